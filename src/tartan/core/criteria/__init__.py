@@ -1,0 +1,40 @@
+"""Failure criteria behind one protocol, and the registry that knows them by key."""
+
+from __future__ import annotations
+
+from tartan.core.criteria.base import Criterion, Outcome
+from tartan.core.criteria.core_shear import CoreShear
+from tartan.core.criteria.hashin import Hashin
+from tartan.core.criteria.tsai_wu import TsaiWu
+from tartan.core.criteria.von_mises import VonMises
+from tartan.core.errors import CriterionError
+
+REGISTRY: dict[str, Criterion] = {
+    c.key: c for c in (TsaiWu(), Hashin(), VonMises(), CoreShear())
+}
+
+DEFAULT_SETS: dict[str, tuple[str, ...]] = {
+    "ply": ("tsai_wu", "hashin"),
+    "isotropic": ("von_mises",),
+    "core": ("core_shear",),
+}
+"""Criteria by the kind of a material."""
+
+
+def criterion(key: str) -> Criterion:
+    """Look a criterion up.
+
+    Raises
+    ------
+    CriterionError
+        When there is none of that key.
+    """
+    try:
+        return REGISTRY[key]
+    except KeyError:
+        known = ", ".join(REGISTRY)
+        raise CriterionError(f"Unknown criterion '{key}'.", "Criteria",
+                             f"Known criteria: {known}.") from None  # fmt: skip
+
+
+__all__ = ["DEFAULT_SETS", "REGISTRY", "Criterion", "Outcome", "criterion"]

@@ -1,0 +1,159 @@
+"""The contract every failure criterion fulfils, and the algebra most of them share.
+
+A reserve factor λ is the least multiplier ≥ 0 of the applied stress at which the criterion is
+just met while a residual stress stays as it is: 0 when the residual alone fails, infinite when
+no multiple ever fails. The branch of a criterion with modes is chosen by the sign of the total
+stress at that λ.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import CriterionError, MaterialError
+from tartan.core.materials import FIELD_NAMES, Material
+
+Array = NDArray[np.float64]
+Strengths = Mapping[str, float]
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """What a criterion says of an array of stress states.
+
+    Attributes
+    ----------
+    reserve : ndarray, shape (...)
+        Reserve factor [1].
+    index : ndarray, shape (...)
+        Failure index: the criterion's own expression at the applied plus residual stress [1].
+    mode : ndarray of int8, shape (...)
+        Index into the criterion's `modes`; the mode that limits the reserve factor, or, where
+        that is infinite, the mode of the greatest index.
+    """
+
+    reserve: Array
+    index: Array
+    mode: NDArray[np.int8]
+
+
+class Criterion(Protocol):
+    """A failure criterion.
+
+    Attributes
+    ----------
+    key, title : str
+        Name in files and name on screen.
+    needs : tuple of str
+        Fields of `Material` it cannot do without.
+    modes : tuple of str
+        Labels of its failure modes, in words.
+    stress : {"in-plane", "transverse"}
+        Which stresses it reads: 1, 2, 12 in the last axis, or 13, 23.
+    source : str
+        Where it is published.
+    """
+
+    key: str
+    title: str
+    needs: tuple[str, ...]
+    modes: tuple[str, ...]
+    stress: Literal["in-plane", "transverse"]
+    source: str
+
+    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
+                 ) -> Outcome:  # fmt: skip
+        """Evaluate at stress states in the last axis, with a fixed residual part if given."""
+        ...
+
+
+def strengths_of(material: Material, criterion: Criterion) -> Strengths:
+    """Strengths and parameters of a material for a criterion.
+
+    Raises
+    ------
+    MaterialError
+        Naming the material and the first field that is missing.
+    CriterionError
+        When a parameter is out of its range.
+    """
+    found = {f: material.need(f, f"the {criterion.title} criterion") for f in criterion.needs}
+    for name, value in found.items():
+        where = f"Material '{material.name}', {name}"
+        if not np.isfinite(value):
+            raise MaterialError(f"{name} is not a finite number.", where, "Enter a number.")
+        parameter = name in ("f12_star", "hashin_alpha")
+        if value <= 0 and not parameter:
+            what = f"{name} ({FIELD_NAMES[name]}) must be greater than zero, it is {value:g}."
+            raise MaterialError(what, where, "Strengths are entered as positive numbers.")
+        if name == "f12_star" and abs(value) >= 1:
+            what = f"F12* = {value:g} (f12_star) leaves the Tsai–Wu surface open."
+            raise CriterionError(what, where, "Keep F12* between -1 and 1; -0.5 is usual.")
+        if name == "hashin_alpha" and value < 0:
+            what = f"alpha = {value:g} (hashin_alpha) is negative."
+            raise CriterionError(what, where, "Enter 0 or more; 1 is usual.")
+    return found
+
+
+def quadratic_root(a: Array, b: Array, c: Array) -> Array:
+    """Greater root of ``a λ² + b λ + c`` for a ≥ 0 and c < 0; infinite when there is none.
+
+    Written so that neither sign of b cancels digits.
+    """
+    root = np.sqrt(np.maximum(b * b - 4 * a * c, 0.0))
+    low = np.where(b > 0, b + root, root - b)
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        value = np.where(b > 0, -2 * c / low, low / (2 * a))
+    return np.where(np.isfinite(value), value, np.inf)
+
+
+def first_reach(a: Array, b: Array, c: Array, interval: tuple[Array, Array]) -> Array:
+    """Least λ in a closed interval at which ``a λ² + b λ + c ≥ 0``, for a ≥ 0.
+
+    Parameters
+    ----------
+    a, b, c : ndarray, shape (...)
+        Coefficients; the expression is convex, so from a point below zero the greater root is
+        the first crossing.
+    interval : tuple of ndarray
+        Lower and upper end; empty where the lower exceeds the upper.
+
+    Returns
+    -------
+    ndarray, shape (...)
+        Infinite where it is never reached.
+    """
+    low, high = interval
+    start = np.where(np.isfinite(low), low, 0.0)
+    value = a * start * start + b * start + c
+    at_start = value >= 0
+    # Counted from the interval's lower end, where the expression is known to be negative.
+    slope = b + 2 * a * start
+    step = quadratic_root(a, slope, np.where(at_start, -1.0, value))
+    reached = np.where(at_start, start, start + step)
+    return np.where((low <= high) & (reached <= high), reached, np.inf)
+
+
+def positive_interval(applied: Array, residual: Array) -> tuple[Array, Array]:
+    """λ ≥ 0 for which ``residual + λ applied ≥ 0``, as a closed interval (empty: low > high)."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        zero = np.where(applied != 0, -residual / applied, 0.0)
+    low = np.where(applied > 0, np.maximum(zero, 0.0), 0.0)
+    high = np.where(applied < 0, zero, np.inf)
+    never = (residual < 0) & (applied <= 0)
+    return np.where(never, np.inf, low), np.where(never, -np.inf, high)
+
+
+def least_of(reserves: list[Array], indices: list[Array]) -> Outcome:
+    """Join the modes of a criterion: the least reserve factor governs."""
+    reserve, index = np.stack(reserves), np.stack(indices)
+    by_index = index.argmax(axis=0)
+    by_reserve = reserve.argmin(axis=0)
+    least = reserve.min(axis=0)
+    mode = np.where(np.isfinite(least), by_reserve, by_index)
+    return Outcome(least, index.max(axis=0), mode.astype(np.int8))

@@ -1,0 +1,185 @@
+"""Response of a laminate to forces, moments, temperature and moisture; ply recovery.
+
+Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., section 4.4 and eqs. 4.98–4.104
+(thermal resultants).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import StackError
+from tartan.core.laminate.shear import shear_distribution
+from tartan.core.laminate.stiffness import Laminate, strain_rotation
+
+Array = NDArray[np.float64]
+
+SPOTS = ("bottom", "middle", "top")
+"""Where in a ply results are given; the order of every spot axis."""
+
+_PLACES = np.array([-1.0, 0.0, 1.0])
+
+
+def _zeros() -> Array:
+    return np.zeros(3)
+
+
+@dataclass(frozen=True, eq=False)
+class Load:
+    """Mechanical resultants with changes of temperature and moisture.
+
+    Attributes
+    ----------
+    N, M : ndarray, shape (3,)
+        Forces [N/m] and moments [N] per width about the reference surface, order x, y, xy.
+    dT : float
+        Temperature change from the stress-free state at mid-thickness [K].
+    dT_gradient : float
+        Its growth along z [K/m].
+    dC : float
+        Change of moisture content [1].
+    """
+
+    N: Array = field(default_factory=_zeros)
+    M: Array = field(default_factory=_zeros)
+    dT: float = 0.0
+    dT_gradient: float = 0.0
+    dC: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class PlyResponse:
+    """Strains and stresses of every ply at its three spots.
+
+    Attributes
+    ----------
+    eps0, kappa : ndarray, shape (3,)
+        Strain [1] and curvature [1/m] of the reference surface.
+    z : ndarray, shape (n, 3)
+        Height of every spot [m].
+    strain_12, mechanical_12 : ndarray, shape (n, 3, 3)
+        Total strain, and total less free expansion, in ply axes [1].
+    stress_12, stress_xy : ndarray, shape (n, 3, 3)
+        Stress in ply and in laminate axes [Pa].
+    """
+
+    eps0: Array
+    kappa: Array
+    z: Array
+    strain_12: Array
+    mechanical_12: Array
+    stress_12: Array
+    stress_xy: Array
+
+
+def spot_heights(laminate: Laminate) -> Array:
+    """Heights of bottom, middle and top of every ply, shape (n, 3) [m]."""
+    low, high = laminate.z[:-1], laminate.z[1:]
+    return np.stack([low, (low + high) / 2, high], axis=-1)
+
+
+def _expansion(laminate: Laminate) -> tuple[Array, Array]:
+    """Free expansion per kelvin and per moisture content in ply axes, shape (n, 3) each."""
+    alpha = np.array([[m.alpha1, m.alpha2, 0.0] for m in laminate.materials])
+    beta = np.array([[m.beta1, m.beta2, 0.0] for m in laminate.materials])
+    return alpha, beta
+
+
+def free_resultants(laminate: Laminate, load: Load) -> Array:
+    """Resultants that temperature and moisture would need to be held, shape (6,) [N/m, N]."""
+    alpha, beta = _expansion(laminate)
+    back = np.linalg.inv(laminate.T)
+    a = np.einsum("nij,njk,nk->ni", laminate.Qbar, back, alpha)
+    b = np.einsum("nij,njk,nk->ni", laminate.Qbar, back, beta)
+    low, high = laminate.z[:-1], laminate.z[1:]
+    t, mean = high - low, (high + low) / 2
+    second = t * (mean**2 + t**2 / 12)
+    base = load.dT - load.dT_gradient * laminate.offset
+    N = (a * (base * t + load.dT_gradient * t * mean)[:, None]).sum(0)
+    M = (a * (base * t * mean + load.dT_gradient * second)[:, None]).sum(0)
+    N += load.dC * (b * t[:, None]).sum(0)
+    M += load.dC * (b * (t * mean)[:, None]).sum(0)
+    return np.concatenate([N, M])
+
+
+def respond(laminate: Laminate, load: Load) -> PlyResponse:
+    """Solve ``[N; M] + [N_T; M_T] = ABD [eps0; kappa]`` and recover every ply.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    load : Load
+        Prescribed resultants, temperature and moisture.
+
+    Raises
+    ------
+    StackError
+        When a load is not finite.
+    """
+    total = np.concatenate([np.asarray(load.N, float), np.asarray(load.M, float)])
+    given = [*total, load.dT, load.dT_gradient, load.dC]
+    if not np.all(np.isfinite(given)):
+        raise StackError("A load is not a finite number.", "Loads", "Enter a number.")
+    strain = laminate.compliance @ (total + free_resultants(laminate, load))
+    z = spot_heights(laminate)
+    strain_xy = strain[:3] + z[..., None] * strain[3:]
+    strain_12 = np.einsum("nij,nsj->nsi", laminate.T, strain_xy)
+    alpha, beta = _expansion(laminate)
+    dT = load.dT + load.dT_gradient * (z - laminate.offset)
+    free = dT[..., None] * alpha[:, None] + load.dC * beta[:, None]
+    mechanical = strain_12 - free
+    stress_12 = np.einsum("nij,nsj->nsi", laminate.Q, mechanical)
+    stress_xy = np.einsum("nji,nsj->nsi", laminate.T, stress_12)
+    return PlyResponse(strain[:3], strain[3:], z, strain_12, mechanical, stress_12, stress_xy)
+
+
+def stress_from_section(laminate: Laminate, section: Array) -> Array:
+    """Ply stresses from section strains, vectorised.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    section : ndarray, shape (..., 8)
+        eps0 (3), kappa (3) [1, 1/m] and transverse shear strain (2) [1] in laminate axes.
+
+    Returns
+    -------
+    ndarray, shape (..., n, 3, 3)
+        In-plane stress in ply axes by ply and spot [Pa].
+    """
+    operator = np.einsum("nij,njk->nik", laminate.Q, laminate.T)
+    z = spot_heights(laminate)
+    membrane = np.einsum("nij,...j->...ni", operator, section[..., :3])
+    bending = np.einsum("nij,...j->...ni", operator, section[..., 3:6])
+    return membrane[..., None, :] + z[..., None] * bending[..., None, :]
+
+
+def shear_from_section(laminate: Laminate, section: Array) -> Array:
+    """Interlaminar shear stresses from section strains, by equilibrium.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    section : ndarray, shape (..., 8)
+        As in `stress_from_section`.
+
+    Returns
+    -------
+    ndarray, shape (..., n, 3, 2)
+        tau_13, tau_23 in ply axes by ply and spot [Pa]; zero at both faces.
+    """
+    force = section[..., 6:] @ laminate.shear.T
+    f = shear_distribution(laminate.Qbar, laminate.z, laminate.compliance, _PLACES)
+    c, s = np.cos(laminate.angles), np.sin(laminate.angles)
+    turn = np.moveaxis(np.array([[c, s], [-s, c]]), -1, 0)
+    return np.einsum("nij,nsjk,...k->...nsi", turn, f, force)
+
+
+__all__ = ["SPOTS", "Load", "PlyResponse", "respond", "shear_from_section", "spot_heights",
+           "strain_rotation", "stress_from_section"]  # fmt: skip

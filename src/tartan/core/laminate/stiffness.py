@@ -1,0 +1,206 @@
+"""Classical lamination stiffness about any reference surface.
+
+Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., eqs. 2.61–2.85 (reduced
+stiffness and its rotation) and 4.22–4.25 (A, B, D).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import MaterialError, StackError
+from tartan.core.laminate.shear import shear_stiffness, transverse_moduli
+from tartan.core.materials import Material, checked
+from tartan.core.stack.plies import Stack, check_stack
+
+Array = NDArray[np.float64]
+
+
+def reduced_stiffness(material: Material) -> Array:
+    """Plane-stress stiffness in ply axes.
+
+    Returns
+    -------
+    ndarray, shape (3, 3)
+        Q, order 1, 2, 12 [Pa].
+    """
+    E1, E2, nu12 = material.E1, material.E2, material.nu12
+    d = 1.0 - nu12 * nu12 * E2 / E1
+    q12 = nu12 * E2 / d
+    return np.array([[E1 / d, q12, 0.0], [q12, E2 / d, 0.0], [0.0, 0.0, material.G12]])
+
+
+def strain_rotation(angle: float | Array) -> Array:
+    """Matrix that takes engineering strains from laminate to ply axes.
+
+    Parameters
+    ----------
+    angle : float or ndarray, shape (...)
+        Ply angle from x towards y [rad].
+
+    Returns
+    -------
+    ndarray, shape (..., 3, 3)
+        T with ``strain_12 = T @ strain_xy``; its transpose takes stresses back to laminate axes.
+    """
+    c, s = np.cos(angle), np.sin(angle)
+    rows = [[c * c, s * s, c * s], [s * s, c * c, -c * s], [-2 * c * s, 2 * c * s, c * c - s * s]]
+    return np.moveaxis(np.array(rows), (0, 1), (-2, -1))
+
+
+@dataclass(frozen=True, eq=False)
+class Laminate:
+    """A stack with its materials resolved and its reference surface.
+
+    Attributes
+    ----------
+    stack : Stack
+        The stacking sequence.
+    materials : tuple of Material
+        One a ply.
+    offset : float
+        z of the mid-surface measured from the reference surface z = 0 [m].
+    """
+
+    stack: Stack
+    materials: tuple[Material, ...]
+    offset: float = 0.0
+    angles: Array = field(init=False, repr=False)
+    z: Array = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        angles = np.deg2rad([p.angle for p in self.stack.plies])
+        heights = np.concatenate([[0.0], np.cumsum([p.thickness for p in self.stack.plies])])
+        object.__setattr__(self, "angles", angles)
+        object.__setattr__(self, "z", heights - heights[-1] / 2 + self.offset)
+
+    @property
+    def count(self) -> int:
+        """Number of plies."""
+        return len(self.materials)
+
+    @property
+    def thickness(self) -> float:
+        """Total thickness [m]."""
+        return float(self.z[-1] - self.z[0])
+
+    @cached_property
+    def Q(self) -> Array:
+        """Reduced stiffness a ply in ply axes, shape (n, 3, 3) [Pa]."""
+        return np.array([reduced_stiffness(m) for m in self.materials])
+
+    @cached_property
+    def T(self) -> Array:
+        """Strain rotation a ply, laminate to ply axes, shape (n, 3, 3)."""
+        return strain_rotation(self.angles)
+
+    @cached_property
+    def Qbar(self) -> Array:
+        """Reduced stiffness a ply in laminate axes, shape (n, 3, 3) [Pa]."""
+        return np.swapaxes(self.T, -1, -2) @ self.Q @ self.T
+
+    @cached_property
+    def ABD(self) -> Array:
+        """Stiffness, shape (6, 6), ``[N; M] = ABD @ [eps0; kappa]`` [N/m, N, N·m]."""
+        low, high = self.z[:-1, None, None], self.z[1:, None, None]
+        t = high - low
+        mean = (high + low) / 2
+        A = (self.Qbar * t).sum(axis=0)
+        B = (self.Qbar * t * mean).sum(axis=0)
+        # z² integrated as t·(mean² + t²/12) keeps digits that z³ differences would lose.
+        D = (self.Qbar * t * (mean**2 + t**2 / 12)).sum(axis=0)
+        return np.block([[A, B], [B, D]])
+
+    @property
+    def A(self) -> Array:
+        """Membrane stiffness, shape (3, 3) [N/m]."""
+        return self.ABD[:3, :3]
+
+    @property
+    def B(self) -> Array:
+        """Coupling stiffness, shape (3, 3) [N]."""
+        return self.ABD[:3, 3:]
+
+    @property
+    def D(self) -> Array:
+        """Bending stiffness, shape (3, 3) [N·m]."""
+        return self.ABD[3:, 3:]
+
+    @cached_property
+    def compliance(self) -> Array:
+        """Inverse of ABD, blocks a, b; bᵀ, d, shape (6, 6) [m/N, 1/N, 1/(N·m)]."""
+        # Blocks differ by many powers of ten; scaling by the thickness conditions the inverse.
+        s = np.concatenate([np.ones(3), np.full(3, self.thickness)])
+        scale = np.outer(s, s)
+        return np.linalg.inv(self.ABD / scale) / scale
+
+    @cached_property
+    def shear(self) -> Array:
+        """Transverse shear stiffness H, shape (2, 2), order xz, yz [N/m] (see `shear`)."""
+        return shear_stiffness(self.Qbar, self.z, self.shear_moduli, self.compliance)
+
+    @cached_property
+    def shear_moduli(self) -> Array:
+        """Transverse shear moduli a ply in laminate axes, shape (n, 2, 2) [Pa].
+
+        Raises
+        ------
+        MaterialError
+            When a ply's G13 or G23 is missing.
+        """
+        moduli = np.array(
+            [[m.need(g, "the transverse shear stiffness") for g in ("G13", "G23")]
+             for m in self.materials]
+        )  # fmt: skip
+        return transverse_moduli(moduli, self.angles)
+
+    @property
+    def areal_mass(self) -> float:
+        """Mass per area [kg/m²].
+
+        Raises
+        ------
+        MaterialError
+            When a ply's density is missing.
+        """
+        rho = [m.need("rho", "the mass") for m in self.materials]
+        return float(np.dot(rho, np.diff(self.z)))
+
+
+def make_laminate(stack: Stack, materials: Mapping[str, Material], offset: float = 0.0) -> Laminate:
+    """Resolve a stack's materials.
+
+    Parameters
+    ----------
+    stack : Stack
+        The stacking sequence.
+    materials : mapping of str to Material
+        Materials by name.
+    offset : float
+        z of the mid-surface measured from the reference surface [m].
+
+    Raises
+    ------
+    StackError
+        When the stack is empty, or a ply has no positive thickness or an unknown material.
+    MaterialError
+        When a material is not admissible.
+    """
+    check_stack(stack, materials.keys())
+    if not np.isfinite(offset):
+        raise StackError("offset is not a finite number.", f"Stack '{stack.name}'",
+                         "Enter the reference offset as a length.")  # fmt: skip
+    used = tuple(materials[p.material] for p in stack.plies)
+    for material in dict.fromkeys(used):
+        checked(material)
+    laminate = Laminate(stack, used, float(offset))
+    smallest = np.linalg.eigvalsh(laminate.A)[0]
+    if not smallest > 0:
+        raise MaterialError("The membrane stiffness is not positive definite.",
+                            f"Stack '{stack.name}'", "Check the elastic constants.")  # fmt: skip
+    return laminate

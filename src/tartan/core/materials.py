@@ -1,0 +1,245 @@
+"""Ply materials: elastic constants, strengths, physical data, and their admissibility.
+
+Symbols follow CMH-17 Volume 3; strengths are positive numbers.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from tartan.core.errors import MaterialError
+
+Kind = Literal["ply", "isotropic", "core"]
+
+
+@dataclass(frozen=True)
+class Material:
+    """One material record; it serves every analysis.
+
+    Attributes
+    ----------
+    name : str
+        Unique within a project.
+    kind : {"ply", "isotropic", "core"}
+        Chooses the failure criteria by default. An isotropic material is written out in all
+        fields, so that every analysis reads the same record.
+    E1, E2, G12 : float
+        In-plane moduli [Pa].
+    nu12 : float
+        Major Poisson's ratio (contraction along 2 under stress along 1) [1].
+    G13, G23 : float, optional
+        Transverse shear moduli [Pa]; needed by shear stiffness and shells.
+    E3 : float, optional
+        Modulus through the thickness [Pa].
+    rho : float, optional
+        Density [kg/m³].
+    ply_thickness : float, optional
+        Cured ply thickness offered for new plies [m].
+    alpha1, alpha2 : float
+        Thermal expansion [1/K].
+    beta1, beta2 : float
+        Moisture expansion per unit moisture content [1].
+    Xt, Xc, Yt, Yc : float, optional
+        Strengths along 1 and 2, tension and compression [Pa].
+    S12, S13, S23 : float, optional
+        Shear strengths [Pa].
+    f12_star : float
+        Normalised Tsai–Wu interaction F12/√(F11·F22) [1].
+    hashin_alpha : float
+        Weight of shear in Hashin's fibre tension mode [1].
+    source : str
+        Where the figures come from.
+    """
+
+    name: str
+    E1: float
+    E2: float
+    nu12: float
+    G12: float
+    kind: Kind = "ply"
+    G13: float | None = None
+    G23: float | None = None
+    E3: float | None = None
+    rho: float | None = None
+    ply_thickness: float | None = None
+    alpha1: float = 0.0
+    alpha2: float = 0.0
+    beta1: float = 0.0
+    beta2: float = 0.0
+    Xt: float | None = None
+    Xc: float | None = None
+    Yt: float | None = None
+    Yc: float | None = None
+    S12: float | None = None
+    S13: float | None = None
+    S23: float | None = None
+    f12_star: float = -0.5
+    hashin_alpha: float = 1.0
+    source: str = ""
+
+    def need(self, field: str, purpose: str) -> float:
+        """Value of an optional field, or an error that names material, field and purpose.
+
+        Raises
+        ------
+        MaterialError
+            When the field is empty.
+        """
+        value = getattr(self, field)
+        if value is None:
+            raise MaterialError(
+                f"{field} ({FIELD_NAMES[field]}) is missing; {purpose} needs it.",
+                f"Material '{self.name}', {field}",
+                f"Enter {field} in Materials.",
+            )
+        return float(value)
+
+
+FIELD_NAMES: dict[str, str] = {
+    "E1": "modulus along the fibre",
+    "E2": "modulus across the fibre",
+    "E3": "modulus through the thickness",
+    "nu12": "major Poisson's ratio",
+    "G12": "in-plane shear modulus",
+    "G13": "transverse shear modulus along 1",
+    "G23": "transverse shear modulus along 2",
+    "rho": "density",
+    "ply_thickness": "cured ply thickness",
+    "alpha1": "thermal expansion along 1",
+    "alpha2": "thermal expansion along 2",
+    "beta1": "moisture expansion along 1",
+    "beta2": "moisture expansion along 2",
+    "Xt": "tensile strength along 1",
+    "Xc": "compressive strength along 1",
+    "Yt": "tensile strength along 2",
+    "Yc": "compressive strength along 2",
+    "S12": "in-plane shear strength",
+    "S13": "transverse shear strength along 1",
+    "S23": "transverse shear strength along 2",
+    "f12_star": "Tsai–Wu interaction",
+    "hashin_alpha": "weight of shear in fibre tension",
+}
+"""Plain name of every number of a material, by field."""
+
+_POSITIVE = ("E1", "E2", "E3", "G12", "G13", "G23", "rho", "ply_thickness",
+             "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23")  # fmt: skip
+
+ELASTIC_FIELDS = ("E1", "E2", "nu12", "G12", "G13", "G23", "rho",
+                  "alpha1", "alpha2", "beta1", "beta2")  # fmt: skip
+"""Fields a shell solution depends on; all others can change without a new solve."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A field of a material that cannot stand as it is: field, what is wrong, what to do."""
+
+    field: str
+    what: str
+    mend: str
+
+
+def findings(material: Material) -> list[Finding]:
+    """Check a material field by field.
+
+    Positive moduli, densities and strengths; every number finite; ``nu12² < E1/E2``, without
+    which the compliance is not positive definite (R. M. Jones, Mechanics of Composite
+    Materials, 2nd ed., eq. 2.56); ``|f12_star| < 1``, without which the Tsai–Wu surface is open.
+
+    Returns
+    -------
+    list of Finding
+        Empty when the material is admissible.
+    """
+    found = []
+    for name in FIELD_NAMES:
+        value = getattr(material, name)
+        if value is None:
+            continue
+        if not math.isfinite(value):
+            found.append(Finding(name, f"{name} is not a finite number.", "Enter a number."))
+        elif name in _POSITIVE and value <= 0:
+            what = f"{name} ({FIELD_NAMES[name]}) must be greater than zero, it is {value:g}."
+            found.append(Finding(name, what, "Enter a positive value."))
+    if not found and material.nu12**2 >= material.E1 / material.E2:
+        limit = math.sqrt(material.E1 / material.E2)
+        what = (
+            f"nu12 = {material.nu12:g} is not admissible: nu12² must be less than E1/E2 "
+            f"({material.E1 / material.E2:.4g})."
+        )
+        found.append(Finding("nu12", what, f"Keep nu12 below {limit:.4g}, or check E1 and E2."))
+    if abs(material.f12_star) >= 1:
+        what = f"f12_star (F12*) = {material.f12_star:g} leaves the Tsai–Wu surface open."
+        found.append(Finding("f12_star", what, "Keep F12* between -1 and 1; -0.5 is usual."))
+    return found
+
+
+def checked(material: Material) -> Material:
+    """Return the material, or raise on the first finding.
+
+    Raises
+    ------
+    MaterialError
+        With the field in `where`.
+    """
+    for finding in findings(material):
+        where = f"Material '{material.name}', {finding.field}"
+        raise MaterialError(finding.what, where, finding.mend)
+    return material
+
+
+def isotropic(name: str, E: float, nu: float, *, strength: float | None = None,
+              rho: float | None = None, ply_thickness: float | None = None,
+              alpha: float = 0.0, source: str = "") -> Material:  # fmt: skip
+    """Make an isotropic material.
+
+    Parameters
+    ----------
+    name : str
+        Unique name.
+    E : float
+        Young's modulus [Pa].
+    nu : float
+        Poisson's ratio, -1 < nu < 0.5 [1].
+    strength : float, optional
+        Stress that von Mises is held against [Pa].
+    rho : float, optional
+        Density [kg/m³].
+    ply_thickness : float, optional
+        Usual layer thickness [m].
+    alpha : float
+        Thermal expansion [1/K].
+    source : str
+        Where the figures come from.
+
+    Raises
+    ------
+    MaterialError
+        When nu is outside the admissible range.
+    """
+    if not -1 < nu < 0.5:
+        raise MaterialError(f"nu12 = {nu:g} is outside -1 … 0.5.", f"Material '{name}', nu12",
+                            "Metals lie between 0.25 and 0.35.")  # fmt: skip
+    G = E / (2 * (1 + nu))
+    return Material(name, E, E, nu, G, "isotropic", G13=G, G23=G, E3=E, rho=rho,
+                    ply_thickness=ply_thickness, alpha1=alpha, alpha2=alpha, Xt=strength,
+                    Xc=strength, Yt=strength, Yc=strength, source=source)  # fmt: skip
+
+
+def replace_value(material: Material, field: str, value: float | str | None) -> Material:
+    """Material with one field changed, keeping an isotropic one isotropic.
+
+    Raises
+    ------
+    MaterialError
+        When the result is not admissible.
+    """
+    changed = dataclasses.replace(material, **{field: value})  # type: ignore[arg-type]
+    if changed.kind == "isotropic" and field in ("E1", "nu12", "Xt", "rho", "alpha1"):
+        made = isotropic(changed.name, changed.E1, changed.nu12, strength=changed.Xt,
+                         rho=changed.rho, ply_thickness=changed.ply_thickness,
+                         alpha=changed.alpha1, source=changed.source)  # fmt: skip
+        changed = made
+    return checked(changed)

@@ -1,0 +1,385 @@
+"""The trade's stacking-sequence notation, read and written.
+
+Read::
+
+    [0/±45/90]s          symmetric about the mid-surface
+    [(0/90)2/±45]s       a group laid twice
+    [0_2/90]             two 0° plies, then 90°
+    [0/90]2s             the sequence twice, then mirrored
+    [45/-45/0 mid]s      odd symmetric: the last ply is the middle one (also 0̅, with overline)
+    [45 woven/0 core 12 mm/45 woven]   material name and thickness after the angle
+
+A ply without a material name is of the default material; a ply without a thickness has its
+material's cured ply thickness. Separators are ``/`` or ``,``. Names with separators go in
+double quotes.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from tartan.core.errors import NotationError
+from tartan.core.stack.plies import Ply, is_symmetric
+
+MOST_PLIES = 2000
+"""Longest stack that notation may unfold to; a slip such as (0)20000 is refused."""
+
+OVERLINE = "\N{COMBINING OVERLINE}"
+_SUBSCRIPTS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
+_NUMBER = re.compile(r"\d+(?:\.\d*)?|\.\d+")
+_COUNT = re.compile(r"_?\s*(\d+)|([₀-₉]+)")
+_PLY_COUNT = re.compile(r"_\s*(\d+)|([₀-₉]+)")
+_THICKNESS = re.compile(r"(\d+(?:\.\d*)?|\.\d+)\s*mm(?![A-Za-z])")
+_SIGNS = {"±": (1, -1), "+-": (1, -1), "+/-": (1, -1), "∓": (-1, 1), "-+": (-1, 1),
+          "+": (1,), "-": (-1,), "−": (-1,), "–": (-1,)}  # fmt: skip
+_SEPARATORS = "/,"
+
+
+@dataclass(frozen=True)
+class Context:
+    """What notation leaves out.
+
+    Attributes
+    ----------
+    thickness : Mapping of str to float or None
+        Cured ply thickness [m] by material name; its keys are the known materials.
+    default : str
+        Material of a ply that names none.
+    """
+
+    thickness: Mapping[str, float | None]
+    default: str
+
+
+def parse(text: str, context: Context) -> tuple[Ply, ...]:
+    """Read a stacking sequence.
+
+    Parameters
+    ----------
+    text : str
+        The notation, as the module describes it.
+    context : Context
+        Known materials and the default one.
+
+    Returns
+    -------
+    tuple of Ply
+        First-laid ply first.
+
+    Raises
+    ------
+    NotationError
+        With the position of the character that could not be read.
+    """
+    return _Reader(text, context).whole()
+
+
+class _Reader:
+    """Recursive descent over the text; `at` is the index of the next character."""
+
+    def __init__(self, text: str, context: Context) -> None:
+        self.text = text
+        self.context = context
+        self.at = 0
+        self.mid_at: int | None = None
+        self.depth = 0
+
+    def fail(self, what: str, mend: str = "", at: int | None = None) -> NotationError:
+        position = self.at if at is None else at
+        return NotationError(what, f"Notation, character {position + 1}", mend, position)
+
+    def peek(self) -> str:
+        while self.at < len(self.text) and self.text[self.at].isspace():
+            self.at += 1
+        return self.text[self.at] if self.at < len(self.text) else ""
+
+    def match(self, pattern: re.Pattern[str]) -> re.Match[str] | None:
+        found = pattern.match(self.text, self.at)
+        if found:
+            self.at = found.end()
+        return found
+
+    def whole(self) -> tuple[Ply, ...]:
+        if not self.peek():
+            raise self.fail("The notation is empty.", "Type a sequence such as [0/±45/90]s.")
+        plies = self.sequence("")
+        if self.peek():
+            raise self.fail(f"'{self.peek()}' is not expected here.",
+                            "Separate plies with / and close every bracket once.")  # fmt: skip
+        if self.mid_at is not None:
+            raise self.mid_error()
+        return tuple(plies)
+
+    def mid_error(self) -> NotationError:
+        return self.fail("Only the last ply of a symmetric sequence can be the middle one.",
+                         "Write it last and close the bracket with ]s.", self.mid_at)  # fmt: skip
+
+    def sequence(self, closing: str) -> list[Ply]:
+        """Items up to `closing`, which is left unread."""
+        plies: list[Ply] = []
+        while True:
+            if self.mid_at is not None:
+                raise self.mid_error()
+            plies += self.item()
+            if len(plies) > MOST_PLIES:
+                raise self.fail(f"This unfolds to more than {MOST_PLIES} plies.",
+                                "Check the repeat counts.")  # fmt: skip
+            if self.peek() and self.peek() in _SEPARATORS:
+                self.at += 1
+                continue
+            if closing and self.peek() != closing:
+                found = f"found '{self.peek()}'" if self.peek() else "the text ends"
+                raise self.fail(f"A '{closing}' is missing here, {found}.",
+                                "Close the bracket or separate plies with /.")  # fmt: skip
+            return plies
+
+    def item(self) -> list[Ply]:
+        char = self.peek()
+        if char and char in "([":
+            opened = self.at
+            self.at += 1
+            self.depth += 1
+            if self.depth > 20:
+                raise self.fail("Brackets are nested too deeply.", "Write the groups out.", opened)
+            plies = self.sequence(")" if char == "(" else "]")
+            self.at += 1
+            self.depth -= 1
+            return self.suffix(plies, opened)
+        return self.ply()
+
+    def suffix(self, plies: list[Ply], opened: int) -> list[Ply]:
+        """Apply the count and the s or T after a closing bracket."""
+        count = self.count(_COUNT)
+        letter = self.peek().lower()
+        word = self.text[self.at : self.at + 2]
+        has_letter = letter in ("s", "t") and not word[1:].isalnum() if letter else False
+        if has_letter:
+            self.at += 1
+        if len(plies) * count > MOST_PLIES:
+            raise self.fail(f"This unfolds to more than {MOST_PLIES} plies.",
+                            "Check the repeat counts.", opened)  # fmt: skip
+        middle = self.mid_at is not None
+        if middle and (letter != "s" or count != 1):
+            raise self.mid_error()
+        self.mid_at = None
+        plies = plies * count
+        if has_letter and letter == "s":
+            plies = plies + plies[::-1][1 if middle else 0 :]
+        return plies
+
+    def count(self, pattern: re.Pattern[str]) -> int:
+        self.peek()
+        start = self.at
+        found = self.match(pattern)
+        if not found:
+            return 1
+        digits = found.group(1) or found.group(2).translate(_SUBSCRIPTS)
+        value = int(digits) if len(digits) < 6 else MOST_PLIES + 1
+        if not 0 < value <= MOST_PLIES:
+            raise self.fail(f"A repeat count must lie between 1 and {MOST_PLIES}.",
+                            "Check the number.", start)  # fmt: skip
+        return value
+
+    def ply(self) -> list[Ply]:
+        self.peek()
+        start = self.at
+        signs: tuple[int, ...] = (1,)
+        for mark in sorted(_SIGNS, key=len, reverse=True):
+            if self.text.startswith(mark, self.at):
+                signs = _SIGNS[mark]
+                self.at += len(mark)
+                break
+        self.peek()
+        number = self.match(_NUMBER)
+        if not number:
+            found = f"found '{self.peek()}'" if self.peek() else "the text ends"
+            raise self.fail(f"An angle is expected here, {found}.",
+                            "Write an angle in degrees, such as 45, -45 or ±45.")  # fmt: skip
+        angle = float(number.group())
+        if angle > 360:
+            raise self.fail(f"{angle:g}° is not a ply angle.", "Use -90 to 90.", start)
+        self.match(re.compile("°"))
+        count = self.count(_PLY_COUNT)
+        self.middle_mark(start)
+        material, thickness = self.layer(start)
+        if self.mid_at is None:
+            self.middle_mark(start)
+        if self.mid_at is not None and count * len(signs) != 1:
+            raise self.fail("The middle ply must be a single one.", "Write it out.", start)
+        return [Ply(material, sign * angle + 0.0, thickness) for sign in signs] * count
+
+    def middle_mark(self, start: int) -> None:
+        self.peek()
+        if self.match(re.compile(rf"[{OVERLINE}\u0304]|mid\b")):
+            self.mid_at = start
+
+    def layer(self, start: int) -> tuple[str, float]:
+        """Material and thickness after an angle."""
+        self.peek()
+        name_at = self.at
+        material = self.name()
+        if material not in self.context.thickness:
+            known = ", ".join(sorted(self.context.thickness))
+            raise self.fail(f"There is no material '{material}'.",
+                            f"Known materials: {known}.", name_at)  # fmt: skip
+        self.peek()
+        given = self.match(_THICKNESS)
+        if given:
+            thickness = float(given.group(1)) * 1e-3
+            if thickness <= 0:
+                raise self.fail("A ply needs a thickness greater than zero.", "", given.start())
+            return material, thickness
+        nominal = self.context.thickness[material]
+        if nominal is None:
+            raise self.fail(f"'{material}' has no cured ply thickness.",
+                            "Write the thickness, such as 0.125 mm, after the name.",
+                            start)  # fmt: skip
+        return material, nominal
+
+    def name(self) -> str:
+        if self.peek() == '"':
+            end = self.text.find('"', self.at + 1)
+            if end < 0:
+                raise self.fail("The quotation mark is not closed.", 'Close the name with ".')
+            name = self.text[self.at + 1 : end]
+            self.at = end + 1
+            return name
+        stop = re.compile(r"[/,()\[\]]").search(self.text, self.at)
+        text = self.text[self.at : stop.start() if stop else len(self.text)]
+        # The longest known name wins, so that a name may itself end in a number.
+        for name in sorted(self.context.thickness, key=len, reverse=True):
+            rest = text[len(name) :]
+            if text.startswith(name) and not rest[:1].isalnum():
+                self.at += len(name)
+                return name
+        if not text.strip() or _THICKNESS.match(text) or text.startswith("mid"):
+            return self.context.default
+        cut = re.search(r"\s*\d+(?:\.\d*)?\s*mm\s*$|\s+mid\s*$|\s*$", text)
+        return text[: cut.start() if cut else None]
+
+
+def context_for(plies: Sequence[Ply], thickness: Mapping[str, float | None]) -> Context:
+    """Context in which a stack is written shortest: its most frequent material is the default."""
+    if plies:
+        default = Counter(p.material for p in plies).most_common(1)[0][0]
+    else:
+        default = next(iter(thickness), "")
+    return Context(thickness, default)
+
+
+def write(plies: Sequence[Ply], context: Context) -> str:
+    """Write a stack in notation that `parse` reads back to the same plies.
+
+    Parameters
+    ----------
+    plies : sequence of Ply
+        First-laid ply first.
+    context : Context
+        As for `parse`.
+
+    Returns
+    -------
+    str
+        Symmetric halves, ± pairs and repeats folded.
+    """
+    whole = tuple(plies)
+    if len(whole) > 1 and is_symmetric(whole) and _mirrors_exactly(whole):
+        half = whole[: (len(whole) + 1) // 2]
+        return f"[{_write_run(half, context, middle=len(whole) % 2 == 1)}]s"
+    return f"[{_write_run(whole, context, middle=False)}]"
+
+
+def _mirrors_exactly(plies: tuple[Ply, ...]) -> bool:
+    # 90 and -90 are one direction, yet notation must give back what was entered.
+    return plies == plies[::-1]
+
+
+def _write_run(plies: tuple[Ply, ...], context: Context, *, middle: bool) -> str:
+    body, last = (plies[:-1], plies[-1:]) if middle else (plies, ())
+    parts = _fold(_pairs(body, context))
+    parts += [_word(p, context, OVERLINE) for p in last]
+    return "/".join(parts)
+
+
+def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
+    """One word a ply, with +θ/−θ neighbours joined to ±θ."""
+    words, i = [], 0
+    while i < len(plies):
+        ply = plies[i]
+        partner = plies[i + 1] if i + 1 < len(plies) else None
+        if partner and ply.angle != 0 and partner == replace(ply, angle=-ply.angle):
+            sign = "±" if ply.angle > 0 else "∓"
+            words.append(sign + _word(replace(ply, angle=abs(ply.angle)), context))
+            i += 2
+        else:
+            words.append(_word(ply, context))
+            i += 1
+    return words
+
+
+def _word(ply: Ply, context: Context, mark: str = "") -> str:
+    word = format(ply.angle, ".10g") + mark
+    if ply.material != context.default:
+        plain = not re.search(r'[/,()\[\]"]|^\d|^mid\b|mm', ply.material)
+        word += f" {ply.material}" if plain else f' "{ply.material}"'
+    nominal = context.thickness.get(ply.material)
+    if ply.thickness != nominal:
+        word += f" {_millimetres(ply.thickness)} mm"
+    return word
+
+
+def _millimetres(thickness: float) -> str:
+    """Shortest decimal text in mm that reads back to the same thickness."""
+    for digits in range(1, 18):
+        text = f"{thickness * 1e3:.{digits}g}"
+        if "e" in text:
+            text = f"{thickness * 1e3:.17f}".rstrip("0").rstrip(".")
+        if float(text) * 1e-3 == thickness:
+            return text
+    return repr(thickness * 1e3)
+
+
+def _fold(words: list[str]) -> list[str]:
+    """Repeated groups in brackets, longest saving first."""
+    folded, i = [], 0
+    while i < len(words):
+        size, times = _best_repeat(words, i)
+        if times > 1:
+            group = words[i : i + size]
+            single = size == 1 and not group[0].startswith(("±", "∓"))
+            inner = "/".join(_fold(group))
+            folded.append(_counted(group[0], times) if single else f"({inner}){times}")
+            i += size * times
+        else:
+            folded.append(words[i])
+            i += 1
+    return folded
+
+
+def _counted(word: str, times: int) -> str:
+    angle, space, rest = word.partition(" ")
+    return f"{angle}_{times}{space}{rest}"
+
+
+def _best_repeat(words: list[str], i: int) -> tuple[int, int]:
+    best = (1, 1)
+    for size in range(1, min(12, (len(words) - i) // 2) + 1):
+        times = 1
+        while words[i + times * size : i + (times + 1) * size] == words[i : i + size]:
+            times += 1
+        if times > 1 and (times - 1) * size > (best[1] - 1) * best[0]:
+            best = (size, times)
+    return best
+
+
+def describe(plies: Sequence[Ply]) -> str:
+    """Short words on a stack: its ply count and thickness."""
+    total = sum(p.thickness for p in plies)
+    noun = "ply" if len(plies) == 1 else "plies"
+    return f"{len(plies)} {noun}, {total * 1e3:.4g} mm"
+
+
+__all__ = ["Context", "context_for", "describe", "parse", "write"]

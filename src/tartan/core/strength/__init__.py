@@ -1,0 +1,1 @@
+"""Reserve factors of a laminate along a load."""

@@ -1,0 +1,92 @@
+"""Reserve factors of every ply of a laminate, residual stresses held fixed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.criteria.base import Outcome, strengths_of
+from tartan.core.laminate.response import SPOTS, Load, respond
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.materials import Material
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class PlyReserve:
+    """Reserve factors of a laminate by one criterion.
+
+    Attributes
+    ----------
+    reserve, index : ndarray, shape (n, 3)
+        By ply and spot [1].
+    mode : ndarray of int8, shape (n, 3)
+        Index into the criterion's modes.
+    modes : tuple of str
+        Those labels.
+    """
+
+    reserve: Array
+    index: Array
+    mode: NDArray[np.int8]
+    modes: tuple[str, ...]
+
+    @property
+    def governing(self) -> tuple[int, int]:
+        """Ply (first of equals, from 0) and spot of the least reserve factor."""
+        least = self.reserve.min()
+        # Equal plies differ by rounding only; the first of them is named.
+        ply, spot = np.argwhere(self.reserve <= least * (1 + 1e-9))[0]
+        return int(ply), int(spot)
+
+    @property
+    def label(self) -> str:
+        """Mode at the governing place."""
+        return self.modes[int(self.mode[self.governing])]
+
+
+def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArray[np.intp]]:
+    """Indices of the plies of each material, in order of first appearance."""
+    found: dict[Material, list[int]] = {}
+    for i, material in enumerate(materials):
+        found.setdefault(material, []).append(i)
+    return {m: np.array(rows) for m, rows in found.items()}
+
+
+def first_failure(laminate: Laminate, load: Load, key: str) -> PlyReserve:
+    """Reserve factor of every ply under a load by an in-plane criterion.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    load : Load
+        Forces and moments are scaled; temperature and moisture stay.
+    key : str
+        The criterion.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        Unknown criterion, or data it needs that are missing.
+    """
+    rule = criterion(key)
+    strengths = {m: strengths_of(m, rule) for m in dict.fromkeys(laminate.materials)}
+    applied = respond(laminate, replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)).stress_12
+    residual = None
+    if load.dT or load.dT_gradient or load.dC:
+        residual = respond(laminate, replace(load, N=np.zeros(3), M=np.zeros(3))).stress_12
+    shape = (laminate.count, len(SPOTS))
+    outcome = Outcome(np.empty(shape), np.empty(shape), np.zeros(shape, np.int8))
+    for material, rows in plies_by_material(laminate.materials).items():
+        held = None if residual is None else residual[rows]
+        part = rule.evaluate(strengths[material], applied[rows], held)
+        outcome.reserve[rows] = part.reserve
+        outcome.index[rows] = part.index
+        outcome.mode[rows] = part.mode
+    return PlyReserve(outcome.reserve, outcome.index, outcome.mode, rule.modes)

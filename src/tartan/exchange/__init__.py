@@ -1,0 +1,1 @@
+"""What enters and leaves: tables, and files of solved cases."""

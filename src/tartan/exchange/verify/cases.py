@@ -1,0 +1,165 @@
+"""Read a file of solved cases, answer it and judge the answers."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.exchange.verify import laminate_kinds, shell_kinds
+from tartan.exchange.verify.judge import Verdict, judge, mentions
+from tartan.exchange.verify.reading import Inputs, NotYetError
+
+KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
+    "clt_abd": laminate_kinds.clt_abd,
+    "clt_constants": laminate_kinds.clt_constants,
+    "clt_response": laminate_kinds.clt_response,
+    "clt_shear": laminate_kinds.clt_shear,
+    "ply_failure": laminate_kinds.ply_failure,
+    "laminate_fpf": laminate_kinds.laminate_fpf,
+    "navier_bending": shell_kinds.navier_bending,
+}
+"""What Tartan answers, by the kind of a case."""
+
+SHELL_KINDS = frozenset({"navier_bending"})
+"""Kinds answered by shell elements, judged with the tolerances for a converged mesh."""
+
+
+@dataclass(frozen=True, eq=False)
+class Case:
+    """One solved case: inputs, expected outputs and their source."""
+
+    id: str
+    title: str
+    source: str
+    kind: str
+    inputs: dict[str, Any]
+    expected: dict[str, dict[str, Any]]
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """One judged output of a case."""
+
+    case: Case
+    output: str
+    computed: Any
+    verdict: Verdict
+
+
+@dataclass(eq=False)
+class Report:
+    """Answers to a file of cases.
+
+    Attributes
+    ----------
+    answers : dict
+        Case id to output name to value, in JSON form.
+    lines : list of Line
+        Judged outputs.
+    not_yet : dict of str to str
+        Cases that Tartan cannot answer yet, with the reason.
+    """
+
+    answers: dict[str, dict[str, Any]] = field(default_factory=dict)
+    lines: list[Line] = field(default_factory=list)
+    not_yet: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def failed(self) -> list[Line]:
+        """Outputs that differ from their expectation."""
+        return [line for line in self.lines if not line.verdict.passed]
+
+
+def load_cases(path: Path | None = None) -> list[Case]:
+    """Read a file of cases, the one that comes with Tartan when none is named.
+
+    Raises
+    ------
+    DocumentError
+        When the file cannot be read or is not of this form.
+    """
+    where = str(path) if path else "Tartan's own cases"
+    try:
+        text = (path or files("tartan.exchange.verify") / "public.json").read_text("utf-8")
+        data = json.loads(text)
+        return [
+            Case(str(c["id"]), str(c.get("title", "")), str(c.get("source", "")), str(c["kind"]),
+                 dict(c["inputs"]), dict(c.get("expected", {})))
+            for c in data["cases"]
+        ]  # fmt: skip
+    except OSError as error:
+        raise DocumentError(f"The file cannot be read ({error.strerror}).", where,
+                            "Check the path.") from error  # fmt: skip
+    except (ValueError, KeyError, TypeError) as error:
+        raise DocumentError(f"This is not a file of solved cases ({error}).", where,
+                            "It needs a list 'cases' with id, kind and inputs.") from error  # fmt: skip
+
+
+def answer(case: Case) -> dict[str, Any]:
+    """Compute a case's outputs.
+
+    Raises
+    ------
+    NotYetError
+        When its kind is not answered yet.
+    TartanError
+        When the inputs are refused.
+    """
+    if case.kind == "input_error":
+        return _refusal(case)
+    if case.kind not in KINDS:
+        raise NotYetError(f"kind {case.kind}")
+    return {k: laminate_kinds.plain(v) for k, v in KINDS[case.kind](case.inputs).items()}
+
+
+def _refusal(case: Case) -> dict[str, Any]:
+    operation = str(case.inputs.get("operation"))
+    if operation not in KINDS:
+        raise NotYetError(f"operation {operation}")
+    try:
+        KINDS[operation](case.inputs)
+    except TartanError as error:
+        return {"error": True, "message": str(error)}
+    return {"error": False, "message": ""}
+
+
+def verify(cases: list[Case]) -> Iterator[tuple[Case, Report]]:
+    """Answer and judge case by case.
+
+    Yields
+    ------
+    tuple of Case and Report
+        The case just done, and the report so far.
+    """
+    report = Report()
+    for case in cases:
+        try:
+            found = answer(case)
+        except NotYetError as error:
+            report.not_yet[case.id] = str(error)
+        except TartanError as error:
+            report.not_yet[case.id] = f"refused: {error}"
+        else:
+            report.answers[case.id] = found
+            report.lines += _judged(case, found)
+        yield case, report
+
+
+def _judged(case: Case, found: dict[str, Any]) -> Iterator[Line]:
+    shell = case.kind in SHELL_KINDS
+    for name, expected in case.expected.items():
+        if expected.get("informative") or name not in found:
+            continue
+        if shell and "tol_rel_fe" not in expected:
+            continue
+        verdict = judge(name, expected, found[name], shell=shell)
+        if name == "error" and verdict.passed:
+            lacking = mentions(found["message"], case.inputs.get("must_mention", []))
+            if lacking:
+                verdict = Verdict(passed=False, reason=f"the message does not mention {lacking}")
+        yield Line(case, name, found[name], verdict)

@@ -1,0 +1,143 @@
+"""Answers to the laminate-scale kinds of solved cases."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+import numpy as np
+
+from tartan.core.criteria import criterion
+from tartan.core.criteria.base import strengths_of
+from tartan.core.errors import MaterialError, StackError
+from tartan.core.laminate import Laminate
+from tartan.core.laminate.constants import flexural, membrane
+from tartan.core.laminate.response import Load, respond
+from tartan.core.strength.reserve import first_failure
+from tartan.exchange.verify.reading import (
+    Inputs,
+    number,
+    numbers,
+    read_criteria,
+    read_laminate,
+    read_material,
+)
+
+Answers = dict[str, Any]
+
+
+def plain(value: Any) -> Any:
+    """JSON form: lists and numbers, infinity as the text "inf"."""
+    if isinstance(value, np.ndarray | np.generic):
+        return plain(value.tolist())
+    if isinstance(value, list | tuple):
+        return [plain(v) for v in value]
+    if isinstance(value, float) and np.isposinf(value):
+        return "inf"
+    return value
+
+
+def clt_abd(inputs: Inputs) -> Answers:
+    """Stiffness and its inverse, thickness and mass."""
+    lam = read_laminate(inputs)
+    c = lam.compliance
+    found = {"thickness": lam.thickness, "A": lam.A, "B": lam.B, "D": lam.D,
+             "a": c[:3, :3], "b": c[:3, 3:], "d": c[3:, 3:]}  # fmt: skip
+    if all(m.rho is not None for m in lam.materials):
+        found["areal_mass"] = lam.areal_mass
+    return found
+
+
+def clt_constants(inputs: Inputs) -> Answers:
+    """Membrane and flexural constants, free and held."""
+    lam = read_laminate(inputs)
+    found: Answers = {}
+    for form, values in (
+        ("membrane_free", membrane(lam)),
+        ("membrane_fixed", membrane(lam, kept_flat=True)),
+    ):
+        found |= {f"{form}.{k}": v for k, v in asdict(values).items()}
+    for form, values in (
+        ("flexural_free", flexural(lam)),
+        ("flexural_fixed", flexural(lam, kept_unstretched=True)),
+    ):
+        names = {"Ex": "Efx", "Ey": "Efy", "Gxy": "Gfxy", "nuxy": "nufxy", "nuyx": "nufyx"}
+        found |= {f"{form}.{names[k]}": v for k, v in asdict(values).items() if k in names}
+    return found
+
+
+def read_load(inputs: Inputs) -> Load:
+    """Resultants, temperature and moisture of a case."""
+    return Load(
+        np.array(numbers(inputs.get("N"), 3, "N")),
+        np.array(numbers(inputs.get("M"), 3, "M")),
+        number(inputs.get("dT"), "dT", default=0.0),
+        number(inputs.get("dT_grad"), "dT_grad", default=0.0),
+        number(inputs.get("dC"), "dC", default=0.0),
+    )
+
+
+def clt_response(inputs: Inputs) -> Answers:
+    """Strains, curvatures and ply results."""
+    r = respond(read_laminate(inputs), read_load(inputs))
+    return {"eps0": r.eps0, "kappa": r.kappa, "z": r.z, "strain_12": r.strain_12,
+            "strain_12_mech": r.mechanical_12, "stress_12": r.stress_12,
+            "stress_xy": r.stress_xy}  # fmt: skip
+
+
+def clt_shear(inputs: Inputs) -> Answers:
+    """Transverse shear stiffness by energy equivalence."""
+    lam = read_laminate(inputs)
+    plain_sum = np.einsum("n,nij->ij", np.diff(lam.z), lam.shear_moduli)
+    return {"H": lam.shear, "Gh": plain_sum, "k_x": lam.shear[0, 0] / plain_sum[0, 0],
+            "k_y": lam.shear[1, 1] / plain_sum[1, 1]}  # fmt: skip
+
+
+def ply_failure(inputs: Inputs) -> Answers:
+    """Reserve factor, index and mode of stress states of one ply."""
+    data = inputs.get("material")
+    if not isinstance(data, dict):
+        raise MaterialError("No material is given.", "Material", "Give the ply's constants.")
+    material = read_material("ply", data)
+    applied = _states(inputs.get("stress_12"), "stress_12")
+    residual = None
+    if inputs.get("residual_12") is not None:
+        residual = np.broadcast_to(_states(inputs["residual_12"], "residual_12"), applied.shape)
+    found: Answers = {}
+    for key, parameters in read_criteria(inputs).items():
+        rule = criterion(key)
+        strengths = strengths_of(replace(material, **parameters), rule)  # type: ignore[arg-type]
+        outcome = rule.evaluate(strengths, applied, residual)
+        found[f"{key}.RF"] = outcome.reserve
+        found[f"{key}.FI"] = outcome.index
+        found[f"{key}.mode"] = [_label(rule.modes[m]) for m in outcome.mode]
+    return found
+
+
+def _states(value: object, where: str) -> np.ndarray:
+    rows = value if isinstance(value, list) and value else None
+    if rows is None:
+        raise StackError("Stress states are missing.", where, "Give rows of s1, s2, t12.")
+    if not isinstance(rows[0], list):
+        rows = [rows]
+    return np.array([numbers(row, 3, f"{where}, state {i}") for i, row in enumerate(rows, 1)])
+
+
+def _label(mode: str) -> str:
+    """Mode in the words of the case format."""
+    return "shear" if mode == "in-plane shear" else mode
+
+
+def laminate_fpf(inputs: Inputs) -> Answers:
+    """First-ply failure under a load."""
+    lam = read_laminate(inputs)
+    load = read_load(inputs)
+    found: Answers = {}
+    for key, parameters in read_criteria(inputs).items():
+        changed = tuple(replace(m, **parameters) for m in lam.materials)  # type: ignore[arg-type]
+        result = first_failure(Laminate(lam.stack, changed, lam.offset), load, key)
+        found[f"{key}.RF"] = result.reserve.min()
+        found[f"{key}.critical_plies"] = result.governing[0] + 1
+        found[f"{key}.mode"] = _label(result.label)
+        found[f"{key}.RF_per_ply"] = result.reserve.min(axis=1)
+    return found

@@ -1,0 +1,130 @@
+"""The inputs of a solved case, read into the core's own records with clear refusals."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tartan.core.criteria import REGISTRY
+from tartan.core.errors import CriterionError, MaterialError, StackError
+from tartan.core.laminate import Laminate, make_laminate
+from tartan.core.materials import FIELD_NAMES, Material, checked
+from tartan.core.stack import Ply, Stack
+
+Inputs = Mapping[str, Any]
+
+PLANNED_CRITERIA = frozenset(
+    {"max_stress", "max_strain", "tsai_hill", "hoffman", "puck"} - REGISTRY.keys()
+)
+"""Criteria of the case format that Tartan does not answer yet."""
+
+_PARAMETERS = {"f12star": "f12_star", "f12*": "f12_star", "f12": "f12_star",
+               "alpha": "hashin_alpha", "hashinalpha": "hashin_alpha"}  # fmt: skip
+
+
+class NotYetError(Exception):
+    """The case needs something that Tartan cannot do yet."""
+
+
+def number(value: object, where: str, *, default: float | None = None) -> float:
+    """Read a finite number.
+
+    Raises
+    ------
+    StackError
+        When it is none.
+    """
+    if value is None and default is not None:
+        return default
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        raise StackError(f"{value!r} is not a finite number.", where, "Enter a number.")
+    return float(value)
+
+
+def numbers(value: object, count: int, where: str) -> list[float]:
+    """Read a list of a given number of numbers; nothing stands for zeros."""
+    if value is None:
+        return [0.0] * count
+    if not isinstance(value, Sequence) or len(value) != count:
+        raise StackError(f"{count} numbers are expected.", where, "Give one for each component.")
+    return [number(v, where) for v in value]
+
+
+def read_material(name: str, data: Inputs) -> Material:
+    """Read a material.
+
+    Raises
+    ------
+    MaterialError
+        When a field is missing, no number, or inadmissible.
+    """
+    fields: dict[str, float] = {}
+    for field in FIELD_NAMES:
+        value = data.get(field)
+        if value is None:
+            continue
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise MaterialError(f"{field} is not a number: {value!r}.",
+                                f"Material '{name}', {field}", "Enter a number.")  # fmt: skip
+        fields[field] = float(value)
+    for field in ("E1", "E2", "nu12", "G12"):
+        if field not in fields:
+            raise MaterialError(f"{field} ({FIELD_NAMES[field]}) is missing.",
+                                f"Material '{name}', {field}", f"Enter {field}.")  # fmt: skip
+    return checked(Material(name=name, **fields))  # type: ignore[arg-type]
+
+
+def read_laminate(inputs: Inputs) -> Laminate:
+    """Read materials, stack and offset."""
+    materials = {n: read_material(n, d) for n, d in inputs.get("materials", {}).items()}
+    plies = []
+    for i, layer in enumerate(inputs.get("stack", ()), start=1):
+        where = f"ply {i}"
+        name = layer.get("material")
+        if not isinstance(name, str):
+            raise StackError("no material is named.", where, "Name a material of the case.")
+        plies.append(Ply(name, number(layer.get("angle_deg"), f"{where}, angle", default=0.0),
+                         number(layer.get("thickness"), f"{where}, thickness")))  # fmt: skip
+    offset = number(inputs.get("offset"), "offset", default=0.0)
+    return make_laminate(Stack("case", tuple(plies)), materials, offset)
+
+
+def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
+    """Criteria of a case by key, with parameters that replace the material's.
+
+    Raises
+    ------
+    NotYetError
+        When every criterion asked for is one that Tartan does not answer yet.
+    CriterionError
+        When one is unknown.
+    """
+    asked = inputs.get("criteria", [inputs["criterion"]] if "criterion" in inputs else [])
+    found: dict[str, dict[str, float]] = {}
+    for entry in asked:
+        name = entry if isinstance(entry, str) else str(entry.get("name"))
+        if name in PLANNED_CRITERIA:
+            continue
+        if name not in REGISTRY:
+            raise CriterionError(f"Unknown criterion '{name}'.", "Criteria",
+                                 f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
+        found[name] = {} if isinstance(entry, str) else _parameters(entry)
+    if asked and not found:
+        raise NotYetError("criteria " + ", ".join(map(str, asked)))
+    return found
+
+
+def _parameters(entry: Inputs) -> dict[str, float]:
+    found: dict[str, float] = {}
+    for key, value in entry.items():
+        if key == "name":
+            continue
+        if isinstance(value, Mapping):
+            found |= _parameters(value)
+            continue
+        field = _PARAMETERS.get(key.lower().replace("_", ""), key if key in FIELD_NAMES else "")
+        if not field:
+            raise NotYetError(f"criterion parameter {key}")
+        found[field] = number(value, f"criterion parameter {key}")
+    return found
