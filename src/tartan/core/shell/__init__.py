@@ -1,0 +1,1 @@
+"""Shells: mesh, element, supports and loads, solution, margins."""

@@ -1,0 +1,182 @@
+"""A surface mesh of four-node elements, and the structured mesh of a curved panel."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import PartError
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+EDGES = ("left edge", "right edge", "lower edge", "upper edge")
+"""Named edges of a panel: left and right at the ends of x, lower and upper at those of y."""
+
+MOST_ELEMENTS = 250_000
+"""Finest mesh that is made; beyond it a mesh size is taken for a slip."""
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Nodes, four-node elements and named node sets.
+
+    Attributes
+    ----------
+    nodes : ndarray, shape (n, 3)
+        Positions [m].
+    quads : ndarray of int, shape (m, 4)
+        Corner nodes, counter-clockwise about the normal (the laying direction).
+    edges : mapping of str to ndarray of int
+        Nodes along each named edge, in order.
+    places : ndarray, shape (m, 2)
+        Element centres as shares of the panel's two directions, 0 to 1.
+    """
+
+    nodes: Array
+    quads: Index
+    edges: Mapping[str, Index] = field(default_factory=dict)
+    places: Array = field(default_factory=lambda: np.zeros((0, 2)))
+
+    def corners(self) -> Array:
+        """Corner positions of every element, shape (m, 4, 3) [m]."""
+        return self.nodes[self.quads]
+
+    def normals(self) -> Array:
+        """Unit normal at every element's centre, shape (m, 3)."""
+        x = self.corners()
+        n = np.cross(x[:, 2] - x[:, 0], x[:, 3] - x[:, 1])
+        return np.asarray(n / np.linalg.norm(n, axis=1, keepdims=True))
+
+    def areas(self) -> Array:
+        """Area of every element, shape (m,) [m²]."""
+        x = self.corners()
+        return np.asarray(
+            np.linalg.norm(np.cross(x[:, 2] - x[:, 0], x[:, 3] - x[:, 1]), axis=1) / 2
+        )
+
+    def flipped(self) -> Mesh:
+        """Return the same surface with the laying direction on its other side."""
+        return Mesh(self.nodes, self.quads[:, ::-1].copy(), self.edges, self.places)
+
+
+@dataclass(frozen=True)
+class Panel:
+    """A rectangular panel, flat, singly or doubly curved.
+
+    The surface is one circular arc swept along another. Both arcs bulge downwards about the
+    centre, so that a positive radius makes the panel concave seen from +z.
+
+    Attributes
+    ----------
+    length, width : float
+        Size along x and y, measured straight between the edges (the chords) [m].
+    radius_x, radius_y : float or None
+        Radius of the arc along x and along y [m]; None is straight. Negative curves the
+        other way.
+    """
+
+    length: float
+    width: float
+    radius_x: float | None = None
+    radius_y: float | None = None
+
+
+def check_panel(panel: Panel, size: float) -> tuple[int, int]:
+    """Element counts along x and y for a mesh size.
+
+    Raises
+    ------
+    PartError
+        When a dimension, radius or the mesh size makes no sense.
+    """
+    for name, value in (("length", panel.length), ("width", panel.width)):
+        if not math.isfinite(value) or value <= 0:
+            raise PartError(f"The {name} must be greater than zero, it is {value:g} m.",
+                            f"Surface, {name}", "Enter a positive length.")  # fmt: skip
+    for name, radius, chord in (("radius along x", panel.radius_x, panel.length),
+                                ("radius along y", panel.radius_y, panel.width)):  # fmt: skip
+        if radius is not None and not (math.isfinite(radius) and abs(radius) > chord / 2):
+            what = f"The {name} must be more than half the panel's size, {chord / 2:g} m."
+            raise PartError(what, f"Surface, {name}", "Enlarge it, or leave it flat.")
+    lengths = (_arc(panel.length, panel.radius_x), _arc(panel.width, panel.radius_y))
+    if not math.isfinite(size) or size <= 0:
+        raise PartError(f"The mesh size must be greater than zero, it is {size:g} m.",
+                        "Mesh size", "A tenth of the panel's width is a start.")  # fmt: skip
+    if size > min(lengths):
+        what = f"The mesh size {size:g} m is larger than the panel ({min(lengths):.4g} m)."
+        raise PartError(what, "Mesh size", f"Use {min(lengths) / 10:.2g} m or less.")
+    counts = tuple(max(2, round(length / size)) for length in lengths)
+    if counts[0] * counts[1] > MOST_ELEMENTS:
+        what = f"A mesh size of {size:g} m asks for {counts[0] * counts[1]:,} elements."
+        least = math.sqrt(lengths[0] * lengths[1] / MOST_ELEMENTS)
+        raise PartError(what, "Mesh size", f"Use {least:.2g} m or more.")
+    return counts[0], counts[1]
+
+
+def panel_mesh(panel: Panel, size: float) -> Mesh:
+    """Mesh a panel with elements of about one size.
+
+    Parameters
+    ----------
+    panel : Panel
+        The surface.
+    size : float
+        Element size along the arcs [m].
+
+    Raises
+    ------
+    PartError
+        As `check_panel`.
+    """
+    return grid_mesh(panel, *check_panel(panel, size))
+
+
+def grid_mesh(panel: Panel, nx: int, ny: int) -> Mesh:
+    """Mesh a panel with given element counts along x and y; normals point to +z."""
+    x, zx = _arc_points(panel.length, panel.radius_x, nx)
+    y, zy = _arc_points(panel.width, panel.radius_y, ny)
+    nodes = np.stack([np.tile(x, ny + 1), np.repeat(y, nx + 1),
+                      np.tile(zx, ny + 1) + np.repeat(zy, nx + 1)], axis=1)  # fmt: skip
+    i, j = np.meshgrid(np.arange(nx), np.arange(ny))
+    first = (j * (nx + 1) + i).ravel()
+    quads = np.stack([first, first + 1, first + nx + 2, first + nx + 1], axis=1)
+    grid = np.arange((nx + 1) * (ny + 1)).reshape(ny + 1, nx + 1)
+    edges = dict(zip(EDGES, (grid[:, 0], grid[:, -1], grid[0], grid[-1]), strict=True))
+    places = np.stack([(i.ravel() + 0.5) / nx, (j.ravel() + 0.5) / ny], axis=1)
+    return Mesh(nodes, quads.astype(np.int64), edges, places)
+
+
+def _arc(chord: float, radius: float | None) -> float:
+    return chord if radius is None else 2 * abs(radius) * math.asin(chord / (2 * abs(radius)))
+
+
+def _arc_points(chord: float, radius: float | None, count: int) -> tuple[Array, Array]:
+    """Points of equal spacing along an arc: distance along the chord, and height [m]."""
+    share = np.linspace(-1.0, 1.0, count + 1)
+    if radius is None:
+        return share * chord / 2, np.zeros(count + 1)
+    angle = share * math.asin(chord / (2 * abs(radius)))
+    # 2 sin² keeps the height's digits on shallow arcs, where 1 - cos would lose them.
+    return abs(radius) * np.sin(angle), 2 * radius * np.sin(angle / 2) ** 2
+
+
+def place_words(place: Array) -> str:
+    """Say in words where on a panel a place is, from its shares along x and y."""
+    across = "left edge" if place[0] < 0.08 else "right edge" if place[0] > 0.92 else ""
+    along = "lower edge" if place[1] < 0.08 else "upper edge" if place[1] > 0.92 else ""
+    if across and along:
+        return f"{along.split()[0]} {across.split()[0]} corner"
+    third = ("lower", "middle", "upper")[min(2, int(place[1] * 3))]
+    side = ("left", "middle", "right")[min(2, int(place[0] * 3))]
+    if across:
+        return f"{across}, {third}"
+    if along:
+        return f"{along}, {side}"
+    if third == side:
+        return "field, centre"
+    return "field, " + " ".join(w for w in (third, side) if w != "middle")

@@ -1,0 +1,89 @@
+"""Supports as eliminated unknowns, and a check that they leave no rigid motion."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import MechanismError
+
+Array = NDArray[np.float64]
+
+SUPPORT_KINDS: dict[str, tuple[int, ...]] = {
+    "clamped": (0, 1, 2, 3, 4, 5),
+    "pinned": (0, 1, 2),
+    "held along x": (0,),
+    "held along y": (1,),
+    "held along z": (2,),
+    "symmetry about x": (0, 4, 5),
+    "symmetry about y": (1, 3, 5),
+}
+"""Kinds of support and the unknowns they hold: displacements x, y, z, then rotations."""
+
+_MOTIONS = ("move along x", "move along y", "move along z",
+            "turn about x", "turn about y", "turn about z")  # fmt: skip
+
+
+def free_motions(nodes: Array, fixed: NDArray[np.bool_]) -> list[str]:
+    """Name the rigid motions that the supports leave free.
+
+    Parameters
+    ----------
+    nodes : ndarray, shape (n, 3)
+        Positions [m].
+    fixed : ndarray of bool, shape (n, 6)
+        Unknowns held.
+
+    Returns
+    -------
+    list of str
+        In words; empty when the part is held.
+    """
+    centre = nodes.mean(axis=0)
+    # Rotations are scaled by the part's size so that one tolerance serves all six motions.
+    size = float(np.abs(nodes - centre).max()) or 1.0
+    rows = _rigid_rows((nodes - centre) / size)[fixed]
+    if len(rows) == 0:
+        return list(_MOTIONS)
+    _, values, vectors = np.linalg.svd(rows, full_matrices=True)
+    rank = int((values > 1e-6 * max(values.max(), 1e-30)).sum())
+    names: list[str] = []
+    for vector in vectors[rank:]:
+        name = _MOTIONS[int(np.abs(vector).argmax())]
+        if name not in names:
+            names.append(name)
+    return names
+
+
+def _rigid_rows(x: Array) -> Array:
+    """Unknowns of every node under the six rigid motions, shape (n, 6, 6)."""
+    rows = np.zeros((len(x), 6, 6))
+    rows[:, :, :] = np.eye(6)
+    rows[:, 0, 4], rows[:, 0, 5] = x[:, 2], -x[:, 1]
+    rows[:, 1, 3], rows[:, 1, 5] = -x[:, 2], x[:, 0]
+    rows[:, 2, 3], rows[:, 2, 4] = x[:, 1], -x[:, 0]
+    return rows
+
+
+def check_held(nodes: Array, fixed: NDArray[np.bool_]) -> None:
+    """Raise when the part can move as a rigid body.
+
+    Raises
+    ------
+    MechanismError
+        Naming the free motions.
+    """
+    motions = free_motions(nodes, fixed)
+    if not motions:
+        return
+    if not fixed.any():
+        raise MechanismError("The part has no supports.", "Supports",
+                             "Add one in Cases, such as clamped along an edge.")  # fmt: skip
+    raise MechanismError(f"The supports leave the part free to {_join(motions)}.", "Supports",
+                         "Hold that motion at an edge or corner in Cases.")  # fmt: skip
+
+
+def _join(words: Sequence[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
