@@ -1,0 +1,142 @@
+"""`tartan`: open the window, check a project, verify against solved cases."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tartan import __version__
+from tartan.core.errors import TartanError
+
+app = typer.Typer(add_completion=False, invoke_without_command=True, rich_markup_mode=None,
+                  pretty_exceptions_enable=False,
+                  help="Composite laminates and shells: does it hold, and what governs.")  # fmt: skip
+
+BAD_INPUT = 2
+
+
+def _say(text: str = "") -> None:
+    sys.stdout.write(text + "\n")
+
+
+def _refuse(error: TartanError) -> typer.Exit:
+    sys.stderr.write(f"tartan: {error}\n")
+    return typer.Exit(BAD_INPUT)
+
+
+@app.callback()
+def window(context: typer.Context,
+           version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False
+           ) -> None:  # fmt: skip
+    """Open the window when no command is named."""
+    if version:
+        _say(f"Tartan {__version__}")
+        raise typer.Exit
+    if context.invoked_subcommand is None:
+        _open(None)
+
+
+@app.command("open")
+def open_file(file: Path) -> None:
+    """Open the window on a project file."""
+    _open(file)
+
+
+def _open(file: Path | None) -> None:
+    try:
+        from tartan.desktop.app import run
+    except ImportError as error:
+        missing = TartanError(f"The window cannot be loaded ({error}).", "Start",
+                              "Install the system packages: scripts/system_packages.sh")  # fmt: skip
+        raise _refuse(missing) from error
+    try:
+        raise typer.Exit(run(file))
+    except TartanError as error:
+        raise _refuse(error) from error
+
+
+@app.command()
+def check(file: Path) -> None:
+    """Print the verdict and the requirements; exit status 0 when all are met, 1 when not."""
+    from tartan.project import storage
+    from tartan.project.jobs import solve_now
+    from tartan.project.shellinputs import part_inputs
+    from tartan.project.verdict import statuses, verdict
+
+    try:
+        project = storage.load(file)
+        answer = solve_now(part_inputs(project))
+    except TartanError as error:
+        raise _refuse(error) from error
+    said = verdict(project, answer)
+    _say(f"{said.figure}. {said.sentence}")
+    _say()
+    met = True
+    for status in statuses(project, answer):
+        met = met and status.met
+        where = status.address.words if status.address else "nowhere loaded"
+        _say(f"{'met    ' if status.met else 'NOT MET'}  {status.figure}. {status.need}  {where}")
+    solution = answer.solution
+    _say(f"\n{solution.unknowns} unknowns, {len(answer.inputs.cases)} cases, reactions balance "
+         f"the loads to {solution.imbalance:.1e} of their size")  # fmt: skip
+    raise typer.Exit(0 if met else 1)
+
+
+@app.command()
+def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved cases.")] = None,
+           answers: Annotated[Path | None, typer.Option(help="Write the answers as JSON.")] = None
+           ) -> None:  # fmt: skip
+    """Answer solved cases and compare: computed, expected, difference, source."""
+    from tartan.exchange.verify import load_cases
+    from tartan.exchange.verify import verify as run_cases
+    from tartan.exchange.verify.table import case_lines, summary
+
+    try:
+        cases = load_cases(file)
+        report = None
+        for case, so_far in run_cases(cases):
+            report = so_far
+            for line in case_lines(case, so_far):
+                _say(line)
+        if answers is not None:
+            found = {} if report is None else report.answers
+            answers.write_text(json.dumps(found, indent=1, allow_nan=False), "utf-8")
+    except TartanError as error:
+        raise _refuse(error) from error
+    except OSError as error:
+        refused = TartanError(f"The file cannot be written ({error.strerror}).", str(answers),
+                              "Choose another folder.")  # fmt: skip
+        raise _refuse(refused) from error
+    _say()
+    _say(summary(report))
+    raise typer.Exit(1 if report is not None and report.failed else 0)
+
+
+@app.command()
+def sample(name: Annotated[str, typer.Argument(help="dish or light")],
+           file: Annotated[Path, typer.Argument(help="Where to write it.")]) -> None:  # fmt: skip
+    """Write a sample project to a file."""
+    from tartan.project import storage
+    from tartan.project.samples import SAMPLES
+
+    found = next((make for key, make in SAMPLES.items() if key.startswith(name)), None)
+    try:
+        if found is None:
+            raise TartanError(f"There is no sample '{name}'.", "Samples",
+                              f"There are {', '.join(SAMPLES)}.")  # fmt: skip
+        storage.save(found(), file)
+    except TartanError as error:
+        raise _refuse(error) from error
+
+
+def main() -> None:
+    """Run the command line."""
+    app()
+
+
+if __name__ == "__main__":
+    main()

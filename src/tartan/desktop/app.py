@@ -1,0 +1,48 @@
+"""Start the window."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from tartan.desktop import theme
+from tartan.desktop.session import Session
+from tartan.desktop.window import MainWindow
+from tartan.project import storage
+from tartan.project.samples import dish_panel
+
+
+def make_application(*, dark: bool | None = None) -> QApplication:
+    """Application with fonts and face; the one that runs already, if any."""
+    running = QApplication.instance()
+    application = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
+    application.setApplicationName("Tartan")
+    application.setDesktopFileName("tartan")
+    theme.load_fonts()
+    theme.use(application, dark=dark)
+    return application
+
+
+def make_window(path: Path | None = None) -> MainWindow:
+    """Window on a project file, or on the sample.
+
+    Raises
+    ------
+    DocumentError
+        When the file cannot be opened.
+    """
+    project = storage.load(path) if path else dish_panel()
+    session = Session(project, path)
+    window = MainWindow(session)
+    session.refresh_answer()
+    return window
+
+
+def run(path: Path | None = None) -> int:
+    """Open the window and stay until it is closed; return the exit status."""
+    application = make_application()
+    window = make_window(path)
+    window.show()
+    return application.exec()

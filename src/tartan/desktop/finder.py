@@ -1,0 +1,127 @@
+"""Find: type the name of any command, material, stack, ply, edge or case, and go there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+MOST = 12
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Something that can be found: its name, what it is, and what choosing it does."""
+
+    name: str
+    sort: str
+    act: Callable[[], object]
+
+
+def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
+    """Entries whose name or sort contains every typed word, best first.
+
+    Parameters
+    ----------
+    entries : sequence of Entry
+        All there is.
+    text : str
+        What was typed.
+    """
+    words = text.lower().split()
+    found = [e for e in entries if all(w in f"{e.name} {e.sort}".lower() for w in words)]
+    head = words[0] if words else ""
+    return sorted(found, key=lambda e: (not e.name.lower().startswith(head), e.name))[:MOST]
+
+
+class Finder(QLineEdit):
+    """The line in the head of the window with its list of what was found."""
+
+    def __init__(self, entries: Callable[[], list[Entry]]) -> None:
+        super().__init__()
+        self._entries = entries
+        self._found: list[Entry] = []
+        self.setPlaceholderText("Find a command, material, stack, case …      Ctrl+Space")
+        self.setFixedWidth(330)
+        self.setAccessibleName("Find")
+        self._list = QListWidget()
+        self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._list.itemClicked.connect(lambda: self._take())
+        self._frame: QFrame | None = None
+        self.textEdited.connect(lambda: self._refresh())
+        self.installEventFilter(self)
+
+    def begin(self) -> None:
+        """Take the keyboard and show everything."""
+        self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.selectAll()
+        self._refresh()
+
+    def _popup(self) -> QFrame:
+        """Make the list's frame inside the window, above everything else, when first needed."""
+        if self._frame is None:
+            top: QWidget | None = self.window()
+            self._frame = QFrame(top)
+            self._frame.setProperty("role", "panel")
+            self._frame.setAutoFillBackground(True)
+            # A native window, or the 3-D view would paint over it.
+            self._frame.setAttribute(Qt.WidgetAttribute.WA_NativeWindow)
+            box = QVBoxLayout(self._frame)
+            box.setContentsMargins(4, 4, 4, 4)
+            box.addWidget(self._list)
+        return self._frame
+
+    def _refresh(self) -> None:
+        self._found = matching(self._entries(), self.text())
+        self._list.clear()
+        for entry in self._found:
+            item = QListWidgetItem(f"{entry.name}   ·  {entry.sort}")
+            self._list.addItem(item)
+        self._list.setCurrentRow(0)
+        frame = self._popup()
+        if not self._found:
+            frame.hide()
+            return
+        place = self.mapTo(self.window(), QPoint(0, self.height() + 3))
+        frame.setGeometry(place.x(), place.y(), self.width(), 14 + 25 * len(self._found))
+        frame.show()
+        frame.raise_()
+
+    def _take(self) -> None:
+        row = self._list.currentRow()
+        self._close()
+        if 0 <= row < len(self._found):
+            self._found[row].act()
+
+    def _close(self) -> None:
+        if self._frame is not None:
+            self._frame.hide()
+        self.clear()
+        self.clearFocus()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+            if step is not None:
+                row = (self._list.currentRow() + step) % max(1, self._list.count())
+                self._list.setCurrentRow(row)
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._take()
+                return True
+            if event.key() == Qt.Key.Key_Escape:
+                self._close()
+                return True
+        return False
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self._refresh()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        if self._frame is not None:
+            self._frame.hide()

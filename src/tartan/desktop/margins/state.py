@@ -1,0 +1,185 @@
+"""What the Margins station shows: maps over elements, hot spots, and the section at a spot. No Qt.
+
+Everything is derived from the stored section strains when asked.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import DEFAULT_SETS, criterion
+from tartan.core.criteria.base import strengths_of
+from tartan.core.laminate import Laminate
+from tartan.core.laminate.response import shear_from_section, stress_from_section
+from tartan.core.shell.mesh import place_words
+from tartan.core.strength.reserve import plies_by_material
+from tartan.desktop import colours
+from tartan.desktop.widgets.section import Column
+from tartan.project import units
+from tartan.project.jobs import PartAnswer
+from tartan.project.model import Project, ReserveRequirement
+from tartan.project.shellinputs import mesh_for, part_laminate
+
+Array = NDArray[np.float64]
+
+SHOWN = ("reserve factor", "stress σ₁", "stress σ₂", "stress τ₁₂", "displacement")
+"""Maps to choose from; the stresses are those of the chosen ply, case and spot."""
+
+SHORT = {"fibre tension": "F+", "fibre compression": "F−", "matrix tension": "M+",
+         "matrix compression": "M−", "in-plane shear": "S", "core shear along 1": "CS",
+         "core shear along 2": "CS", "yield": "Y"}  # fmt: skip
+"""Failure modes where space is short."""
+
+
+@dataclass(frozen=True, eq=False)
+class Map:
+    """Colours of all elements with what a legend needs.
+
+    Attributes
+    ----------
+    rgb : ndarray of uint8, shape (m, 3)
+        One colour an element.
+    title, unit : str
+        What is shown.
+    ticks : tuple of (float, str)
+        Share of the legend from its foot, and text.
+    ramp : ndarray of uint8, shape (n, 3)
+        Colours of the legend from its foot.
+    need : float or None
+        Share at which the requirement stands.
+    note : str
+        A line below the map.
+    """
+
+    rgb: NDArray[np.uint8]
+    title: str
+    unit: str
+    ticks: tuple[tuple[float, str], ...]
+    ramp: NDArray[np.uint8]
+    need: float | None
+    note: str
+
+
+def required(project: Project) -> float:
+    """Least reserve factor asked for; 1 when nothing is."""
+    asked = [r.value for r in project.requirements if isinstance(r, ReserveRequirement)]
+    return max(asked, default=1.0)
+
+
+def reserve_map(project: Project, answer: PartAnswer) -> Map:
+    """Governing reserve factor of every element."""
+    need = required(project)
+    reserve = answer.margins.reserve
+    rgb = colours.reserve_map(reserve, need)
+    span = np.linspace(-1, 1, 128)
+    ramp = colours.reserve_map(need * colours.RESERVE_SPAN**span, need)
+    ticks = tuple((float((t + 1) / 2), units.factor(need * colours.RESERVE_SPAN**t))
+                  for t in (-1.0, -0.5, 0.5, 1.0))  # fmt: skip
+    areas = mesh_of(answer).areas()
+    failing = float(areas[reserve < need].sum() / areas.sum())
+    note = f"{failing:.1%} of the area is below {need:.2f}" if failing else "the whole area holds"
+    return Map(rgb, "reserve factor", "worst of plies, spots, cases", ticks, ramp, 0.5, note)
+
+
+def mesh_of(answer: PartAnswer):  # type: ignore[no-untyped-def]
+    """Mesh that an answer belongs to."""
+    part = answer.inputs.part
+    return mesh_for(part.surface, part.mesh_size, part.laying_side)
+
+
+def stress_map(answer: PartAnswer, component: int, case: int, ply: int, spot: int) -> Map:
+    """A stress of one ply in ply axes, mean of an element's sampling points."""
+    laminate = part_laminate(answer.inputs)
+    strains = answer.solution.strains[case].mean(axis=1)
+    stress = stress_from_section(laminate, strains)[:, ply, spot, component] / 1e6
+    largest = float(np.abs(stress).max()) or 1.0
+    name = ("σ₁", "σ₂", "τ₁₂")[component]
+    ramp = colours.signed_map(np.linspace(-1, 1, 128))
+    ticks = tuple(((t + 1) / 2, units.number(t * largest, 3)) for t in (-1.0, -0.5, 0.0, 0.5, 1.0))
+    note = f"from {units.number(float(stress.min()))} to {units.number(float(stress.max()))} MPa"
+    return Map(colours.signed_map(stress / largest), f"stress {name}", "MPa", ticks, ramp, None, note)
+
+
+def displacement_map(answer: PartAnswer, case: int) -> Map:
+    """Size of the displacement at element centres."""
+    quads = mesh_of(answer).quads
+    size = np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[quads].mean(axis=1) * 1e3
+    largest = float(size.max()) or 1.0
+    ticks = tuple((t, units.number(t * largest, 3)) for t in (0.0, 0.25, 0.5, 0.75, 1.0))
+    ramp = colours.size_map(np.linspace(0, 1, 128))
+    note = f"largest {units.number(largest)} mm"
+    return Map(colours.size_map(size / largest), "displacement", "mm", ticks, ramp, None, note)
+
+
+def magnification(answer: PartAnswer, case: int) -> float:
+    """Round factor that makes the largest displacement about 6 % of the part's size."""
+    mesh = mesh_of(answer)
+    largest = float(np.abs(answer.solution.displacement[case, :, :3]).max())
+    if largest <= 0:
+        return 1.0
+    wanted = 0.06 * float(np.linalg.norm(np.ptp(mesh.nodes, axis=0))) / largest
+    power = 10.0 ** np.floor(np.log10(wanted))
+    return float(max(s for s in (1.0, 2.0, 5.0) if s * power <= wanted) * power)
+
+
+def spot_rows(answer: PartAnswer) -> list[list[str]]:
+    """Hot spots as rows: reserve factor, where, case, ply, mode."""
+    mesh, m = mesh_of(answer), answer.margins
+    rows = []
+    for e in answer.spots:
+        ply = answer.inputs.stack.plies[int(m.ply[e])]
+        kind = next(x.kind for x in answer.inputs.materials if x.name == ply.material)
+        angle = "core" if kind == "core" else f"{units.number(ply.angle)}°"
+        mode = m.mode_label(e)
+        rows.append([units.factor(float(m.reserve[e])), place_words(mesh.places[e]),
+                     answer.inputs.cases[int(m.case[e])].name, f"{int(m.ply[e]) + 1}  {angle}",
+                     SHORT.get(mode, mode)])  # fmt: skip
+    return rows
+
+
+@dataclass(frozen=True, eq=False)
+class Section:
+    """Columns at one sampling point of an element, and reserve factors a ply."""
+
+    columns: tuple[Column, ...]
+    reserve: Array
+    words: str
+
+
+def section_at(project: Project, answer: PartAnswer, element: int, case: int) -> Section:
+    """Stresses and reserve factors through the thickness at an element's governing point."""
+    laminate = part_laminate(answer.inputs)
+    point = int(answer.margins.point[element])
+    strains = answer.solution.strains[case, element, point]
+    stress = stress_from_section(laminate, strains)
+    z = np.stack([laminate.z[:-1], (laminate.z[:-1] + laminate.z[1:]) / 2, laminate.z[1:]], axis=1)
+    strain_xy = strains[:3] + z[..., None] * strains[3:6]
+    along = np.einsum("nij,nsj->nsi", laminate.T, strain_xy)[..., 0]
+    shear = shear_from_section(laminate, strains)
+    reserve = _reserves(laminate, stress, shear)
+    columns = (
+        Column("strain ε₁", "µε", along * 1e6),
+        Column("stress σ₁", "MPa", stress[..., 0] / 1e6),
+        Column("stress σ₂", "MPa", stress[..., 1] / 1e6),
+        Column("stress τ₁₂", "MPa", stress[..., 2] / 1e6),
+        Column("shear τ₁₃", "MPa", shear[..., 0] / 1e6),
+        Column("reserve factor", "worst spot", reserve, required(project)),
+    )
+    mesh = mesh_of(answer)
+    words = f"{place_words(mesh.places[element])} · element {element + 1} · {answer.inputs.cases[case].name}"
+    return Section(columns, reserve, words)
+
+
+def _reserves(laminate: Laminate, stress: Array, shear: Array) -> Array:
+    """Least reserve factor of every ply, shape (n,)."""
+    found = np.full(laminate.count, np.inf)
+    for material, plies in plies_by_material(laminate.materials).items():
+        for key in DEFAULT_SETS[material.kind]:
+            rule = criterion(key)
+            fed = stress if rule.stress == "in-plane" else shear
+            outcome = rule.evaluate(strengths_of(material, rule), fed[plies])
+            found[plies] = np.minimum(found[plies], outcome.reserve.min(axis=1))
+    return found

@@ -1,0 +1,295 @@
+"""The Margins station: the map, the worst spots beside it, and the section at the picked one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QHBoxLayout,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tartan.core.errors import TartanError
+from tartan.core.laminate.response import SPOTS
+from tartan.desktop import theme
+from tartan.desktop.margins import state
+from tartan.desktop.margins.legend import Legend
+from tartan.desktop.margins.state import Map
+from tartan.desktop.rows import rows_of
+from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.session import Session
+from tartan.desktop.widgets.section import SectionPicture
+from tartan.desktop.widgets.small import button, choice, column, label, row, set_options, switch
+from tartan.project import units
+from tartan.project.jobs import PartAnswer
+
+HEADS = ("RF", "where", "case", "ply", "mode")
+
+
+class MarginsView(QWidget):
+    """Draws answers; a pick in the map, the list or the section is shared as the selection."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.scene: PartScene | None = None
+        self.legend = Legend()
+        self.shown = choice(state.SHOWN, lambda _: self.draw())
+        self.case = choice([], lambda name: session.select(case=name))
+        self.ply = choice([], lambda text: session.select(spot_ply=int(text.split()[1]) - 1))
+        self.spot = choice(SPOTS, lambda _: self.draw())
+        self.spot.setCurrentText("top")
+        self.deformed = switch("deformed", "Draw the magnified displacement", on=True)
+        self.deformed.toggled.connect(lambda _: self.draw())
+        self.note = label("", "soft")
+        self.scale = label("", "soft")
+        self.hot = QTableWidget(0, len(HEADS))
+        self.requirements = label("", wrap=True)
+        self.section = SectionPicture()
+        self.section.least_band = 15
+        self.section.band_width = 250
+        self.where = label("", "soft")
+        self.empty = label("", "soft", wrap=True)
+        self._build()
+
+    def _build(self) -> None:
+        for box, name in ((self.shown, "show"), (self.case, "case"), (self.ply, "ply"),
+                          (self.spot, "spot")):  # fmt: skip
+            box.setAccessibleName(name)
+        self._choosers = row(label("show", "soft"), self.shown, label("of", "soft"), self.ply,
+                             label("at the", "soft"), self.spot, label("in", "soft"), self.case,
+                             None, self.deformed, spacing=6)  # fmt: skip
+        self._map_place = QHBoxLayout()
+        self._map_place.setContentsMargins(0, 0, 0, 0)
+        self._map_place.addWidget(self.legend)
+        map_holder = QWidget()
+        map_holder.setLayout(self._map_place)
+        left = column(self._choosers, map_holder, row(self.note, None, self.scale), spacing=5)
+        left.layout().setStretch(1, 1)  # type: ignore[union-attr]
+        self._build_table()
+        self.requirements.setTextFormat(Qt.TextFormat.RichText)
+        right = column(row(label("Hot spots", "head"), label("one a neighbourhood", "soft"), None),
+                       self.hot, 2, label("Requirements", "head"), self.requirements, spacing=6)  # fmt: skip
+        right.setFixedWidth(392)
+        upper = QWidget()
+        across = QHBoxLayout(upper)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(14)
+        across.addWidget(left, 1)
+        across.addWidget(right)
+        lower = QWidget()
+        lower.setProperty("role", "panel")
+        below = QVBoxLayout(lower)
+        below.setContentsMargins(12, 8, 12, 6)
+        below.setSpacing(4)
+        below.addWidget(row(label("At the spot", "head"), self.where, None,
+                            button("open in Stacks", self._to_stack, "Edit this stack")))  # fmt: skip
+        below.addWidget(self.section, 1)
+        self.section.ply_pressed.connect(lambda ply, _: self.session.select(spot_ply=ply))
+        lower.setFixedHeight(258)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 10, 10, 8)
+        box.setSpacing(8)
+        box.addWidget(self.empty)
+        box.addWidget(upper, 1)
+        box.addWidget(lower)
+
+    def _build_table(self) -> None:
+        table = self.hot
+        table.setHorizontalHeaderLabels(HEADS)
+        table.setAccessibleName("Hot spots")
+        table.setShowGrid(False)
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        down, across = table.verticalHeader(), table.horizontalHeader()
+        assert down is not None
+        assert across is not None
+        down.hide()
+        down.setDefaultSectionSize(25)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        across.setHighlightSections(False)
+        for i, width in enumerate((52, 132, 104, 56, 40)):
+            table.setColumnWidth(i, width)
+        across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        table.currentCellChanged.connect(self._pick_row)
+        copy = QShortcut(QKeySequence(QKeySequence.StandardKey.Copy), table)
+        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
+        copy.activated.connect(self.copy_table)
+
+    # Acting
+
+    def _pick_row(self, line: int, *_: int) -> None:
+        answer = self.session.answer
+        if answer is not None and 0 <= line < len(answer.spots):
+            self._pick(answer, answer.spots[line])
+
+    def _pick_element(self, element: int) -> None:
+        if self.session.answer is not None:
+            self._pick(self.session.answer, element)
+
+    def _pick(self, answer: PartAnswer, element: int) -> None:
+        case = answer.inputs.cases[int(answer.margins.case[element])].name
+        self.session.select(element=element, spot_ply=int(answer.margins.ply[element]), case=case)
+
+    def _to_stack(self) -> None:
+        answer = self.session.answer
+        if answer is not None:
+            ply = self.session.selection.spot_ply
+            self.session.select(stack=answer.inputs.stack.name, station="Stacks",
+                                plies=() if ply is None else (ply,))  # fmt: skip
+
+    def copy_table(self) -> None:
+        """Put the hot spots on the clipboard as a table for a spreadsheet."""
+        answer, clipboard = self.session.answer, QApplication.clipboard()
+        if answer is None or clipboard is None:
+            return
+        lines = ["\t".join((*HEADS, "element", "x [m]", "y [m]", "z [m]"))]
+        centres = state.mesh_of(answer).corners()[list(answer.spots)].mean(axis=1)
+        for element, cells, at in zip(answer.spots, state.spot_rows(answer), centres, strict=True):
+            full = repr(float(answer.margins.reserve[element]))
+            lines.append("\t".join((full, *cells[1:], str(element + 1), *(f"{v:.6g}" for v in at))))
+        clipboard.setText("\n".join(lines))
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Show answer and selection as they stand."""
+        answer = self.session.answer
+        self.empty.setVisible(answer is None)
+        if answer is None:
+            error = self.session.error
+            self.empty.setText(str(error) if error else "The first answer is on its way.")
+            return
+        self._fill_table(answer)
+        self._fill_requirements()
+        selection = self.session.selection
+        if selection.element is None or selection.element >= len(answer.margins.reserve):
+            first = answer.spots[0] if answer.spots else 0
+            self._pick(answer, first)
+            return
+        cases = [c.name for c in answer.inputs.cases]
+        set_options(self.case, cases, selection.case if selection.case in cases else cases[0])
+        count = len(answer.inputs.stack.plies)
+        ply = min(selection.spot_ply or 0, count - 1)
+        set_options(self.ply, [f"ply {i + 1}" for i in range(count)], f"ply {ply + 1}")
+        self._show_section(answer, selection.element, ply)
+        self.draw()
+
+    def _fill_table(self, answer: PartAnswer) -> None:
+        rows = state.spot_rows(answer)
+        need = state.required(self.session.project)
+        table = self.hot
+        table.blockSignals(True)
+        table.setRowCount(len(rows))
+        for i, cells in enumerate(rows):
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(answer.margins.mode_label(answer.spots[i]) if j == 4 else text)
+                if j == 0:
+                    failing = answer.margins.reserve[answer.spots[i]] < need
+                    item.setForeground(theme.colour("fails" if failing else "ink"))
+                    item.setFont(theme.strong())
+                table.setItem(i, j, item)
+        element = self.session.selection.element
+        if element in answer.spots:
+            table.selectRow(answer.spots.index(element))
+        else:
+            table.clearSelection()
+        table.blockSignals(False)
+
+    def _fill_requirements(self) -> None:
+        face = theme.face()
+        lines = []
+        for s in self.session.statuses:
+            ink = face.holds if s.met else face.fails
+            word = "met" if s.met else "not met"
+            case = "" if s.address is None else s.address.words.split(",")[0]
+            lines.append(f"<span style='color:{ink}'><b>{word}</b></span>&nbsp; {s.figure}, "
+                         f"<span style='color:{face.soft}'>{case}. {s.need}</span>")  # fmt: skip
+        self.requirements.setText("<br>".join(lines))
+
+    def _show_section(self, answer: PartAnswer, element: int, ply: int) -> None:
+        rows = rows_of(self.session.project, answer.inputs.stack.plies)
+        cases = [c.name for c in answer.inputs.cases]
+        case = max(0, self.case.currentIndex())
+        try:
+            found = state.section_at(self.session.project, answer, element, min(case, len(cases) - 1))
+        except TartanError as error:
+            self.where.setText(str(error))
+            self.section.show_stack(rows)
+            return
+        self.where.setText(found.words)
+        self.section.marked = ply
+        self.section.show_stack(rows, found.columns)
+
+    def _map(self, answer: PartAnswer) -> Map:
+        kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
+        if kind == 0:
+            return state.reserve_map(self.session.project, answer)
+        if kind == 4:
+            return state.displacement_map(answer, case)
+        ply = max(0, self.ply.currentIndex())
+        return state.stress_map(answer, kind - 1, case, ply, self.spot.currentIndex())
+
+    def draw(self) -> None:
+        """Draw the map, once the station has been visited."""
+        answer = self.session.answer
+        if answer is None or not self.isVisible():
+            return
+        if self.scene is None:
+            self.scene = PartScene()
+            self.scene.element_picked.connect(self._pick_element)
+            self._map_place.addWidget(self.scene, 1)
+        kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
+        for box in (self.ply, self.spot):
+            box.setEnabled(kind in (1, 2, 3))
+        shown, fresh = self._map(answer), self.session.fresh
+        self.legend.put(shown, f"needs {state.required(self.session.project):.2f}", stale=not fresh)
+        self._draw_map(self.scene, answer, shown, case)
+        self.note.setText(shown.note if fresh else f"stale, of the project before: {shown.note}")
+        self.scene.render()
+
+    def _draw_map(self, scene: PartScene, answer: PartAnswer, shown: Map, case: int) -> None:
+        scene.put_mesh(state.mesh_of(answer))
+        factor = state.magnification(answer, case)
+        move = answer.solution.displacement[case, :, :3] * factor
+        scene.deform(move if self.deformed.isChecked() else None)
+        words = f"deformed × {units.number(factor)}, {answer.inputs.cases[case].name}"
+        self.scale.setText(words if self.deformed.isChecked() else "undeformed")
+        scene.paint(shown.rgb if self.session.fresh else _faded(shown.rgb))
+        selected = self.session.selection.element
+        picked: Sequence[int] = [] if selected is None else [selected]
+        scene.clear("picked")
+        if picked and picked[0] < len(answer.margins.reserve):
+            scene.outline("picked", list(picked), theme.face().ink, 5.0)
+            if self.session.fresh:
+                self._label_pick(scene, answer, picked[0])
+            else:
+                scene.clear("label")
+
+    def _label_pick(self, scene: PartScene, answer: PartAnswer, element: int) -> None:
+        ply, mode = int(answer.margins.ply[element]) + 1, answer.margins.mode_label(element)
+        text = f"{units.factor(float(answer.margins.reserve[element]))}  ply {ply} · {mode}"
+        place = np.asarray(scene.points_of(element)).mean(axis=0)[None]
+        scene.words("label", place, [text], theme.face().ink)
+
+    def showEvent(self, event: object) -> None:
+        self.draw()
+
+
+def _faded(rgb: np.ndarray) -> np.ndarray:
+    """Colours of a map that is out of date: most of the colour gone."""
+    ground = theme.colour("stale")
+    stone = np.array([ground.red(), ground.green(), ground.blue()])
+    return np.asarray(0.28 * rgb + 0.72 * stone).astype(np.uint8)

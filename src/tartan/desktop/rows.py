@@ -1,0 +1,26 @@
+"""Rows of the section picture from a project's stacks. No Qt widgets."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from tartan.core.stack import Ply, Stack
+from tartan.desktop.widgets.section import Row
+from tartan.project.model import Project
+
+
+def rows_of(project: Project, plies: Sequence[Ply]) -> tuple[Row, ...]:
+    """One row a ply, first-laid first."""
+    kinds = {m.name: m.kind for m in project.materials}
+    return tuple(
+        Row(p.angle, p.thickness, p.material, kinds.get(p.material, "ply")) for p in plies
+    )
+
+
+def stack_words(stack: Stack) -> str:
+    """Ply count and thickness in words."""
+    count = len(stack.plies)
+    if not count:
+        return "no plies yet"
+    noun = "ply" if count == 1 else "plies"
+    return f"{count} {noun} · {stack.thickness * 1e3:.4g} mm"

@@ -1,0 +1,1 @@
+"""The part in three dimensions."""

@@ -1,0 +1,215 @@
+"""The part in three dimensions: surface, deformed shape, strokes and a picked element."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from typing import Any
+
+import numpy as np
+import pyvista as pv
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from pyvistaqt import QtInteractor
+from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkCellPicker
+
+from tartan.core.shell.mesh import Mesh
+from tartan.desktop import theme
+
+Array = NDArray[np.float64]
+
+
+class PartScene(QWidget):
+    """A view of the part; tells the element that was clicked."""
+
+    element_picked = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.view = QtInteractor(self, auto_update=False, multi_samples=4, line_smoothing=False)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.view)
+        self.mesh: Mesh | None = None
+        self._surface: Any = None
+        self._actor: Any = None
+        self._extras: dict[str, list[Any]] = {}
+        self._press = QPoint()
+        self._framed = False
+        self.view.installEventFilter(self)
+        self.view.enable_parallel_projection()
+        self.wear()
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 460)
+
+    def wear(self) -> None:
+        """Take on the window's appearance."""
+        self.view.set_background(theme.face().paper)
+        if self._actor is not None:
+            self._actor.prop.edge_color = _edge_colour()
+
+    def put_mesh(self, mesh: Mesh) -> None:
+        """Show a surface; the camera moves only when the part is another."""
+        if mesh is self.mesh:
+            return
+        new_part = self.mesh is None or not np.allclose(
+            _box(self.mesh), _box(mesh), rtol=0.02, atol=1e-9
+        )
+        self.mesh = mesh
+        self._surface = pv.PolyData.from_regular_faces(mesh.nodes.copy(), mesh.quads)
+        self._surface.cell_data["rgb"] = np.zeros((len(mesh.quads), 3), np.uint8)
+        if self._actor is not None:
+            self.view.remove_actor(self._actor, render=False)
+        self._actor = self.view.add_mesh(
+            self._surface, scalars="rgb", rgb=True, show_edges=True, edge_color=_edge_colour(),
+            line_width=1, ambient=0.62, diffuse=0.42, specular=0.0, render=False,
+            reset_camera=False, copy_mesh=False,
+        )  # fmt: skip
+        self.paint(None)
+        for name in list(self._extras):
+            self.clear(name)
+        if new_part:
+            self.frame_part()
+
+    def frame_part(self) -> None:
+        """Look at the whole part from the usual side."""
+        if self.mesh is None:
+            return
+        self.view.camera_position = [(-0.55, -1.5, 1.15), (0, 0, 0), (0, 0, 1)]
+        self.view.reset_camera(render=False)
+        self.view.camera.zoom(1.28)
+        self._framed = True
+
+    def paint(self, rgb: NDArray[np.uint8] | None) -> None:
+        """Colour the elements, shape (m, 3); None is plain stone."""
+        if self._surface is None:
+            return
+        if rgb is None:
+            c = QColor("#e3dccd" if not theme.face().dark else "#57534a")
+            rgb = np.tile(np.array([c.red(), c.green(), c.blue()], np.uint8),
+                          (self._surface.n_cells, 1))  # fmt: skip
+        self._surface.cell_data["rgb"][:] = rgb
+        self._surface.cell_data.GetScalars()
+        self._surface.GetCellData().GetArray("rgb").Modified()
+        self._surface.Modified()
+
+    def deform(self, displacement: Array | None) -> None:
+        """Move the nodes by (n, 3) [m], already magnified; None is the undeformed shape."""
+        if self._surface is None or self.mesh is None:
+            return
+        points = self.mesh.nodes if displacement is None else self.mesh.nodes + displacement
+        self._surface.points[:] = points
+        self._surface.GetPoints().Modified()
+        self._surface.Modified()
+
+    def strokes(self, name: str, segments: Array, colour: str, width: float = 2.0) -> None:
+        """Draw line segments, shape (n, 2, 3), in place of those of the same name."""
+        self.clear(name)
+        if len(segments) == 0:
+            return
+        lines = np.column_stack([np.full(len(segments), 2),
+                                 np.arange(2 * len(segments)).reshape(-1, 2)])  # fmt: skip
+        poly = pv.PolyData(segments.reshape(-1, 3), lines=lines)
+        actor = self.view.add_mesh(poly, color=colour, line_width=width, lighting=False,
+                                   render=False, reset_camera=False, pickable=False)  # fmt: skip
+        self._extras[name] = [actor]
+
+    def words(self, name: str, places: Array, texts: list[str], colour: str) -> None:
+        """Write short words at places, facing the viewer."""
+        self.clear(name)
+        font = str(files("tartan.desktop") / "assets" / "Inter-SemiBold.otf")
+        c = QColor(colour)
+        for place, text in zip(places, texts, strict=True):
+            actor = vtkBillboardTextActor3D()
+            actor.SetInput(text)
+            actor.SetPosition(*place)
+            actor.SetDisplayOffset(6, 4)
+            prop = actor.GetTextProperty()
+            prop.SetFontFamily(4)
+            prop.SetFontFile(font)
+            prop.SetFontSize(13)
+            prop.SetColor(c.redF(), c.greenF(), c.blueF())
+            self.view.add_actor(actor, render=False, reset_camera=False, pickable=False)
+            self._extras.setdefault(name, []).append(actor)
+
+    def outline(self, name: str, elements: list[int], colour: str, width: float = 4.0) -> None:
+        """Draw round elements on the shape as it is shown."""
+        if self.mesh is None:
+            return
+        points = np.asarray(self._surface.points)[self.mesh.quads[elements]]
+        lift = 0.002 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
+        points = points + lift * self.mesh.normals()[elements][:, None]
+        sides = np.stack([points, np.roll(points, -1, axis=1)], axis=2).reshape(-1, 2, 3)
+        self.strokes(name, sides, colour, width)
+
+    def clear(self, name: str) -> None:
+        """Remove strokes or words of a name."""
+        for actor in self._extras.pop(name, []):
+            self.view.remove_actor(actor, render=False)
+
+    def render(self) -> None:
+        """Draw the frame, if the view is on screen."""
+        if self.isVisible():
+            self.view.render()
+
+    def points_of(self, element: int) -> Array:
+        """Corners of an element on the shape as it is shown, shape (4, 3) [m]."""
+        assert self.mesh is not None
+        return np.asarray(self._surface.points)[self.mesh.quads[element]]
+
+    def show_edges(self, on: bool) -> None:
+        """Draw element edges or not."""
+        if self._actor is not None:
+            self._actor.prop.show_edges = on
+
+    def place_of(self, element: int) -> QPoint:
+        """Where an element's centre lies on the view, in its pixels."""
+        assert self.mesh is not None
+        centre = self.points_of(element).mean(axis=0)
+        renderer = self.view.renderer
+        renderer.SetWorldPoint(*centre, 1.0)
+        renderer.WorldToDisplay()
+        x, y, _ = renderer.GetDisplayPoint()
+        ratio = self.view.devicePixelRatioF()
+        return QPoint(round(x / ratio), round(self.view.height() - y / ratio))
+
+    def element_at(self, place: QPoint) -> int | None:
+        """Element under a pixel of the view."""
+        if self._actor is None:
+            return None
+        picker = vtkCellPicker()
+        picker.SetTolerance(0.0005)
+        picker.PickFromListOn()
+        picker.AddPickList(self._actor)
+        ratio = self.view.devicePixelRatioF()
+        x, y = place.x() * ratio, (self.view.height() - place.y()) * ratio
+        picker.Pick(x, y, 0, self.view.renderer)
+        cell = picker.GetCellId()
+        return int(cell) if cell >= 0 else None
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
+            place = event.position().toPoint()
+            if event.type() == QEvent.Type.MouseButtonPress:
+                self._press = place
+            elif event.type() == QEvent.Type.MouseButtonRelease:
+                moved = (place - self._press).manhattanLength()
+                element = self.element_at(place) if moved < 4 else None
+                if element is not None:
+                    self.element_picked.emit(element)
+        return False
+
+    def close_view(self) -> None:
+        """Free the graphics context before the window goes."""
+        self.view.removeEventFilter(self)
+        self.view.close()
+
+
+def _edge_colour() -> str:
+    return "#ffffff" if not theme.face().dark else "#2c2d2b"
+
+
+def _box(mesh: Mesh) -> Array:
+    return np.concatenate([mesh.nodes.min(axis=0), mesh.nodes.max(axis=0)])

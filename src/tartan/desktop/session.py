@@ -1,0 +1,247 @@
+"""What all views share: the document's history, the selection, and the part's answer.
+
+Two changes are told: of the project and of the selection; a third signal tells that the answer,
+its freshness or its progress changed. Views never talk to each other.
+"""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from tartan.core.errors import TartanError
+from tartan.project import verdict as verdicts
+from tartan.project.history import History
+from tartan.project.jobs import PartAnswer, Progress, SolveRequest
+from tartan.project.model import Project
+from tartan.project.shellinputs import PartInputs, part_inputs
+from tartan.project.verdict import Status, Verdict
+from tartan.project.worker import Event, JobState, Worker
+
+POLL = 20
+"""Milliseconds between looks at the worker while it works."""
+
+PAUSE = 120
+"""Milliseconds of quiet after an edit before the part is solved again."""
+
+KEPT = 8
+"""Answers remembered, so that undo and redo bring them back at once."""
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is picked: names, and indices from 0."""
+
+    station: str = "Margins"
+    material: str = ""
+    stack: str = ""
+    plies: tuple[int, ...] = ()
+    case: str = ""
+    element: int | None = None
+    spot_ply: int | None = None
+
+
+class Session(QObject):
+    """The open project with its undo history, selection, worker and answer."""
+
+    project_changed = pyqtSignal(object, object)
+    selection_changed = pyqtSignal(object, object)
+    answer_changed = pyqtSignal()
+
+    def __init__(self, project: Project, path: Path | None = None) -> None:
+        super().__init__()
+        self.history = History.start(project, saved=True)
+        self.path = path
+        self.selection = _valid(Selection(), project)
+        self.answer: PartAnswer | None = None
+        self.error: TartanError | None = None
+        self.progress: Progress | None = None
+        self.solved_at = 0.0
+        self._kept: OrderedDict[PartInputs, PartAnswer] = OrderedDict()
+        self._wanted: PartInputs | None = None
+        self._last: Verdict | None = None
+        self._current: tuple[Any, Verdict, list[Status]] | None = None
+        self._worker = Worker(self._hear)
+        self._number = 0
+        self._poll = QTimer(self, interval=POLL)
+        self._poll.timeout.connect(self._worker.poll)
+        self._pause = QTimer(self, interval=PAUSE, singleShot=True)
+        self._pause.timeout.connect(self._solve)
+
+    @property
+    def project(self) -> Project:
+        """The project as it stands."""
+        return self.history.project
+
+    # Editing
+
+    def edit(self, label: str, change: Callable[[Project], Project]) -> TartanError | None:
+        """Apply an edit as one undo step; an error is returned and nothing changes."""
+        before = self.project
+        try:
+            changed = self.history.apply(label, change)
+        except TartanError as error:
+            return error
+        if changed:
+            self._tell(before)
+        return None
+
+    def undo(self) -> None:
+        before = self.project
+        if self.history.undo():
+            self._tell(before)
+
+    def redo(self) -> None:
+        before = self.project
+        if self.history.redo():
+            self._tell(before)
+
+    def open(self, project: Project, path: Path | None) -> None:
+        """Replace the document by another; its history starts anew."""
+        before = self.project
+        self.history = History.start(project, saved=True)
+        self.path = path
+        self._last = None
+        self._tell(before)
+
+    def select(self, **changes: Any) -> None:
+        """Change the selection, such as ``select(stack="light sandwich", plies=())``."""
+        before = self.selection
+        self.selection = _valid(replace(before, **changes), self.project)
+        if self.selection != before:
+            self.selection_changed.emit(before, self.selection)
+
+    def _tell(self, before: Project) -> None:
+        self.select()
+        self.project_changed.emit(before, self.project)
+        self.refresh_answer()
+
+    # Answering
+
+    def refresh_answer(self) -> None:
+        """See whether the answer still stands, and have the part solved again if not."""
+        self._current = None
+        try:
+            wanted = part_inputs(self.project)
+        except TartanError as error:
+            self._wanted, self.error = None, error
+            self._worker.cancel()
+            self.answer_changed.emit()
+            return
+        if wanted == self._wanted and (self.error is None or self._worker.busy):
+            self.answer_changed.emit()
+            return
+        self._wanted, self.error = wanted, None
+        if wanted in self._kept:
+            self.answer = self._kept[wanted]
+            self._worker.cancel()
+            self._pause.stop()
+            self.progress = None
+        else:
+            self._pause.start()
+        self.answer_changed.emit()
+
+    def solve_again(self) -> None:
+        """Solve anew, whatever is remembered."""
+        self._kept.clear()
+        self._wanted, self.error = None, None
+        self.refresh_answer()
+
+    def _solve(self) -> None:
+        if self._wanted is not None and self._wanted not in self._kept:
+            self._number = self._worker.submit(SolveRequest(0, self._wanted))
+            self._poll.start()
+
+    def cancel(self) -> None:
+        """Stop solving; the last answer stays, stale."""
+        self._pause.stop()
+        self._worker.cancel()
+
+    def _hear(self, event: Event) -> None:
+        if event.answer is not None:
+            self._keep(event.answer)
+        if event.number == self._number:
+            self.progress = event.progress
+            if event.answer is not None and event.answer.inputs == self._wanted:
+                self.answer, self.solved_at = event.answer, time.time()
+            if event.state in (JobState.FAILED, JobState.LOST):
+                self.error = event.error
+            if event.state is JobState.CANCELLED and not self.fresh:
+                self.error = TartanError("Solving was cancelled.", "Solution",
+                                         "Press F5 to solve again.")  # fmt: skip
+            self._current = None
+            self.answer_changed.emit()
+        if not self._worker.busy:
+            self._poll.stop()
+
+    def _keep(self, answer: PartAnswer) -> None:
+        self._kept[answer.inputs] = answer
+        while len(self._kept) > KEPT:
+            self._kept.popitem(last=False)
+
+    @property
+    def fresh(self) -> bool:
+        """Whether the answer belongs to the project as it stands."""
+        return self.answer is not None and self.answer.inputs == self._wanted
+
+    @property
+    def solving(self) -> bool:
+        """Whether an answer is on its way."""
+        return not self.fresh and self.error is None
+
+    @property
+    def verdict(self) -> Verdict:
+        """The sentence along the bottom."""
+        return self._verdicts()[0]
+
+    @property
+    def statuses(self) -> list[Status]:
+        """Requirements with their values by the shown answer, least met first."""
+        return self._verdicts()[1]
+
+    def _verdicts(self) -> tuple[Verdict, list[Status]]:
+        key = (id(self.answer), self.fresh, self.error, self.project)
+        if self._current is None or self._current[0] != key:
+            self._current = (key, *self._make_verdict())
+        return self._current[1], self._current[2]
+
+    def _make_verdict(self) -> tuple[Verdict, list[Status]]:
+        found = [] if self.answer is None else verdicts.statuses(self.project, self.answer)
+        if self.error is not None:
+            return verdicts.blocked(self.error), found
+        if not self.fresh or self.answer is None:
+            return verdicts.stale(self._last), found
+        self._last = verdicts.verdict(self.project, self.answer)
+        return self._last, found
+
+    def close(self) -> None:
+        """End timers and the worker process."""
+        self._pause.stop()
+        self._poll.stop()
+        self._worker.stop()
+
+
+def _valid(selection: Selection, project: Project) -> Selection:
+    """Selection in which everything picked exists."""
+
+    def known(name: str, names: list[str]) -> str:
+        return name if name in names else (names[0] if names else "")
+
+    part_stack = project.part.stack if project.part else ""
+    stacks = [s.name for s in project.stacks]
+    stack = known(selection.stack or part_stack, stacks)
+    found = project.stack(stack)
+    count = len(found.plies) if found else 0
+    return replace(
+        selection,
+        material=known(selection.material, [m.name for m in project.materials]),
+        stack=stack,
+        plies=tuple(p for p in selection.plies if p < count),
+        case=known(selection.case, [c.name for c in project.cases]),
+    )

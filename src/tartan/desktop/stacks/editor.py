@@ -1,0 +1,189 @@
+"""The section picture as an editor: plies are picked, typed over, added and moved by keyboard."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QRectF, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QApplication, QLineEdit
+
+from tartan.core.errors import TartanError
+from tartan.desktop.session import Session
+from tartan.desktop.stacks import state
+from tartan.desktop.stacks.state import Edited
+from tartan.desktop.widgets.section import SectionPicture
+from tartan.project import edits, units
+
+
+class SectionEditor(SectionPicture):
+    """Section picture of the chosen stack.
+
+    Type an angle to change the picked plies, Enter adds one like the last, Delete removes,
+    Alt with the arrows moves; copy, cut and paste as everywhere.
+    """
+
+    def __init__(self, session: Session, tell: Callable[[str], None]) -> None:
+        super().__init__()
+        self.session = session
+        self._tell = tell
+        self._anchor = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Plies")
+        self.ply_pressed.connect(self._press)
+        self._entry = QLineEdit(self)
+        self._entry.hide()
+        self._entry.setAccessibleName("Angle of the picked plies")
+        self._entry.returnPressed.connect(self._enter_angle)
+        self._entry.installEventFilter(self)
+
+    # Plies and picking
+
+    @property
+    def plies(self) -> state.Plies:
+        """Plies of the chosen stack."""
+        stack = self.session.project.stack(self.session.selection.stack)
+        return stack.plies if stack else ()
+
+    def apply(self, label: str, compute: Callable[[], Edited]) -> TartanError | None:
+        """Make an edit one undo step and select what it says."""
+        stack = self.session.selection.stack
+        try:
+            edited = compute()
+        except TartanError as error:
+            self._tell(str(error))
+            return error
+        error = self.session.edit(f"{label}, {stack}",
+                                  lambda p: edits.put_plies(p, stack, edited.plies))  # fmt: skip
+        self._tell(str(error) if error else "")
+        if error is None:
+            self.session.select(plies=edited.picked)
+        return error
+
+    def _press(self, ply: int, modifiers: Qt.KeyboardModifier) -> None:
+        picked = self.session.selection.plies
+        if modifiers & Qt.KeyboardModifier.ShiftModifier:
+            self._extend(ply)
+        elif modifiers & Qt.KeyboardModifier.ControlModifier:
+            self.session.select(plies=tuple(sorted(set(picked) ^ {ply})))
+        else:
+            self._anchor = ply
+            self.session.select(plies=(ply,))
+
+    def _extend(self, ply: int) -> None:
+        low, high = sorted((self._anchor, ply))
+        self.session.select(plies=tuple(range(low, high + 1)))
+
+    def _step(self, step: int, *, extend: bool) -> None:
+        if not self.plies:
+            return
+        picked = self.session.selection.plies
+        edge = (max(picked) if step > 0 else min(picked)) if picked else -1
+        ply = max(0, min(len(self.plies) - 1, edge + step))
+        if extend:
+            self._extend(ply)
+        else:
+            self._anchor = ply
+            self.session.select(plies=(ply,))
+
+    # Keys
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self._edit_key(event) or self._clipboard_key(event):
+            return
+        text = event.text()
+        if self.session.selection.plies and text and text in "0123456789+-−.":
+            self._begin_entry(text)
+        else:
+            super().keyPressEvent(event)
+
+    def _edit_key(self, event: QKeyEvent) -> bool:
+        picked = self.session.selection.plies
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key = event.key()
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
+        if key in steps and alt:
+            self.apply("move plies", lambda: state.move(self.plies, picked, steps[Qt.Key(key)]))
+        elif key in steps:
+            self._step(steps[Qt.Key(key)], extend=shift)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.add_ply()
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.delete_plies()
+        else:
+            return False
+        return True
+
+    def _clipboard_key(self, event: QKeyEvent) -> bool:
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        clipboard = QApplication.clipboard()
+        chosen = [self.plies[i] for i in self.session.selection.plies]
+        if clipboard is None:
+            return False
+        if event.key() == Qt.Key.Key_A:
+            self.session.select(plies=tuple(range(len(self.plies))))
+        elif event.key() in (Qt.Key.Key_C, Qt.Key.Key_X) and chosen:
+            clipboard.setText(state.as_table(chosen))
+            if event.key() == Qt.Key.Key_X:
+                self.delete_plies()
+        elif event.key() == Qt.Key.Key_V:
+            text, picked = clipboard.text(), self.session.selection.plies
+            self.apply("paste plies",
+                       lambda: state.paste(self.session.project, self.plies, picked, text))
+        else:
+            return False
+        return True
+
+    def add_ply(self) -> None:
+        """Add a ply like the topmost picked one."""
+        picked = self.session.selection.plies
+        self.apply("add ply", lambda: state.insert_like(self.session.project, self.plies, picked))
+
+    def delete_plies(self) -> None:
+        """Remove the picked plies."""
+        picked = self.session.selection.plies
+        if picked:
+            self.apply("remove plies", lambda: state.delete(self.plies, picked))
+
+    # Typing an angle
+
+    def _begin_entry(self, text: str) -> None:
+        ply = max(self.session.selection.plies)
+        band: QRectF = self.rect_of(ply)
+        height = 24
+        self._entry.setGeometry(int(band.left()) + 30, int(band.center().y()) - height // 2, 74, height)
+        self._entry.setText(text)
+        self._entry.setProperty("fault", False)
+        self._entry.show()
+        self._entry.setFocus()
+        self._entry.setCursorPosition(len(text))
+
+    def _enter_angle(self) -> None:
+        picked = self.session.selection.plies
+        try:
+            angle = units.parse(self._entry.text(), units.ANGLE)
+        except TartanError as error:
+            self._tell(str(error))
+            return
+        if self.apply("angle", lambda: state.change(self.plies, picked, angle=angle)) is None:
+            self._end_entry()
+
+    def _end_entry(self) -> None:
+        self._entry.hide()
+        self.setFocus()
+
+    def eventFilter(self, watched: object, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.FocusOut and self._entry.isVisible():
+            self._entry.hide()
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() == Qt.Key.Key_Escape:
+                self._tell("")
+                self._end_entry()
+                return True
+            if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                self._enter_angle()
+                self._step(1 if event.key() == Qt.Key.Key_Up else -1, extend=False)
+                return True
+        return False

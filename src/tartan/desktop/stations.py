@@ -1,0 +1,103 @@
+"""What each station of the route holds now, in one short line of words. No Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from tartan.core.errors import TartanError
+from tartan.core.shell.mesh import check_panel
+from tartan.project.model import Project
+from tartan.project.verdict import station_of
+
+Mark = Literal["complete", "needs", "stale"]
+
+THIN_SPACE = "\u202f"
+
+STATIONS = ("Materials", "Stacks", "Part", "Cases", "Margins")
+
+
+@dataclass(frozen=True)
+class StationLine:
+    """A station's line and whether it is complete, needs something or is stale."""
+
+    words: str
+    mark: Mark
+
+
+@dataclass(frozen=True)
+class Freshness:
+    """State of the part's answer as far as the route shows it."""
+
+    fresh: bool
+    solving: bool
+    error: TartanError | None
+    met: int
+    asked: int
+    ago: float
+
+
+def _count(number: int, noun: str, plural: str = "") -> str:
+    return f"{number} {noun if number == 1 else plural or noun + 's'}"
+
+
+def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
+    """Line of every station.
+
+    Parameters
+    ----------
+    project : Project
+        The document.
+    answer : Freshness
+        State of its answer.
+    """
+    used = {p.material for s in project.stacks for p in s.plies}
+    found = {
+        "Materials": StationLine(f"{_count(len(project.materials), 'material')}, {len(used)} in use",
+                                 "complete" if project.materials else "needs"),
+        "Stacks": _stacks(project),
+        "Part": _part(project),
+        "Cases": _cases(project),
+        "Margins": _margins(answer),
+    }  # fmt: skip
+    if answer.error is not None:
+        station = station_of(answer.error)
+        found[station] = StationLine(found[station].words, "needs")
+    return found
+
+
+def _stacks(project: Project) -> StationLine:
+    if not project.stacks:
+        return StationLine("none yet", "needs")
+    counts = sorted(len(s.plies) for s in project.stacks)
+    few, many = counts[0], counts[-1]
+    span = f"{few}–{many} plies" if few != many else _count(few, "ply", "plies")
+    mark: Mark = "complete" if few else "needs"
+    return StationLine(f"{_count(len(counts), 'stack')}, {span}", mark)
+
+
+def _part(project: Project) -> StationLine:
+    part = project.part
+    if part is None:
+        return StationLine("no surface yet", "needs")
+    curved = sum(r is not None for r in (part.surface.radius_x, part.surface.radius_y))
+    shape = ("flat panel", "curved panel", "doubly curved panel")[curved]
+    nx, ny = check_panel(part.surface, part.mesh_size)
+    elements = f"{nx * ny:,}".replace(",", THIN_SPACE)
+    return StationLine(f"{shape},\n{elements} elements", "complete")
+
+
+def _cases(project: Project) -> StationLine:
+    asked = _count(len(project.requirements), "requirement")
+    ready = bool(project.cases and project.supports)
+    words = f"{_count(len(project.cases), 'case')},\n{asked}"
+    return StationLine(words, "complete" if ready else "needs")
+
+
+def _margins(answer: Freshness) -> StationLine:
+    if answer.error is not None:
+        return StationLine("no answer", "needs")
+    if not answer.fresh:
+        return StationLine("solving again" if answer.asked else "solving", "stale")
+    met = "all met" if answer.met == answer.asked else f"{answer.met} of {answer.asked} met"
+    return StationLine(met, "complete" if answer.met == answer.asked else "needs")

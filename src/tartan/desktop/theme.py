@@ -1,0 +1,158 @@
+"""The face of the window: ground, ink and accent in light and dark, type, and the style sheet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib.resources import as_file, files
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PyQt6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True)
+class Face:
+    """Colours of one appearance, as #rrggbb."""
+
+    paper: str
+    panel: str
+    well: str
+    ink: str
+    soft: str
+    line: str
+    accent: str
+    accent_wash: str
+    holds: str
+    fails: str
+    fails_wash: str
+    stale: str
+    dark: bool
+
+
+LIGHT = Face("#f5f3ee", "#fbfaf7", "#ffffff", "#1f2933", "#66727d", "#dad5ca", "#7c4d8b",
+             "#ece7f0", "#1b7f79", "#c8501e", "#f9e9e0", "#a99f8d", dark=False)  # fmt: skip
+DARK = Face("#20211f", "#292a28", "#1a1b1a", "#ebe8e1", "#a5a9a8", "#45443f", "#c197d0",
+            "#3a3040", "#55bdb4", "#ee8656", "#472c1f", "#857c6c", dark=True)  # fmt: skip
+
+_face = LIGHT
+
+
+def face() -> Face:
+    """Colours in force."""
+    return _face
+
+
+def colour(name: str) -> QColor:
+    """One of the face's colours by its field name."""
+    return QColor(getattr(_face, name))
+
+
+def use(application: QApplication, *, dark: bool | None = None) -> None:
+    """Put the face on: fonts, palette, style sheet; by default as the desktop is set."""
+    global _face  # noqa: PLW0603 - one appearance for the whole process
+    if dark is None:
+        hints = QGuiApplication.styleHints()
+        dark = hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+    _face = DARK if dark else LIGHT
+    application.setStyle("Fusion")
+    application.setFont(font())
+    application.setPalette(_palette())
+    application.setStyleSheet(_sheet())
+
+
+def load_fonts() -> None:
+    """Make the bundled type family known to Qt."""
+    for entry in (files("tartan.desktop") / "assets").iterdir():
+        if entry.name.endswith((".otf", ".ttf")):
+            with as_file(entry) as path:
+                QFontDatabase.addApplicationFont(str(path))
+
+
+def font(size: float = 9.75, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """Text font in points, figures of equal width."""
+    made = QFont("Inter")
+    made.setPointSizeF(size)
+    made.setWeight(weight)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def strong(size: float = 9.75) -> QFont:
+    """Return the semibold text font."""
+    return font(size, QFont.Weight.DemiBold)
+
+
+def mono(size: float = 12.0) -> QFont:
+    """Return the font of notation."""
+    made = QFont("JetBrains Mono")
+    made.setPointSizeF(size)
+    made.setFeature(QFont.Tag("calt"), 0)
+    return made
+
+
+def _palette() -> QPalette:
+    made = QPalette()
+    roles = QPalette.ColorRole
+    for role, name in ((roles.Window, "paper"), (roles.Base, "well"), (roles.Text, "ink"),
+                       (roles.WindowText, "ink"), (roles.ButtonText, "ink"),
+                       (roles.Button, "panel"), (roles.Highlight, "accent"),
+                       (roles.ToolTipBase, "panel"), (roles.ToolTipText, "ink"),
+                       (roles.PlaceholderText, "soft"), (roles.AlternateBase, "panel")):  # fmt: skip
+        made.setColor(role, colour(name))
+    made.setColor(roles.HighlightedText, QColor("#ffffff" if not _face.dark else "#1a1b1a"))
+    return made
+
+
+def _sheet() -> str:
+    f = _face
+    return f"""
+    QWidget {{ color: {f.ink}; }}
+    QToolTip {{ background: {f.panel}; color: {f.ink}; border: 1px solid {f.line}; padding: 4px; }}
+    QLabel[role="soft"] {{ color: {f.soft}; }}
+    QLabel[role="head"] {{ font-weight: 600; }}
+    QLabel[role="fault"] {{ color: {f.fails}; }}
+    QFrame[role="rule"] {{ background: {f.line}; border: none; }}
+    QWidget[role="panel"] {{ background: {f.panel}; border: 1px solid {f.line}; border-radius: 6px; }}
+    QLineEdit {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px;
+        padding: 3px 7px; selection-background-color: {f.accent}; }}
+    QLineEdit:hover {{ border-color: {f.soft}; }}
+    QLineEdit:focus {{ border: 1px solid {f.accent}; }}
+    QLineEdit[fault="true"] {{ border: 1px solid {f.fails}; background: {f.fails_wash}; }}
+    QLineEdit:disabled {{ background: {f.paper}; color: {f.soft}; }}
+    QComboBox {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px;
+        padding: 3px 7px; }}
+    QComboBox:focus {{ border-color: {f.accent}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid transparent;
+        border-right: 4px solid transparent; border-top: 5px solid {f.soft}; margin-right: 6px; }}
+    QComboBox QAbstractItemView {{ background: {f.panel}; border: 1px solid {f.line};
+        selection-background-color: {f.accent_wash}; selection-color: {f.ink}; outline: none; }}
+    QPushButton {{ background: transparent; border: none; color: {f.accent}; font-weight: 600;
+        padding: 4px 6px; border-radius: 5px; text-align: left; }}
+    QPushButton:hover {{ background: {f.accent_wash}; }}
+    QPushButton:focus {{ background: {f.accent_wash}; }}
+    QPushButton:disabled {{ color: {f.stale}; }}
+    QPushButton[role="switch"] {{ border: 1px solid {f.line}; border-radius: 12px; color: {f.soft};
+        padding: 4px 12px; background: {f.panel}; font-weight: 500; }}
+    QPushButton[role="switch"]:checked {{ border-color: {f.accent}; color: {f.ink};
+        background: {f.accent_wash}; }}
+    QPushButton[role="switch"]:focus {{ border-color: {f.accent}; }}
+    QListView, QTableView, QTreeView {{ background: transparent; border: none; outline: none; }}
+    QTableView {{ gridline-color: {f.line}; selection-background-color: {f.accent_wash};
+        selection-color: {f.ink}; }}
+    QHeaderView::section {{ background: transparent; border: none; color: {f.soft};
+        border-bottom: 1px solid {f.line}; padding: 3px 6px; text-align: left; }}
+    QScrollArea {{ background: transparent; border: none; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {f.line}; border-radius: 4px; min-height: 24px;
+        margin: 1px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; }}
+    QScrollBar::handle:horizontal {{ background: {f.line}; border-radius: 4px; margin: 1px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QMenu {{ background: {f.panel}; border: 1px solid {f.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 22px 5px 12px; border-radius: 4px; }}
+    QMenu::item:selected {{ background: {f.accent_wash}; }}
+    QMenu::item:disabled {{ color: {f.stale}; }}
+    QMenu::separator {{ height: 1px; background: {f.line}; margin: 4px 6px; }}
+    """

@@ -1,0 +1,1 @@
+"""Reusable widgets of the window."""

@@ -1,0 +1,136 @@
+"""How a ply is drawn: its band, fibre strokes, and the swatch that stands for a whole stack."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from tartan.desktop import colours, theme
+from tartan.project import units
+
+if TYPE_CHECKING:
+    from tartan.desktop.widgets.section import Row
+
+
+def band_heights(weights: Sequence[float], room: float, least: float) -> list[float]:
+    """Heights in proportion to `weights`, none below `least`; they fill `room` if they can.
+
+    Plies that would be thinner than the floor get the floor, the others share what remains.
+    """
+    count = len(weights)
+    if count * least >= room:
+        return [least] * count
+    floored: set[int] = set()
+    while True:
+        rest = [i for i in range(count) if i not in floored]
+        total = sum(weights[i] for i in rest)
+        left = room - least * len(floored)
+        new = {i for i in rest if weights[i] / total * left < least}
+        if not new:
+            return [least if i in floored else weights[i] / total * left for i in range(count)]
+        floored |= new
+
+
+def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected: bool) -> None:
+    """Draw one ply: number, angle, strokes along the fibres, material and thickness."""
+    face = theme.face()
+    solid, ground, stroke = _colours(row)
+    body = rect.adjusted(0, 0.75, 0, -0.75)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(ground))
+    painter.drawRoundedRect(body, 2, 2)
+    painter.setBrush(QColor(solid))
+    painter.drawRect(QRectF(body.left(), body.top(), 5, body.height()))
+    fibres = QRectF(body.left() + 92, body.top() + 2.5, body.width() - 92 - 112, body.height() - 5)
+    if row.kind == "core":
+        _paint_cells(painter, fibres, stroke)
+    elif row.kind != "isotropic":
+        paint_fibres(painter, fibres, row.angle, stroke)
+    middle = body.center().y()
+    painter.setFont(theme.font(8.5))
+    painter.setPen(QColor(face.soft))
+    painter.drawText(QRectF(body.left() + 10, middle - 9, 26, 18), Qt.AlignmentFlag.AlignVCenter,
+                     str(ply + 1))  # fmt: skip
+    painter.setFont(theme.strong(10))
+    painter.setPen(QColor(face.ink))
+    name = "core" if row.kind == "core" else f"{units.number(row.angle)}°"
+    painter.drawText(QRectF(body.left() + 36, middle - 10, 56, 20), Qt.AlignmentFlag.AlignVCenter,
+                     name)  # fmt: skip
+    painter.setFont(theme.font(8))
+    right = QRectF(body.right() - 110, middle - 9, 104, 18)
+    both = f"{row.material}  {units.show(row.thickness, units.LENGTH, unit=False)}"
+    text = painter.fontMetrics().elidedText(both, Qt.TextElideMode.ElideLeft, 104)
+    painter.setPen(QColor(face.soft if not face.dark else face.ink))
+    painter.drawText(right, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+    if selected:
+        painter.setPen(QPen(QColor(face.accent), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(rect.adjusted(1, 1, -1, -1), 3, 3)
+
+
+def paint_fibres(painter: QPainter, area: QRectF, angle: float, stroke: str) -> None:
+    """Strokes along a direction, x to the right and y up."""
+    if area.width() <= 4 or area.height() <= 2:
+        return
+    painter.save()
+    painter.setClipRect(area)
+    painter.setPen(QPen(QColor(stroke), 1.3))
+    a = math.radians(angle)
+    dx, dy = math.cos(a), -math.sin(a)
+    reach = area.width() + area.height()
+    step = 6.0
+    center = area.center()
+    count = int(reach / step)
+    for i in range(-count, count + 1):
+        at = QPointF(center.x() - dy * i * step, center.y() + dx * i * step)
+        along = QPointF(dx * reach, dy * reach)
+        painter.drawLine(at - along, at + along)
+    painter.restore()
+
+
+def _paint_cells(painter: QPainter, area: QRectF, stroke: str) -> None:
+    """Small upright ticks: a core has thickness, not fibres."""
+    painter.setPen(QPen(QColor(stroke), 1))
+    step = 7
+    for i in range(int(area.width() // step)):
+        for j in range(int(area.height() // step)):
+            x = area.left() + i * step + (3.5 if j % 2 else 0)
+            y = area.top() + j * step + 2
+            painter.drawLine(QPointF(x, y), QPointF(x, y + 3))
+
+
+def _colours(row: Row) -> tuple[str, str, str]:
+    """Solid, ground and stroke."""
+    dark = theme.face().dark
+    if row.kind == "core":
+        return colours.CORE_SOLID, colours.CORE_BAND_DARK if dark else colours.CORE_BAND, "#b3a78f"
+    if row.kind == "isotropic":
+        return colours.ISO_SOLID, colours.ISO_BAND_DARK if dark else colours.ISO_BAND, "#9aa5ad"
+    return (colours.ply_solid(row.angle), colours.ply_band(row.angle, dark=dark),
+            colours.ply_stroke(row.angle))  # fmt: skip
+
+
+def paint_swatch(painter: QPainter, area: QRectF, rows: Sequence[Row]) -> None:
+    """The stack as coloured threads, first-laid at the bottom."""
+    if not rows:
+        painter.setPen(QPen(theme.colour("line"), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(area)
+        return
+    weights = [min(r.thickness, 6 * min(q.thickness for q in rows)) for r in rows]
+    total = sum(weights)
+    y = area.bottom()
+    painter.setPen(Qt.PenStyle.NoPen)
+    for row, weight in zip(rows, weights, strict=True):
+        height = area.height() * weight / total
+        y -= height
+        painter.setBrush(QColor(_colours(row)[0]))
+        gap = 0.8 if height > 2.5 else 0.0
+        painter.drawRect(QRectF(area.left(), y, area.width(), height - gap))
+
+
+__all__ = ["band_heights", "paint_band", "paint_fibres", "paint_swatch"]

@@ -1,0 +1,210 @@
+"""Labels, rules, fields and switches: the small parts every station is made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tartan.core.errors import TartanError
+from tartan.project import units
+from tartan.project.units import Quantity
+
+
+def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
+    """Text; roles are head, soft and fault."""
+    made = QLabel(text)
+    if role:
+        made.setProperty("role", role)
+    made.setWordWrap(wrap)
+    return made
+
+
+def rule() -> QFrame:
+    """A hairline across."""
+    made = QFrame()
+    made.setProperty("role", "rule")
+    made.setFixedHeight(1)
+    return made
+
+
+def button(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
+    """A word that acts."""
+    made = QPushButton(text)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda: act())
+    return made
+
+
+def switch(text: str, tip: str = "", *, on: bool = False) -> QPushButton:
+    """An overlay or mode that is on or off."""
+    made = QPushButton(text)
+    made.setCheckable(True)
+    made.setChecked(on)
+    made.setProperty("role", "switch")
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.setToolTip(tip)
+    return made
+
+
+def row(*parts: QWidget | int | None, spacing: int = 8) -> QWidget:
+    """Widgets side by side; None is a stretch, a number a gap."""
+    holder = QWidget()
+    box = QHBoxLayout(holder)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing)
+    for part in parts:
+        if part is None:
+            box.addStretch(1)
+        elif isinstance(part, int):
+            box.addSpacing(part)
+        else:
+            box.addWidget(part)
+    return holder
+
+
+def column(*parts: QWidget | int | None, spacing: int = 6, margin: int = 0) -> QWidget:
+    """Widgets below each other; None is a stretch, a number a gap."""
+    holder = QWidget()
+    box = QVBoxLayout(holder)
+    box.setContentsMargins(margin, margin, margin, margin)
+    box.setSpacing(spacing)
+    for part in parts:
+        if part is None:
+            box.addStretch(1)
+        elif isinstance(part, int):
+            box.addSpacing(part)
+        else:
+            box.addWidget(part)
+    return holder
+
+
+def scrolled(content: QWidget) -> QScrollArea:
+    """Content that may be longer than its place."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(content)
+    viewport = area.viewport()
+    if viewport is not None:
+        viewport.setAutoFillBackground(False)
+    content.setAutoFillBackground(False)
+    return area
+
+
+class Field(QLineEdit):
+    """Text edited in place: Enter or leaving commits, Esc takes back, a fault stays to be mended.
+
+    `commit` gets the text and returns the error of a refused edit, or None.
+    """
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, commit: Callable[[str], TartanError | None]) -> None:
+        super().__init__()
+        self._commit = commit
+        self._shown = ""
+        self._plain_tip = ""
+        self.returnPressed.connect(self._finish)
+
+    def put(self, text: str, tip: str = "") -> None:
+        """Show a value, unless the user is in the middle of typing another."""
+        if self.hasFocus() and self.isModified() and text == self._shown:
+            return
+        self._shown = text
+        self._plain_tip = tip
+        self.setText(text)
+        self.setCursorPosition(0)
+        self._mark("")
+
+    def _finish(self) -> None:
+        if not self.isModified() or self.text() == self._shown:
+            if self.text() == self._shown:
+                self._mark("")
+            return
+        error = self._commit(self.text())
+        if error is None:
+            self.setModified(False)
+            self._mark("")
+        else:
+            self._mark(str(error))
+
+    def _mark(self, fault: str) -> None:
+        if bool(fault) != bool(self.property("fault")):
+            self.setProperty("fault", bool(fault))
+            style = self.style()
+            if style is not None:
+                style.unpolish(self)
+                style.polish(self)
+        self.setToolTip(fault or self._plain_tip)
+        self.refused.emit(fault)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self._finish()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.setText(self._shown)
+            self.setModified(False)
+            self._mark("")
+            return
+        super().keyPressEvent(event)
+
+
+class QuantityField(Field):
+    """A number with its unit; units may be typed freely. An empty text is None if allowed."""
+
+    def __init__(self, quantity: Quantity, commit: Callable[[float | None], TartanError | None],
+                 *, optional: bool = False) -> None:  # fmt: skip
+        self.quantity = quantity
+
+        def read(text: str) -> TartanError | None:
+            if optional and not text.strip():
+                return commit(None)
+            try:
+                value = units.parse(text, quantity)
+            except TartanError as error:
+                return error
+            return commit(value)
+
+        super().__init__(read)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+
+    def put_value(self, value: float | None) -> None:
+        """Show an SI value; its full digits stand in the tooltip."""
+        if value is None:
+            self.put("")
+            return
+        unit = self.quantity.unit
+        tip = f"{value / self.quantity.scale!r} {unit}".strip()
+        self.put(units.show(value, self.quantity, unit=False), tip)
+
+
+def choice(options: Sequence[str], act: Callable[[str], object]) -> QComboBox:
+    """One of several words; `act` hears only what the user chose."""
+    made = QComboBox()
+    made.addItems(list(options))
+    made.textActivated.connect(act)
+    return made
+
+
+def set_options(box: QComboBox, options: Sequence[str], chosen: str) -> None:
+    """Bring a choice up to date without `act` hearing it."""
+    if [box.itemText(i) for i in range(box.count())] != list(options):
+        box.clear()
+        box.addItems(list(options))
+    box.setCurrentIndex(list(options).index(chosen) if chosen in options else -1)

@@ -1,0 +1,308 @@
+"""The window: head line, route, bench and verdict, and the commands they share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tartan.core.errors import TartanError
+from tartan.desktop import theme
+from tartan.desktop.cases.view import CasesView
+from tartan.desktop.finder import Entry, Finder
+from tartan.desktop.margins.view import MarginsView
+from tartan.desktop.materials.view import MaterialsView
+from tartan.desktop.part.view import PartView
+from tartan.desktop.route import Route
+from tartan.desktop.session import Session
+from tartan.desktop.stacks.view import StacksView
+from tartan.desktop.stations import STATIONS, Freshness, lines
+from tartan.desktop.verdictbar import VerdictBar
+from tartan.desktop.widgets.small import Field, label
+from tartan.project import edits, storage
+from tartan.project.samples import SAMPLES
+
+
+class _Weave(QWidget):
+    """The program's mark: coloured threads."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(QSize(34, 22))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        threads = ("#7c4d8b", "#5b9bd5", "#c8501e", "#1b7f79", "#cfa14a")
+        for i, thread in enumerate(threads):
+            ink = QColor(thread)
+            painter.fillRect(3 + i * 6, 3, 4, 16, ink)
+        ink = QColor(theme.face().panel)
+        ink.setAlphaF(0.75)
+        for j in (7, 13):
+            painter.fillRect(2, j, 31, 2, ink)
+
+
+class MainWindow(QMainWindow):
+    """Head line on top, route at the left, bench in the middle, verdict along the bottom."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.resize(1280, 800)
+        self.setMinimumSize(1080, 680)
+        self.route = Route()
+        self.verdict = VerdictBar()
+        self.materials = MaterialsView(session)
+        self.stacks = StacksView(session)
+        self.part = PartView(session)
+        self.cases = CasesView(session)
+        self.margins = MarginsView(session)
+        self.views = dict(zip(STATIONS, (self.materials, self.stacks, self.part, self.cases,
+                                         self.margins), strict=True))  # fmt: skip
+        self.bench = QStackedWidget()
+        for view in self.views.values():
+            self.bench.addWidget(view)
+        self.commands = self._make_commands()
+        self.finder = Finder(self.entries)
+        self.name = Field(self._rename)
+        self.undo_button = QPushButton("undo")
+        self.redo_button = QPushButton("redo")
+        self._build()
+        self.route.chosen.connect(lambda name: session.select(station=name))
+        self.verdict.followed.connect(self.follow_verdict)
+        self.verdict.cancel_asked.connect(session.cancel)
+        session.project_changed.connect(lambda *_: self.refresh())
+        session.selection_changed.connect(self._on_selection)
+        session.answer_changed.connect(self._on_answer)
+        self.refresh()
+
+    # Building
+
+    def _make_commands(self) -> dict[str, QAction]:
+        """Every command with its name and keys; the menu, palette and tooltips read them here."""
+        table: list[tuple[str, str, Callable[[], object]]] = [
+            ("open …", "Ctrl+O", self.ask_open),
+            ("save", "Ctrl+S", self.save),
+            ("save as …", "Ctrl+Shift+S", self.ask_save_as),
+            *((f"open sample: {name}", "", lambda n=name: self.open_sample(n)) for name in SAMPLES),
+            ("undo", "Ctrl+Z", self.session.undo),
+            ("redo", "Ctrl+Y", self.session.redo),
+            ("solve again", "F5", self.session.solve_again),
+            ("cancel solving", "", self.session.cancel),
+            ("go to the governing spot", "Ctrl+G", self.follow_verdict),
+            ("find", "Ctrl+Space", lambda: self.finder.begin()),
+            *((f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
+              for i, name in enumerate(STATIONS, start=1)),
+        ]  # fmt: skip
+        commands = {}
+        for name, keys, act in table:
+            action = QAction(name, self)
+            if keys:
+                action.setShortcut(keys)
+            action.triggered.connect(lambda _=False, a=act: a())
+            self.addAction(action)
+            commands[name] = action
+        return commands
+
+    def _build(self) -> None:
+        head = QWidget()
+        head.setObjectName("head")
+        head.setFixedHeight(42)
+        face = theme.face()
+        head.setStyleSheet(f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}")
+        line = QHBoxLayout(head)
+        line.setContentsMargins(14, 0, 14, 0)
+        line.setSpacing(8)
+        self.name.setFont(theme.strong(10.5))
+        self.name.setAccessibleName("Project name")
+        self.name.setFixedWidth(300)
+        self.name.setStyleSheet("QLineEdit:!focus:!hover { border-color: transparent; "
+                                "background: transparent; }")  # fmt: skip
+        self.file = label("", "soft")
+        menu_button = QPushButton("project ▾")
+        menu = QMenu(menu_button)
+        for name in ("open …", "save", "save as …"):
+            menu.addAction(self.commands[name])
+        menu.addSeparator()
+        for name in SAMPLES:
+            menu.addAction(self.commands[f"open sample: {name}"])
+        menu_button.setMenu(menu)
+        menu_button.setStyleSheet("QPushButton::menu-indicator { width: 0; }")
+        units_label = label("mm · N · MPa", "soft")
+        units_label.setToolTip("Display units; any unit may be typed")
+        for button, act in ((self.undo_button, self.session.undo), (self.redo_button, self.session.redo)):
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, a=act: a())
+        for part in (_Weave(), self.name, menu_button, self.file):
+            line.addWidget(part)
+        line.addStretch(1)
+        for part in (self.finder, units_label, self.undo_button, self.redo_button):
+            line.addWidget(part)
+            line.addSpacing(6)
+        middle = QWidget()
+        across = QHBoxLayout(middle)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(self.route)
+        across.addWidget(self.bench, 1)
+        whole = QWidget()
+        down = QVBoxLayout(whole)
+        down.setContentsMargins(0, 0, 0, 0)
+        down.setSpacing(0)
+        down.addWidget(head)
+        down.addWidget(middle, 1)
+        down.addWidget(self.verdict)
+        self.setCentralWidget(whole)
+
+    # Commands
+
+    def _rename(self, text: str) -> TartanError | None:
+        return self.session.edit("rename project", lambda p: edits.rename_project(p, text))
+
+    def entries(self) -> list[Entry]:
+        """Everything the palette can find."""
+        project, session = self.session.project, self.session
+        found = [Entry(n, " ".join(("command", a.shortcut().toString())).strip(), a.trigger)
+                 for n, a in self.commands.items() if n != "find"]  # fmt: skip
+        found += [Entry(m.name, "material", lambda n=m.name: session.select(
+            station="Materials", material=n)) for m in project.materials]  # fmt: skip
+        found += [Entry(s.name, "stack", lambda n=s.name: session.select(
+            station="Stacks", stack=n, plies=())) for s in project.stacks]  # fmt: skip
+        found += [Entry(c.name, "case", lambda n=c.name: session.select(station="Cases", case=n))
+                  for c in project.cases]
+        return found
+
+    def follow_verdict(self) -> None:
+        """Go to the spot, or to where something stands in the way."""
+        verdict = self.session.verdict
+        changes: dict[str, object] = {"station": verdict.station}
+        if verdict.address is not None and self.session.answer is not None:
+            case = self.session.answer.inputs.cases[verdict.address.case].name
+            changes |= {"element": verdict.address.element, "case": case}
+            if verdict.address.ply is not None:
+                changes["spot_ply"] = verdict.address.ply
+        self.session.select(**changes)
+
+    def open_sample(self, name: str) -> None:
+        """Open a sample, asking first about unsaved changes."""
+        if self.may_leave():
+            self.session.open(SAMPLES[name](), None)
+
+    def open_path(self, path: Path) -> None:
+        """Open a project file; on any fault the open project stays as it was."""
+        try:
+            project = storage.load(path)
+        except TartanError as error:
+            self.complain("Not opened", error)
+            return
+        self.session.open(project, path)
+
+    def ask_open(self) -> None:
+        """Ask for a project file and open it."""
+        if not self.may_leave():
+            return
+        path, _ = QFileDialog.getOpenFileName(self, "Open project", "", f"Projects (*{storage.SUFFIX})")
+        if path:
+            self.open_path(Path(path))
+
+    def save(self) -> bool:
+        """Save where the project came from; ask when it came from nowhere."""
+        if self.session.path is None:
+            return self.ask_save_as()
+        try:
+            storage.save(self.session.project, self.session.path)
+        except TartanError as error:
+            self.complain("Not saved", error)
+            return False
+        self.session.history.mark_saved()
+        self._show_head()
+        return True
+
+    def ask_save_as(self) -> bool:
+        """Ask for a file and save there."""
+        path, _ = QFileDialog.getSaveFileName(self, "Save project", f"project{storage.SUFFIX}",
+                                              f"Projects (*{storage.SUFFIX})")  # fmt: skip
+        if not path:
+            return False
+        self.session.path = Path(path)
+        return self.save()
+
+    def may_leave(self) -> bool:
+        """Ask whether unsaved changes may go; true when there are none."""
+        if not self.session.history.modified:
+            return True
+        kind = QMessageBox.StandardButton
+        answer = QMessageBox.question(self, "Unsaved changes", "Save the changes first?",
+                                      kind.Save | kind.Discard | kind.Cancel)  # fmt: skip
+        return answer == kind.Discard or (answer == kind.Save and self.save())
+
+    def complain(self, title: str, error: TartanError) -> None:
+        """Show an error that has no place of its own in the window."""
+        QMessageBox.warning(self, title, f"{error.where}\n\n{error.what}\n\n{error.mend}".strip())
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Show everything as it stands."""
+        self.bench.setCurrentWidget(self.views[self.session.selection.station])
+        self._show_head()
+        self._on_answer()
+
+    def _show_head(self) -> None:
+        history = self.session.history
+        self.name.put(history.project.name)
+        where = self.session.path.name if self.session.path else "sample"
+        if history.modified:
+            where = f"{where} · changed" if self.session.path else "not saved yet"
+        self.file.setText(where)
+        self.setWindowTitle(f"{history.project.name} · Tartan")
+        for button, text, keys in ((self.undo_button, history.undo_label, "Ctrl+Z"),
+                                   (self.redo_button, history.redo_label, "Ctrl+Y")):  # fmt: skip
+            button.setEnabled(text is not None)
+            button.setToolTip(f"{text or 'nothing to take back or repeat'}   {keys}")
+
+    def _on_selection(self, old: object, new: object) -> None:
+        self.bench.setCurrentWidget(self.views[self.session.selection.station])
+        self.views[self.session.selection.station].refresh()
+        self._show_route()
+
+    def _on_answer(self) -> None:
+        session = self.session
+        self.verdict.put(session.verdict, session.progress if session.solving else None)
+        self._show_route()
+        self.views[session.selection.station].refresh()
+
+    def _show_route(self) -> None:
+        session = self.session
+        statuses = session.statuses
+        freshness = Freshness(session.fresh, session.solving, session.error,
+                              sum(s.met for s in statuses), len(statuses), 0.0)  # fmt: skip
+        self.route.put(lines(session.project, freshness), session.selection.station)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is not None and not self.may_leave():
+            event.ignore()
+            return
+        self.shut()
+        super().closeEvent(event)
+
+    def shut(self) -> None:
+        """End the worker and free the graphics."""
+        self.session.close()
+        for view in (self.part, self.cases, self.margins):
+            if view.scene is not None:
+                view.scene.close_view()
+                view.scene = None

@@ -1,0 +1,139 @@
+"""Materials as CSV: one row a material, a header that states units in brackets."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from pathlib import Path
+from typing import Any
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.core.materials import FIELD_NAMES, Material, checked
+from tartan.project import units
+from tartan.project.units import Quantity
+
+QUANTITIES: dict[str, Quantity] = {
+    "E1": units.MODULUS, "E2": units.MODULUS, "E3": units.MODULUS, "nu12": units.RATIO,
+    "G12": units.MODULUS, "G13": units.MODULUS, "G23": units.MODULUS, "rho": units.DENSITY,
+    "ply_thickness": units.LENGTH, "alpha1": units.EXPANSION, "alpha2": units.EXPANSION,
+    "beta1": units.RATIO, "beta2": units.RATIO, "Xt": units.STRESS, "Xc": units.STRESS,
+    "Yt": units.STRESS, "Yc": units.STRESS, "S12": units.STRESS, "S13": units.STRESS,
+    "S23": units.STRESS, "f12_star": units.RATIO, "hashin_alpha": units.RATIO,
+}  # fmt: skip
+"""Kind of quantity of every number of a material."""
+
+_NEEDED = ("E1", "E2", "nu12", "G12")
+_TEXT = ("name", "kind", "source")
+_HEADER = re.compile(r"\s*([A-Za-z0-9_]+)\s*(?:\[(.*)\])?\s*$")
+
+
+def read_materials(path: Path) -> list[Material]:
+    """Read materials; all rows or none.
+
+    Parameters
+    ----------
+    path : Path
+        A CSV file with a header such as ``name, E1 [GPa], nu12``; comma or semicolon.
+
+    Raises
+    ------
+    DocumentError
+        Naming row and column of what cannot be read.
+    """
+    try:
+        text = path.read_text("utf-8-sig")
+    except (OSError, UnicodeDecodeError) as error:
+        raise DocumentError("The file cannot be read.", path.name,
+                            "Save it as CSV in UTF-8.") from error  # fmt: skip
+    head = text.partition("\n")[0]
+    delimiter = ";" if head.count(";") > head.count(",") else ","
+    rows = [r for r in csv.reader(io.StringIO(text), delimiter=delimiter)]
+    if not rows or not any(c.strip() for c in rows[0]):
+        raise DocumentError("The file is empty.", path.name, "The first row names the columns.")
+    columns = [_column(cell, i, path.name) for i, cell in enumerate(rows[0], start=1)]
+    named = [field for field, _ in columns]
+    for field in ("name", *_NEEDED):
+        if field not in named:
+            raise DocumentError(f"The column {field} is missing.", f"{path.name}, row 1",
+                                f"Add it; needed are name, {', '.join(_NEEDED)}.")  # fmt: skip
+    found = [
+        _material(row, columns, f"{path.name}, row {number}")
+        for number, row in enumerate(rows[1:], start=2)
+        if any(cell.strip() for cell in row)
+    ]
+    if not found:
+        raise DocumentError("There are no materials below the header.", path.name, "Add a row.")
+    return found
+
+
+def _column(cell: str, number: int, where: str) -> tuple[str, str]:
+    match = _HEADER.match(cell)
+    field = match.group(1) if match else cell.strip()
+    if field not in FIELD_NAMES and field not in _TEXT:
+        raise DocumentError(f"The column '{cell.strip()}' is not known.",
+                            f"{where}, row 1, column {number}",
+                            f"Known are {', '.join((*_TEXT, *FIELD_NAMES))}.")  # fmt: skip
+    return field, (match.group(2) or "") if match else ""
+
+
+def _material(row: list[str], columns: list[tuple[str, str]], where: str) -> Material:
+    fields: dict[str, Any] = {}
+    if len(row) > len(columns):
+        raise DocumentError(f"The row has {len(row)} cells, the header {len(columns)}.", where,
+                            "Write decimal points, not commas, or use semicolons.")  # fmt: skip
+    for (field, unit), cell in zip(columns, row, strict=False):
+        text = cell.strip()
+        if field in _TEXT:
+            fields[field] = text
+        elif text:
+            try:
+                plain = re.fullmatch(r"[-+−\d.,eE]+", text) and unit
+                fields[field] = units.parse(f"{text} {unit}" if plain else text, QUANTITIES[field])
+            except TartanError as error:
+                raise DocumentError(error.what, f"{where}, column {field}", error.mend) from error
+    for field in ("name", *_NEEDED):
+        if not fields.get(field) and fields.get(field) != 0:
+            raise DocumentError(f"{field} is empty.", f"{where}, column {field}", "Fill it in.")
+    fields = {k: v for k, v in fields.items() if v != ""}
+    if fields.get("kind", "ply") not in ("ply", "isotropic", "core"):
+        raise DocumentError(f"'{fields['kind']}' is not a kind of material.",
+                            f"{where}, column kind", "Use ply, isotropic or core.")  # fmt: skip
+    try:
+        return checked(Material(**fields))
+    except TartanError as error:
+        raise DocumentError(error.what, f"{where}, {error.where}", error.mend) from error
+
+
+def write_materials(materials: tuple[Material, ...], path: Path) -> None:
+    """Write materials in display units, with full digits.
+
+    Raises
+    ------
+    DocumentError
+        When the file cannot be written.
+    """
+    head = [*_TEXT[:2]]
+    head += [f"{f} [{q.unit}]" if q.unit else f for f, q in QUANTITIES.items()] + ["source"]
+    try:
+        with path.open("w", encoding="utf-8", newline="") as file:
+            writer = csv.writer(file)
+            writer.writerow(head)
+            for m in materials:
+                writer.writerow([m.name, m.kind,
+                                 *(_cell(m, f, q) for f, q in QUANTITIES.items()), m.source])
+    except OSError as error:
+        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
+                            "Choose another folder.") from error  # fmt: skip
+
+
+def _cell(material: Material, field: str, quantity: Quantity) -> str:
+    """Shortest decimal text in the display unit that reads back to the same value."""
+    value = getattr(material, field)
+    if value is None:
+        return ""
+    for digits in range(1, 18):
+        text = f"{value / quantity.scale:.{digits}g}"
+        if float(text) * quantity.scale == value:
+            return text
+    return repr(value / quantity.scale)

@@ -1,0 +1,1 @@
+"""The document: one immutable Project, its history, files, samples and derived answers."""

@@ -1,0 +1,172 @@
+"""Project files: readable JSON with a schema version, written whole or not at all."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.project.edits import check_project
+from tartan.project.model import Project
+
+SCHEMA = 1
+"""Version of the file form; raised when an older Tartan could misread it."""
+
+SUFFIX = ".tartan.json"
+
+_ADAPTER = TypeAdapter(Project)
+_HEAD = {"format": "tartan project", "schema": SCHEMA, "units": "SI; ply angles in degrees"}
+
+
+def json_schema() -> dict[str, Any]:
+    """Schema of a project file, JSON Schema 2020-12."""
+    schema = _ADAPTER.json_schema()
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = "Tartan project"
+    head = {"format": {"const": _HEAD["format"]}, "schema": {"const": SCHEMA},
+            "units": {"type": "string"}}  # fmt: skip
+    schema["properties"] = head | schema["properties"]
+    schema["required"] = ["format", "schema", *schema["required"]]
+    schema["additionalProperties"] = False
+    for definition in schema["$defs"].values():
+        definition["additionalProperties"] = False
+    return schema
+
+
+def to_text(project: Project) -> str:
+    """Write a project as JSON text, one field a line."""
+    data = _HEAD | _ADAPTER.dump_python(project, mode="json")
+    return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def from_text(text: str, where: str = "Project file") -> Project:
+    """Read a project from JSON text.
+
+    Parameters
+    ----------
+    text : str
+        The file's content.
+    where : str
+        Its name, for messages.
+
+    Raises
+    ------
+    DocumentError
+        When it is damaged, of another form or newer; the message names the place.
+    """
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        line = getattr(error, "lineno", 1)
+        column = getattr(error, "colno", 1)
+        raise DocumentError(f"The file is damaged at line {line}, column {column}.", where,
+                            "Open a backup, or mend that place in a text editor.") from error  # fmt: skip
+    if not isinstance(data, dict) or data.get("format") != _HEAD["format"]:
+        raise DocumentError("This is not a Tartan project.", where,
+                            f"Choose a file that ends in {SUFFIX}.")  # fmt: skip
+    version = data.get("schema")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise DocumentError(f"Its schema version {version!r} is not a number.", where,
+                            "Restore the line \"schema\": 1.")  # fmt: skip
+    if version > SCHEMA:
+        raise DocumentError(
+            f"It was written by a newer Tartan (schema {version}, this one reads {SCHEMA}).",
+            where, "Open it with that version.")  # fmt: skip
+    body = {k: v for k, v in data.items() if k not in _HEAD}
+    try:
+        _refuse_unknown(body, json_schema())
+        project = _ADAPTER.validate_json(json.dumps(body), strict=True)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise DocumentError(f"{_path(first['loc'])}: {first['msg']}.", where,
+                            "Mend that value; nothing was opened.") from error  # fmt: skip
+    try:
+        return check_project(project)
+    except TartanError as error:
+        raise DocumentError(str(error), where, "Nothing was opened.") from error
+
+
+def _path(location: tuple[int | str, ...]) -> str:
+    """Place in the file in words: list entries are counted from 1."""
+    words = [f"entry {p + 1}" if isinstance(p, int) else str(p) for p in location]
+    return ", ".join(words) or "the file"
+
+
+def _refuse_unknown(value: Any, schema: dict[str, Any], root: dict[str, Any] | None = None,
+                    at: tuple[int | str, ...] = ()) -> None:  # fmt: skip
+    """Refuse fields that the schema does not know; dropping them would lose data silently."""
+    root = root or schema
+    schema = _resolve(schema, root)
+    if isinstance(value, dict):
+        options = [_resolve(s, root) for s in schema.get("anyOf", [schema])]
+        options = [o for o in options if "properties" in o and _kind_fits(value, o)]
+        if not options:
+            return
+        known = options[0]["properties"]
+        for key, entry in value.items():
+            if key not in known:
+                raise DocumentError(f"{_path((*at, key))}: this field is not known.",
+                                    "Project file", f"Known here: {', '.join(known)}.")  # fmt: skip
+            _refuse_unknown(entry, known[key], root, (*at, key))
+    elif isinstance(value, list) and "items" in schema:
+        for i, entry in enumerate(value):
+            _refuse_unknown(entry, schema["items"], root, (*at, i))
+
+
+def _resolve(schema: dict[str, Any], root: dict[str, Any]) -> dict[str, Any]:
+    reference = schema.get("$ref", "")
+    return root["$defs"][reference.rsplit("/", 1)[1]] if reference else schema
+
+
+def _kind_fits(value: dict[str, Any], schema: dict[str, Any]) -> bool:
+    kind = schema["properties"].get("kind", {}).get("const")
+    return kind is None or value.get("kind", kind) == kind
+
+
+def load(path: Path) -> Project:
+    """Open a project file.
+
+    Raises
+    ------
+    DocumentError
+        When it cannot be read or as `from_text`.
+    """
+    try:
+        text = path.read_text("utf-8")
+    except OSError as error:
+        raise DocumentError(f"The file cannot be read ({error.strerror}).", str(path),
+                            "Check the path and its permissions.") from error  # fmt: skip
+    except UnicodeDecodeError as error:
+        raise DocumentError("The file is not UTF-8 text.", str(path),
+                            f"Choose a file that ends in {SUFFIX}.") from error  # fmt: skip
+    return from_text(text, path.name)
+
+
+def save(project: Project, path: Path) -> None:
+    """Write a project file: the old one stays until the new one is whole on disk.
+
+    Raises
+    ------
+    DocumentError
+        When it cannot be written.
+    """
+    text = to_text(project)
+    temporary = ""
+    try:
+        with tempfile.NamedTemporaryFile("w", encoding="utf-8", dir=path.parent, delete=False,
+                                         prefix=f".{path.name}.") as file:  # fmt: skip
+            temporary = file.name
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        Path(temporary).replace(path)
+    except OSError as error:
+        if temporary:
+            Path(temporary).unlink(missing_ok=True)
+        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
+                            "Choose another folder.") from error  # fmt: skip

@@ -1,0 +1,266 @@
+"""One persistent worker process for long work.
+
+The sparse factorisation holds the interpreter's lock, so a thread would freeze the window. Every
+job ends in exactly one of done, cancelled, failed or lost. A cancel acts between two steps of
+the job; a stretch without steps (the factorisation) is ended by ending the process.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import multiprocessing
+import os
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, fields, is_dataclass, replace
+from enum import Enum
+from multiprocessing.connection import Connection
+from multiprocessing.shared_memory import SharedMemory
+from typing import Any
+
+import numpy as np
+
+from tartan.core.errors import TartanError
+from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
+
+GRACE = 1.5
+"""Seconds a cancelled job may take to reach its next step before its process is ended."""
+
+
+class JobState(Enum):
+    """What became of a job."""
+
+    RUNNING = "running"
+    DONE = "done"
+    CANCELLED = "cancelled"
+    FAILED = "failed"
+    LOST = "lost"
+
+
+@dataclass(frozen=True, eq=False)
+class Event:
+    """News of a job: progress, or its one end with the answer or error."""
+
+    number: int
+    state: JobState
+    progress: Progress | None = None
+    answer: PartAnswer | None = None
+    error: TartanError | None = None
+
+
+@dataclass(frozen=True)
+class _Stored:
+    """Stands in a pickled answer for an array that lies in shared memory."""
+
+    dtype: str
+    shape: tuple[int, ...]
+    start: int
+
+
+def _pack(value: Any, arrays: list[np.ndarray], at: list[int]) -> Any:
+    """Replace arrays in nested dataclasses by their places."""
+    if isinstance(value, np.ndarray):
+        array = np.ascontiguousarray(value)
+        place = _Stored(array.dtype.str, array.shape, at[0])
+        arrays.append(array)
+        at[0] += -(-array.nbytes // 64) * 64
+        return place
+    if is_dataclass(value) and not isinstance(value, type):
+        changed = {f.name: _pack(getattr(value, f.name), arrays, at)
+                   for f in fields(value) if f.init}  # fmt: skip
+        if any(changed[k] is not getattr(value, k) for k in changed):
+            return replace(value, **changed)
+    return value
+
+
+def _unpack(value: Any, buffer: memoryview) -> Any:
+    if isinstance(value, _Stored):
+        count = int(np.prod(value.shape))
+        array = np.frombuffer(buffer, np.dtype(value.dtype), count, value.start).copy()
+        array.setflags(write=False)
+        return array.reshape(value.shape)
+    if is_dataclass(value) and not isinstance(value, type):
+        changed = {f.name: _unpack(getattr(value, f.name), buffer)
+                   for f in fields(value) if f.init}  # fmt: skip
+        if any(changed[k] is not getattr(value, k) for k in changed):
+            return replace(value, **changed)
+    return value
+
+
+def _share(answer: PartAnswer) -> tuple[PartAnswer, str]:
+    """Lay an answer's arrays in shared memory; the receiver frees it."""
+    arrays: list[np.ndarray] = []
+    at = [0]
+    packed = _pack(answer, arrays, at)
+    memory = SharedMemory(create=True, size=max(at[0], 1))
+    start = 0
+    for array in arrays:
+        view = np.frombuffer(memory.buf, array.dtype, array.size, start)
+        view[:] = array.ravel()
+        del view
+        start += -(-array.nbytes // 64) * 64
+    name = memory.name
+    memory.close()
+    return packed, name
+
+
+def _take(packed: PartAnswer, name: str) -> PartAnswer:
+    memory = SharedMemory(name)
+    try:
+        answer: PartAnswer = _unpack(packed, memory.buf)
+    finally:
+        memory.close()
+        memory.unlink()
+    return answer
+
+
+def serve(connection: Connection) -> None:
+    """Run jobs until the connection closes; this is the worker process."""
+    os.nice(5)
+    memory = Memory()
+    with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
+        while True:
+            message = connection.recv()
+            if isinstance(message, SolveRequest):
+                _run(message, memory, connection)
+
+
+def _run(request: SolveRequest, memory: Memory, connection: Connection) -> None:
+    job = run_solve(request, memory)
+    try:
+        while True:
+            progress = next(job)
+            if connection.poll() and connection.recv() == ("cancel", request.number):
+                job.close()
+                connection.send((request.number, JobState.CANCELLED, None))
+                return
+            connection.send((request.number, JobState.RUNNING, progress))
+    except StopIteration as end:
+        connection.send((request.number, JobState.DONE, _share(end.value)))
+    except TartanError as error:
+        connection.send((request.number, JobState.FAILED, error))
+    except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
+        fault = TartanError(f"The solution broke off ({type(error).__name__}: {error}).",
+                            "Solution", "Undo the last change; please report this.")  # fmt: skip
+        connection.send((request.number, JobState.FAILED, fault))
+
+
+class Worker:
+    """Handle of the worker process; hears events through `poll`, never blocks.
+
+    Parameters
+    ----------
+    hear : callable
+        Called by `poll` with every event.
+    """
+
+    def __init__(self, hear: Callable[[Event], None]) -> None:
+        self._hear = hear
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._connection: Connection | None = None
+        self._running: int | None = None
+        self._waiting: SolveRequest | None = None
+        self._cancelled_at: float | None = None
+        self._number = 0
+
+    @property
+    def busy(self) -> bool:
+        """Whether a job is running."""
+        return self._running is not None
+
+    @property
+    def alive(self) -> bool:
+        """Whether the process runs."""
+        return self._process is not None and self._process.is_alive()
+
+    def start(self) -> None:
+        """Start the process ahead of the first job."""
+        if self.alive:
+            return
+        context = multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe()
+        process = context.Process(target=serve, args=(theirs,), daemon=True, name="tartan-worker")
+        process.start()
+        theirs.close()
+        self._process, self._connection = process, ours
+
+    def submit(self, request: SolveRequest) -> int:
+        """Run a job; one that is running is cancelled first, one that waits is dropped.
+
+        Returns
+        -------
+        int
+            The job's number, which its events carry.
+        """
+        self._number += 1
+        request = replace(request, number=self._number)
+        if self.busy:
+            if self._waiting is not None:
+                self._hear(Event(self._waiting.number, JobState.CANCELLED))
+            self._waiting = request
+            self.cancel()
+        else:
+            self._send(request)
+        return request.number
+
+    def _send(self, request: SolveRequest) -> None:
+        self.start()
+        assert self._connection is not None
+        self._running, self._cancelled_at = request.number, None
+        self._connection.send(request)
+
+    def cancel(self) -> None:
+        """Ask the running job to end."""
+        if self.busy and self._cancelled_at is None and self._connection is not None:
+            self._cancelled_at = time.monotonic()
+            with contextlib.suppress(OSError):
+                self._connection.send(("cancel", self._running))
+
+    def poll(self) -> None:
+        """Hear what the process has sent; end one that overran its cancel."""
+        connection = self._connection
+        try:
+            while connection is not None and connection is self._connection and connection.poll():
+                self._receive(*connection.recv())
+        except (EOFError, OSError):
+            self._end_process(JobState.LOST)
+        late = self._cancelled_at and time.monotonic() - self._cancelled_at > GRACE
+        if self.busy and (late or not self.alive):
+            self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
+
+    def _receive(self, number: int, state: JobState, content: Any) -> None:
+        if state is JobState.DONE:
+            # Taken even when late, so that the shared memory is freed.
+            answer = _take(*content)
+            self._finish(Event(number, state, answer=answer))
+        elif state is JobState.RUNNING:
+            self._hear(Event(number, state, progress=content))
+        else:
+            self._finish(Event(number, state, error=content))
+
+    def _finish(self, event: Event) -> None:
+        self._running = self._cancelled_at = None
+        waiting, self._waiting = self._waiting, None
+        if waiting is not None:
+            self._send(waiting)
+        self._hear(event)
+
+    def _end_process(self, state: JobState) -> None:
+        number = self._running
+        self.stop()
+        error = None
+        if state is JobState.LOST:
+            error = TartanError("The solving process ended unexpectedly.", "Solution",
+                                "Change anything, or press F5, to solve again.")  # fmt: skip
+        if number is not None:
+            self._finish(Event(number, state, error=error))
+
+    def stop(self) -> None:
+        """End the process."""
+        if self._connection is not None:
+            self._connection.close()
+        if self._process is not None:
+            self._process.terminate()
+            self._process.join(2)
+        self._process = self._connection = None
+        self._running = self._cancelled_at = None
