@@ -3,7 +3,7 @@
 # As root this installs what is missing; otherwise it prints the line to run.
 set -eu
 
-PACKAGES="xvfb libgl1 libgl1-mesa-dri libegl1 libglx-mesa0 libopengl0 libxkbcommon-x11-0 libdbus-1-3
+PACKAGES="xvfb xauth libgl1 libgl1-mesa-dri libegl1 libglx-mesa0 libopengl0 libxkbcommon-x11-0 libdbus-1-3
 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1 libfontconfig1 libxrender1 libxext6 libsm6"
 

@@ -12,9 +12,13 @@ import typer
 from tartan import __version__
 from tartan.core.errors import TartanError
 
-app = typer.Typer(add_completion=False, invoke_without_command=True, rich_markup_mode=None,
-                  pretty_exceptions_enable=False,
-                  help="Composite laminates and shells: does it hold, and what governs.")  # fmt: skip
+app = typer.Typer(
+    add_completion=False,
+    invoke_without_command=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    help="Composite laminates and shells: does it hold, and what governs.",
+)
 
 BAD_INPUT = 2
 
@@ -50,8 +54,11 @@ def _open(file: Path | None) -> None:
     try:
         from tartan.desktop.app import run
     except ImportError as error:
-        missing = TartanError(f"The window cannot be loaded ({error}).", "Start",
-                              "Install the system packages: scripts/system_packages.sh")  # fmt: skip
+        missing = TartanError(
+            f"The window cannot be loaded ({error}).",
+            "Start",
+            "Install the system packages: scripts/system_packages.sh",
+        )
         raise _refuse(missing) from error
     try:
         raise typer.Exit(run(file))

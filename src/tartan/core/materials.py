@@ -154,14 +154,14 @@ def findings(material: Material) -> list[Finding]:
         Empty when the material is admissible.
     """
     found = []
-    for name in FIELD_NAMES:
+    for name, words in FIELD_NAMES.items():
         value = getattr(material, name)
         if value is None:
             continue
         if not math.isfinite(value):
             found.append(Finding(name, f"{name} is not a finite number.", "Enter a number."))
         elif name in _POSITIVE and value <= 0:
-            what = f"{name} ({FIELD_NAMES[name]}) must be greater than zero, it is {value:g}."
+            what = f"{name} ({words}) must be greater than zero, it is {value:g}."
             found.append(Finding(name, what, "Enter a positive value."))
     if not found and material.nu12**2 >= material.E1 / material.E2:
         limit = math.sqrt(material.E1 / material.E2)
@@ -190,7 +190,8 @@ def checked(material: Material) -> Material:
     return material
 
 
-def isotropic(name: str, E: float, nu: float, *, strength: float | None = None,
+def isotropic(  # noqa: PLR0913 - a material has this many figures
+    name: str, E: float, nu: float, *, strength: float | None = None,
               rho: float | None = None, ply_thickness: float | None = None,
               alpha: float = 0.0, source: str = "") -> Material:  # fmt: skip
     """Make an isotropic material.

@@ -1,5 +1,6 @@
-"""Colour codes with a meaning: ply direction, reserve factor, stress. Made in OKLab, whose equal
-steps look equal (B. Ottosson, 2020).
+"""Colour codes with a meaning: ply direction, reserve factor, stress.
+
+Made in OKLab, whose equal steps look equal (B. Ottosson, 2020).
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+Bytes = NDArray[np.uint8]
 
 _FROM_LAB = np.array([[1, 0.3963377774, 0.2158037573], [1, -0.1055613458, -0.0638541728],
                       [1, -0.0894841775, -1.2914855480]])  # fmt: skip
@@ -19,7 +21,7 @@ _TO_RGB = np.array([[4.0767416621, -3.3077115913, 0.2309699292],
                     [-0.0041960863, -0.7034186147, 1.7076147010]])  # fmt: skip
 
 
-def oklab_to_srgb(lab: Array) -> Array:
+def oklab_to_srgb(lab: Array) -> Bytes:
     """OKLab to sRGB bytes.
 
     Parameters
@@ -35,7 +37,8 @@ def oklab_to_srgb(lab: Array) -> Array:
     linear = (lab @ _FROM_LAB.T) ** 3 @ _TO_RGB.T
     linear = np.clip(linear, 0, 1)
     curved = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
-    return np.rint(curved * 255).astype(np.uint8)
+    made: Bytes = np.rint(curved * 255).astype(np.uint8)
+    return made
 
 
 def _lch(lightness: float, chroma: float, hue: float) -> Array:
@@ -84,14 +87,14 @@ _WARM = _lch(0.60, 0.12, 75)
 
 
 def _blend(share: Array, low: Array, high: Array) -> Array:
-    return low + share[..., None] * (high - low)
+    return np.asarray(low + share[..., None] * (high - low))
 
 
 RESERVE_SPAN = 3.0
 """The reserve map ends at the required value times and over this."""
 
 
-def reserve_map(reserve: Array, required: float) -> Array:
+def reserve_map(reserve: Array, required: float) -> Bytes:
     """Colours of reserve factors: palest at the requirement, teal above, ember below.
 
     Parameters
@@ -115,12 +118,12 @@ def reserve_map(reserve: Array, required: float) -> Array:
     return oklab_to_srgb(np.where((t >= 0)[..., None], above, below))
 
 
-def size_map(share: Array) -> Array:
+def size_map(share: Array) -> Bytes:
     """Colours of a magnitude, share 0 to 1, pale to deep."""
     return oklab_to_srgb(_blend(np.clip(share, 0, 1), _MIST, _NIGHT))
 
 
-def signed_map(share: Array) -> Array:
+def signed_map(share: Array) -> Bytes:
     """Colours of a signed value, share -1 to 1: cool below zero, warm above."""
     t = np.clip(share, -1, 1)
     low = _blend(np.clip(-t, 0, 1), _PALE, _COOL)

@@ -44,14 +44,14 @@ class Finder(QLineEdit):
         super().__init__()
         self._entries = entries
         self._found: list[Entry] = []
-        self.setPlaceholderText("Find a command, material, stack, case …      Ctrl+Space")
-        self.setFixedWidth(330)
+        self.setPlaceholderText("Find anything by name   Ctrl+Space")
+        self.setFixedWidth(290)
         self.setAccessibleName("Find")
         self._list = QListWidget()
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._list.itemClicked.connect(lambda: self._take())
+        self._list.itemClicked.connect(self._take)
         self._frame: QFrame | None = None
-        self.textEdited.connect(lambda: self._refresh())
+        self.textEdited.connect(self._refresh)
         self.installEventFilter(self)
 
     def begin(self) -> None:
@@ -74,7 +74,7 @@ class Finder(QLineEdit):
             box.addWidget(self._list)
         return self._frame
 
-    def _refresh(self) -> None:
+    def _refresh(self, *_: object) -> None:
         self._found = matching(self._entries(), self.text())
         self._list.clear()
         for entry in self._found:
@@ -90,7 +90,7 @@ class Finder(QLineEdit):
         frame.show()
         frame.raise_()
 
-    def _take(self) -> None:
+    def _take(self, *_: object) -> None:
         row = self._list.currentRow()
         self._close()
         if 0 <= row < len(self._found):

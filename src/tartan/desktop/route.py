@@ -76,8 +76,11 @@ class Route(QWidget):
         painter.drawText(QRectF(46, area.top() + 8, 118, 18), Qt.AlignmentFlag.AlignLeft, name)
         painter.setPen(QColor(face.soft))
         painter.setFont(theme.font(8.5))
-        painter.drawText(QRectF(46, area.top() + 27, 120, 34),
-                         Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, line.words)  # fmt: skip
+        painter.drawText(
+            QRectF(46, area.top() + 27, 120, 34),
+            Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
+            line.words,
+        )
 
     def _station_at(self, y: float) -> int:
         index = int((y - FIRST) // STEP)
@@ -111,7 +114,8 @@ def _paint_mark(painter: QPainter, at: QPointF, mark: str, ink: QColor) -> None:
     """A tick when complete, a stroke when something is needed, dots when stale."""
     painter.setPen(QPen(ink, 1.6))
     if mark == "complete":
-        painter.drawPolyline([at + QPointF(-3, 0), at + QPointF(-0.8, 2.4), at + QPointF(3.2, -2.4)])
+        tick = [at + QPointF(-3, 0), at + QPointF(-0.8, 2.4), at + QPointF(3.2, -2.4)]
+        painter.drawPolyline(QPolygonF(tick))
     elif mark == "needs":
         painter.drawLine(at + QPointF(0, -3.4), at + QPointF(0, 0.8))
         painter.drawPoint(at + QPointF(0, 3.2))

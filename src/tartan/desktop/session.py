@@ -69,9 +69,12 @@ class Session(QObject):
         self._current: tuple[Any, Verdict, list[Status]] | None = None
         self._worker = Worker(self._hear)
         self._number = 0
-        self._poll = QTimer(self, interval=POLL)
+        self._poll = QTimer(self)
+        self._poll.setInterval(POLL)
         self._poll.timeout.connect(self._worker.poll)
-        self._pause = QTimer(self, interval=PAUSE, singleShot=True)
+        self._pause = QTimer(self)
+        self._pause.setInterval(PAUSE)
+        self._pause.setSingleShot(True)
         self._pause.timeout.connect(self._solve)
 
     @property

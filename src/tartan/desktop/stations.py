@@ -53,7 +53,7 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
     """
     used = {p.material for s in project.stacks for p in s.plies}
     found = {
-        "Materials": StationLine(f"{_count(len(project.materials), 'material')}, {len(used)} in use",
+        "Materials": StationLine(f"{len(project.materials)} materials, {len(used)} in use",
                                  "complete" if project.materials else "needs"),
         "Stacks": _stacks(project),
         "Part": _part(project),

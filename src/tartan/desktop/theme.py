@@ -93,11 +93,19 @@ def mono(size: float = 12.0) -> QFont:
 def _palette() -> QPalette:
     made = QPalette()
     roles = QPalette.ColorRole
-    for role, name in ((roles.Window, "paper"), (roles.Base, "well"), (roles.Text, "ink"),
-                       (roles.WindowText, "ink"), (roles.ButtonText, "ink"),
-                       (roles.Button, "panel"), (roles.Highlight, "accent"),
-                       (roles.ToolTipBase, "panel"), (roles.ToolTipText, "ink"),
-                       (roles.PlaceholderText, "soft"), (roles.AlternateBase, "panel")):  # fmt: skip
+    for role, name in (
+        (roles.Window, "paper"),
+        (roles.Base, "well"),
+        (roles.Text, "ink"),
+        (roles.WindowText, "ink"),
+        (roles.ButtonText, "ink"),
+        (roles.Button, "panel"),
+        (roles.Highlight, "accent"),
+        (roles.ToolTipBase, "panel"),
+        (roles.ToolTipText, "ink"),
+        (roles.PlaceholderText, "soft"),
+        (roles.AlternateBase, "panel"),
+    ):
         made.setColor(role, colour(name))
     made.setColor(roles.HighlightedText, QColor("#ffffff" if not _face.dark else "#1a1b1a"))
     return made
@@ -112,7 +120,8 @@ def _sheet() -> str:
     QLabel[role="head"] {{ font-weight: 600; }}
     QLabel[role="fault"] {{ color: {f.fails}; }}
     QFrame[role="rule"] {{ background: {f.line}; border: none; }}
-    QWidget[role="panel"] {{ background: {f.panel}; border: 1px solid {f.line}; border-radius: 6px; }}
+    QWidget[role="panel"] {{ background: {f.panel}; border: 1px solid {f.line};
+        border-radius: 6px; }}
     QLineEdit {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px;
         padding: 3px 7px; selection-background-color: {f.accent}; }}
     QLineEdit:hover {{ border-color: {f.soft}; }}
@@ -120,11 +129,10 @@ def _sheet() -> str:
     QLineEdit[fault="true"] {{ border: 1px solid {f.fails}; background: {f.fails_wash}; }}
     QLineEdit:disabled {{ background: {f.paper}; color: {f.soft}; }}
     QComboBox {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px;
-        padding: 3px 7px; }}
+        padding: 3px 20px 3px 7px; }}
     QComboBox:focus {{ border-color: {f.accent}; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
-    QComboBox::down-arrow {{ width: 0; height: 0; border-left: 4px solid transparent;
-        border-right: 4px solid transparent; border-top: 5px solid {f.soft}; margin-right: 6px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: none; }}
     QComboBox QAbstractItemView {{ background: {f.panel}; border: 1px solid {f.line};
         selection-background-color: {f.accent_wash}; selection-color: {f.ink}; outline: none; }}
     QPushButton {{ background: transparent; border: none; color: {f.accent}; font-weight: 600;
@@ -140,6 +148,7 @@ def _sheet() -> str:
     QListView, QTableView, QTreeView {{ background: transparent; border: none; outline: none; }}
     QTableView {{ gridline-color: {f.line}; selection-background-color: {f.accent_wash};
         selection-color: {f.ink}; }}
+    QHeaderView {{ background: transparent; }}
     QHeaderView::section {{ background: transparent; border: none; color: {f.soft};
         border-bottom: 1px solid {f.line}; padding: 3px 6px; text-align: left; }}
     QScrollArea {{ background: transparent; border: none; }}

@@ -45,7 +45,12 @@ class VerdictBar(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         state = self.verdict.state
-        ink = {"holds": face.holds, "fails": face.fails, "stale": face.soft, "blocked": face.fails}[state]
+        ink = {
+            "holds": face.holds,
+            "fails": face.fails,
+            "stale": face.soft,
+            "blocked": face.fails,
+        }[state]
         painter.fillRect(self.rect(), QColor(face.panel))
         painter.setPen(QPen(QColor(face.line), 1))
         painter.drawLine(0, 0, self.width(), 0)
@@ -81,8 +86,11 @@ class VerdictBar(QWidget):
         painter.setFont(theme.font(9))
         painter.setPen(QColor(face.soft))
         words = f"{self._progress.doing} · {self._progress.share:.0%}"
-        painter.drawText(QRectF(self.width() - 270, 0, 190, HEIGHT),
-                         Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)  # fmt: skip
+        painter.drawText(
+            QRectF(self.width() - 270, 0, 190, HEIGHT),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            words,
+        )
         self._cancel = QRectF(self.width() - 70, 6, 60, HEIGHT - 12)
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.accent))

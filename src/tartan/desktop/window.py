@@ -35,6 +35,8 @@ from tartan.desktop.widgets.small import Field, label
 from tartan.project import edits, storage
 from tartan.project.samples import SAMPLES
 
+View = MaterialsView | StacksView | PartView | CasesView | MarginsView
+
 
 class _Weave(QWidget):
     """The program's mark: coloured threads."""
@@ -70,7 +72,7 @@ class MainWindow(QMainWindow):
         self.part = PartView(session)
         self.cases = CasesView(session)
         self.margins = MarginsView(session)
-        self.views = dict(zip(STATIONS, (self.materials, self.stacks, self.part, self.cases,
+        self.views: dict[str, View] = dict(zip(STATIONS, (self.materials, self.stacks, self.part, self.cases,
                                          self.margins), strict=True))  # fmt: skip
         self.bench = QStackedWidget()
         for view in self.views.values():
@@ -97,13 +99,13 @@ class MainWindow(QMainWindow):
             ("open …", "Ctrl+O", self.ask_open),
             ("save", "Ctrl+S", self.save),
             ("save as …", "Ctrl+Shift+S", self.ask_save_as),
-            *((f"open sample: {name}", "", lambda n=name: self.open_sample(n)) for name in SAMPLES),
+            *((f"open sample: {n}", "", lambda n=n: self.open_sample(n)) for n in SAMPLES),
             ("undo", "Ctrl+Z", self.session.undo),
             ("redo", "Ctrl+Y", self.session.redo),
             ("solve again", "F5", self.session.solve_again),
             ("cancel solving", "", self.session.cancel),
             ("go to the governing spot", "Ctrl+G", self.follow_verdict),
-            ("find", "Ctrl+Space", lambda: self.finder.begin()),
+            ("find", "Ctrl+Space", self.begin_find),
             *((f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
               for i, name in enumerate(STATIONS, start=1)),
         ]  # fmt: skip
@@ -117,12 +119,14 @@ class MainWindow(QMainWindow):
             commands[name] = action
         return commands
 
-    def _build(self) -> None:
+    def _build_head(self) -> QWidget:
         head = QWidget()
         head.setObjectName("head")
         head.setFixedHeight(42)
         face = theme.face()
-        head.setStyleSheet(f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}")
+        head.setStyleSheet(
+            f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}"
+        )
         line = QHBoxLayout(head)
         line.setContentsMargins(14, 0, 14, 0)
         line.setSpacing(8)
@@ -143,15 +147,23 @@ class MainWindow(QMainWindow):
         menu_button.setStyleSheet("QPushButton::menu-indicator { width: 0; }")
         units_label = label("mm · N · MPa", "soft")
         units_label.setToolTip("Display units; any unit may be typed")
-        for button, act in ((self.undo_button, self.session.undo), (self.redo_button, self.session.redo)):
+        for button, act in (
+            (self.undo_button, self.session.undo),
+            (self.redo_button, self.session.redo),
+        ):
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, a=act: a())
-        for part in (_Weave(), self.name, menu_button, self.file):
+        left: list[QWidget] = [_Weave(), self.name, menu_button, self.file]
+        for part in left:
             line.addWidget(part)
         line.addStretch(1)
-        for part in (self.finder, units_label, self.undo_button, self.redo_button):
+        right: list[QWidget] = [self.finder, units_label, self.undo_button, self.redo_button]
+        for part in right:
             line.addWidget(part)
             line.addSpacing(6)
+        return head
+
+    def _build(self) -> None:
         middle = QWidget()
         across = QHBoxLayout(middle)
         across.setContentsMargins(0, 0, 0, 0)
@@ -162,12 +174,16 @@ class MainWindow(QMainWindow):
         down = QVBoxLayout(whole)
         down.setContentsMargins(0, 0, 0, 0)
         down.setSpacing(0)
-        down.addWidget(head)
+        down.addWidget(self._build_head())
         down.addWidget(middle, 1)
         down.addWidget(self.verdict)
         self.setCentralWidget(whole)
 
     # Commands
+
+    def begin_find(self) -> None:
+        """Open the palette."""
+        self.finder.begin()
 
     def _rename(self, text: str) -> TartanError | None:
         return self.session.edit("rename project", lambda p: edits.rename_project(p, text))
@@ -177,12 +193,22 @@ class MainWindow(QMainWindow):
         project, session = self.session.project, self.session
         found = [Entry(n, " ".join(("command", a.shortcut().toString())).strip(), a.trigger)
                  for n, a in self.commands.items() if n != "find"]  # fmt: skip
-        found += [Entry(m.name, "material", lambda n=m.name: session.select(
-            station="Materials", material=n)) for m in project.materials]  # fmt: skip
-        found += [Entry(s.name, "stack", lambda n=s.name: session.select(
-            station="Stacks", stack=n, plies=())) for s in project.stacks]  # fmt: skip
-        found += [Entry(c.name, "case", lambda n=c.name: session.select(station="Cases", case=n))
-                  for c in project.cases]
+
+        def go(**changes: object) -> Callable[[], object]:
+            return lambda: session.select(**changes)
+
+        found += [Entry(m.name, "material", go(station="Materials", material=m.name))
+                  for m in project.materials]  # fmt: skip
+        for stack in project.stacks:
+            found.append(
+                Entry(stack.name, "stack", go(station="Stacks", stack=stack.name, plies=()))
+            )
+            found += [
+                Entry(f"ply {i + 1} of {stack.name}", f"{ply.angle:g}° {ply.material}",
+                      go(station="Stacks", stack=stack.name, plies=(i,)))
+                for i, ply in enumerate(stack.plies)
+            ]  # fmt: skip
+        found += [Entry(c.name, "case", go(station="Cases", case=c.name)) for c in project.cases]
         return found
 
     def follow_verdict(self) -> None:
@@ -214,7 +240,9 @@ class MainWindow(QMainWindow):
         """Ask for a project file and open it."""
         if not self.may_leave():
             return
-        path, _ = QFileDialog.getOpenFileName(self, "Open project", "", f"Projects (*{storage.SUFFIX})")
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Open project", "", f"Projects (*{storage.SUFFIX})"
+        )
         if path:
             self.open_path(Path(path))
 

@@ -48,7 +48,7 @@ def read_materials(path: Path) -> list[Material]:
                             "Save it as CSV in UTF-8.") from error  # fmt: skip
     head = text.partition("\n")[0]
     delimiter = ";" if head.count(";") > head.count(",") else ","
-    rows = [r for r in csv.reader(io.StringIO(text), delimiter=delimiter)]
+    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     if not rows or not any(c.strip() for c in rows[0]):
         raise DocumentError("The file is empty.", path.name, "The first row names the columns.")
     columns = [_column(cell, i, path.name) for i, cell in enumerate(rows[0], start=1)]
@@ -120,8 +120,9 @@ def write_materials(materials: tuple[Material, ...], path: Path) -> None:
             writer = csv.writer(file)
             writer.writerow(head)
             for m in materials:
-                writer.writerow([m.name, m.kind,
-                                 *(_cell(m, f, q) for f, q in QUANTITIES.items()), m.source])
+                writer.writerow(
+                    [m.name, m.kind, *(_cell(m, f, q) for f, q in QUANTITIES.items()), m.source]
+                )
     except OSError as error:
         raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
                             "Choose another folder.") from error  # fmt: skip

@@ -1,5 +1,7 @@
-"""Edits: named functions Project → Project. Each checks what it is given and raises, or returns
-the changed project; none leaves anything half-applied.
+"""Edits: named functions Project → Project.
+
+Each checks what it is given and raises, or returns the changed project; none leaves anything
+half-applied.
 """
 
 from __future__ import annotations

@@ -140,6 +140,4 @@ class Project:
 
     def stacks_using(self, material: str) -> tuple[str, ...]:
         """Names of the stacks that a change of a material touches."""
-        return tuple(
-            s.name for s in self.stacks if any(p.material == material for p in s.plies)
-        )
+        return tuple(s.name for s in self.stacks if any(p.material == material for p in s.plies))

@@ -127,7 +127,7 @@ def shell_model(inputs: PartInputs) -> ShellModel:
     fixed = np.zeros((len(mesh.nodes), 6), bool)
     for support in inputs.supports:
         nodes = place_nodes(mesh, support.place)
-        fixed[np.ix_(nodes, list(SUPPORT_KINDS[support.kind]))] = True
+        fixed[np.ix_(nodes, np.array(SUPPORT_KINDS[support.kind]))] = True
     return ShellModel(mesh, laminate, np.array(part.reference), fixed)
 
 

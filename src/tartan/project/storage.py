@@ -64,8 +64,11 @@ def from_text(text: str, where: str = "Project file") -> Project:
     except (ValueError, RecursionError) as error:
         line = getattr(error, "lineno", 1)
         column = getattr(error, "colno", 1)
-        raise DocumentError(f"The file is damaged at line {line}, column {column}.", where,
-                            "Open a backup, or mend that place in a text editor.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file is damaged at line {line}, column {column}.",
+            where,
+            "Open a backup, or mend that place in a text editor.",
+        ) from error
     if not isinstance(data, dict) or data.get("format") != _HEAD["format"]:
         raise DocumentError("This is not a Tartan project.", where,
                             f"Choose a file that ends in {SUFFIX}.")  # fmt: skip
@@ -110,8 +113,11 @@ def _refuse_unknown(value: Any, schema: dict[str, Any], root: dict[str, Any] | N
         known = options[0]["properties"]
         for key, entry in value.items():
             if key not in known:
-                raise DocumentError(f"{_path((*at, key))}: this field is not known.",
-                                    "Project file", f"Known here: {', '.join(known)}.")  # fmt: skip
+                raise DocumentError(
+                    f"{_path((*at, key))}: this field is not known.",
+                    "Project file",
+                    f"Known here: {', '.join(known)}.",
+                )
             _refuse_unknown(entry, known[key], root, (*at, key))
     elif isinstance(value, list) and "items" in schema:
         for i, entry in enumerate(value):

@@ -93,13 +93,16 @@ def _share(answer: PartAnswer) -> tuple[PartAnswer, str]:
     at = [0]
     packed = _pack(answer, arrays, at)
     memory = SharedMemory(create=True, size=max(at[0], 1))
+    buffer = memory.buf
+    assert buffer is not None
     start = 0
     for array in arrays:
-        view = np.frombuffer(memory.buf, array.dtype, array.size, start)
+        view = np.frombuffer(buffer, array.dtype, array.size, start)
         view[:] = array.ravel()
         del view
         start += -(-array.nbytes // 64) * 64
     name = memory.name
+    del buffer
     memory.close()
     return packed, name
 
@@ -107,6 +110,7 @@ def _share(answer: PartAnswer) -> tuple[PartAnswer, str]:
 def _take(packed: PartAnswer, name: str) -> PartAnswer:
     memory = SharedMemory(name)
     try:
+        assert memory.buf is not None
         answer: PartAnswer = _unpack(packed, memory.buf)
     finally:
         memory.close()

@@ -9,9 +9,7 @@ from tartan.core.criteria.tsai_wu import TsaiWu
 from tartan.core.criteria.von_mises import VonMises
 from tartan.core.errors import CriterionError
 
-REGISTRY: dict[str, Criterion] = {
-    c.key: c for c in (TsaiWu(), Hashin(), VonMises(), CoreShear())
-}
+REGISTRY: dict[str, Criterion] = {c.key: c for c in (TsaiWu(), Hashin(), VonMises(), CoreShear())}
 
 DEFAULT_SETS: dict[str, tuple[str, ...]] = {
     "ply": ("tsai_wu", "hashin"),

@@ -59,12 +59,18 @@ class Criterion(Protocol):
         Where it is published.
     """
 
-    key: str
-    title: str
-    needs: tuple[str, ...]
-    modes: tuple[str, ...]
-    stress: Literal["in-plane", "transverse"]
-    source: str
+    @property
+    def key(self) -> str: ...  # noqa: D102 - described above
+    @property
+    def title(self) -> str: ...  # noqa: D102
+    @property
+    def needs(self) -> tuple[str, ...]: ...  # noqa: D102
+    @property
+    def modes(self) -> tuple[str, ...]: ...  # noqa: D102
+    @property
+    def stress(self) -> Literal["in-plane", "transverse"]: ...  # noqa: D102
+    @property
+    def source(self) -> str: ...  # noqa: D102
 
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip

@@ -64,7 +64,8 @@ def _square(f: Array, p: Array, q: Array) -> Array:
     """Symmetric bilinear form of the quadratic part."""
     p1, p2, p6 = p[..., 0], p[..., 1], p[..., 2]
     q1, q2, q6 = q[..., 0], q[..., 1], q[..., 2]
-    return f[0] * p1 * q1 + f[1] * p2 * q2 + f[2] * p6 * q6 + f[3] * (p1 * q2 + p2 * q1)
+    total: Array = f[0] * p1 * q1 + f[1] * p2 * q2 + f[2] * p6 * q6 + f[3] * (p1 * q2 + p2 * q1)
+    return total
 
 
 def _dominant(s: Strengths, total: Array) -> np.typing.NDArray[np.int8]:

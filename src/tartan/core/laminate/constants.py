@@ -55,7 +55,7 @@ def membrane(laminate: Laminate, *, kept_flat: bool = False) -> Constants:
     kept_flat : bool
         With curvature held at zero (from A alone) instead of free.
     """
-    a = np.linalg.inv(laminate.A) if kept_flat else laminate.compliance[:3, :3]
+    a = np.asarray(np.linalg.inv(laminate.A)) if kept_flat else laminate.compliance[:3, :3]
     return _constants(a * laminate.thickness)
 
 

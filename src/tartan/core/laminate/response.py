@@ -156,7 +156,8 @@ def stress_from_section(laminate: Laminate, section: Array) -> Array:
     z = spot_heights(laminate)
     membrane = np.einsum("nij,...j->...ni", operator, section[..., :3])
     bending = np.einsum("nij,...j->...ni", operator, section[..., 3:6])
-    return membrane[..., None, :] + z[..., None] * bending[..., None, :]
+    stress: Array = membrane[..., None, :] + z[..., None] * bending[..., None, :]
+    return stress
 
 
 def shear_from_section(laminate: Laminate, section: Array) -> Array:
@@ -178,7 +179,8 @@ def shear_from_section(laminate: Laminate, section: Array) -> Array:
     f = shear_distribution(laminate.Qbar, laminate.z, laminate.compliance, _PLACES)
     c, s = np.cos(laminate.angles), np.sin(laminate.angles)
     turn = np.moveaxis(np.array([[c, s], [-s, c]]), -1, 0)
-    return np.einsum("nij,nsjk,...k->...nsi", turn, f, force)
+    stress: Array = np.einsum("nij,nsjk,...k->...nsi", turn, f, force)
+    return stress
 
 
 __all__ = ["SPOTS", "Load", "PlyResponse", "respond", "shear_from_section", "spot_heights",

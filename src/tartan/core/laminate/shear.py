@@ -68,7 +68,9 @@ def shear_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> A
     def grown(height: Array) -> Array:
         """∫ Qbar (b + z d) dz from the ply's bottom over `height`, shape (..., 3, 3)."""
         mean = low[:, None] + height / 2
-        return Qb[:, None] * height[..., None, None] + Qd[:, None] * (height * mean)[..., None, None]
+        return (
+            Qb[:, None] * height[..., None, None] + Qd[:, None] * (height * mean)[..., None, None]
+        )
 
     whole = grown(t[:, None])[:, 0]
     below = np.concatenate([np.zeros((1, 3, 3)), np.cumsum(whole, axis=0)[:-1]])

@@ -172,7 +172,9 @@ class Laminate:
         return float(np.dot(rho, np.diff(self.z)))
 
 
-def make_laminate(stack: Stack, materials: Mapping[str, Material], offset: float = 0.0) -> Laminate:
+def make_laminate(
+    stack: Stack, materials: Mapping[str, Material], offset: float = 0.0
+) -> Laminate:
     """Resolve a stack's materials.
 
     Parameters

@@ -184,7 +184,8 @@ def _assumed_shear(x: Array, normals: Array) -> Array:
     weights = np.zeros((4, 2, 4))
     weights[:, 0, 0], weights[:, 0, 1] = (1 - eta) / 2, (1 + eta) / 2
     weights[:, 1, 2], weights[:, 1, 3] = (1 - xi) / 2, (1 + xi) / 2
-    return np.einsum("pat,mtic->mpaic", weights, tied)
+    interpolated: Array = np.einsum("pat,mtic->mpaic", weights, tied)
+    return interpolated
 
 
 def _enhanced(x: Array, reference: Array, area: Array) -> Array:

@@ -70,7 +70,9 @@ class _Check:
     plies: NDArray[np.intp]
 
 
-def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[list[_Check], tuple[str, ...]]:
+def checks_of(
+    laminate: Laminate, sets: Sets = DEFAULT_SETS
+) -> tuple[list[_Check], tuple[str, ...]]:
     """Criteria to evaluate for each material of a laminate.
 
     Parameters

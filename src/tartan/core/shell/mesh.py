@@ -170,7 +170,7 @@ def place_words(place: Array) -> str:
     across = "left edge" if place[0] < 0.08 else "right edge" if place[0] > 0.92 else ""
     along = "lower edge" if place[1] < 0.08 else "upper edge" if place[1] > 0.92 else ""
     if across and along:
-        return f"{along.split()[0]} {across.split()[0]} corner"
+        return f"{along.split(maxsplit=1)[0]} {across.split(maxsplit=1)[0]} corner"
     third = ("lower", "middle", "upper")[min(2, int(place[1] * 3))]
     side = ("left", "middle", "right")[min(2, int(place[0] * 3))]
     if across:

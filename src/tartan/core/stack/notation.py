@@ -300,7 +300,7 @@ def _mirrors_exactly(plies: tuple[Ply, ...]) -> bool:
 def _write_run(plies: tuple[Ply, ...], context: Context, *, middle: bool) -> str:
     body, last = (plies[:-1], plies[-1:]) if middle else (plies, ())
     parts = _fold(_pairs(body, context))
-    parts += [_word(p, context, OVERLINE) for p in last]
+    parts += [f"{_word(p, context)} mid" for p in last]
     return "/".join(parts)
 
 
@@ -320,8 +320,8 @@ def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
     return words
 
 
-def _word(ply: Ply, context: Context, mark: str = "") -> str:
-    word = format(ply.angle, ".10g") + mark
+def _word(ply: Ply, context: Context) -> str:
+    word = format(ply.angle, ".10g")
     if ply.material != context.default:
         plain = not re.search(r'[/,()\[\]"]|^\d|^mid\b|mm', ply.material)
         word += f" {ply.material}" if plain else f' "{ply.material}"'

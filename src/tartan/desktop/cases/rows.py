@@ -20,7 +20,6 @@ from tartan.desktop.widgets.small import QuantityField, button, choice, label, r
 from tartan.project import edits, units
 from tartan.project.model import (
     PLACES,
-    Acceleration,
     Case,
     DisplacementRequirement,
     EdgeForce,
@@ -115,7 +114,9 @@ class CaseRows:
             set_options(place, PLACES, support.place)
             set_options(kind, list(SUPPORT_KINDS), support.kind)
 
-        block.add(row(place, kind, None, button("×", remove, "Remove this support"), spacing=5), update)
+        block.add(
+            row(place, kind, None, button("×", remove, "Remove this support"), spacing=5), update
+        )
 
     def add_support(self) -> None:
         """Add a support at the first edge that has none of its kind."""
@@ -214,7 +215,7 @@ class CaseRows:
 
         edge = choice(EDGES, put_edge)
         fields, update_fields = self._vector(
-            i, units.LINE_FORCE, lambda l: l.force, lambda l, v: replace(l, force=v)
+            i, units.LINE_FORCE, lambda load: load.force, lambda load, v: replace(load, force=v)
         )
 
         def update() -> None:
@@ -223,16 +224,25 @@ class CaseRows:
                 set_options(edge, EDGES, load.edge)
                 update_fields()
 
-        block.add(row(label("force per length", "soft"), edge, None, self._remove(i), spacing=5), update)
-        block.add(row(label("x, y, z", "soft"), None, *fields, label("N/mm", "soft"), 22, spacing=4))
+        block.add(
+            row(label("force per length", "soft"), edge, None, self._remove(i), spacing=5), update
+        )
+        block.add(
+            row(label("x, y, z", "soft"), None, *fields, label("N/mm", "soft"), 22, spacing=4)
+        )
 
     def _acceleration(self, block: Block, i: int) -> None:
         fields, update = self._vector(
-            i, units.ACCELERATION, lambda l: l.vector, lambda l, v: replace(l, vector=v)
+            i,
+            units.ACCELERATION,
+            lambda load: load.vector,
+            lambda load, v: replace(load, vector=v),
         )
         name = label("mass driven", "soft")
         name.setToolTip("Force is mass times this: 0, 0, −9.81 is own weight with z up")
-        block.add(row(name, None, *fields, label("m/s²", "soft"), self._remove(i), spacing=4), update)
+        block.add(
+            row(name, None, *fields, label("m/s²", "soft"), self._remove(i), spacing=4), update
+        )
 
     # Requirements
 
@@ -272,7 +282,9 @@ class CaseRows:
             parts += [label("mm in", "soft"), case]
         else:
             case.hide()
-        block.add(row(*parts, None, button("×", remove, "Remove this requirement"), spacing=5), update)
+        block.add(
+            row(*parts, None, button("×", remove, "Remove this requirement"), spacing=5), update
+        )
 
     def add_requirement(self, requirement: Requirement) -> None:
         """Add a requirement."""

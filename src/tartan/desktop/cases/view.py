@@ -25,6 +25,9 @@ from tartan.project.model import (
 )
 from tartan.project.shellinputs import case_forces, mesh_for, part_inputs, part_laminate
 
+_EDGE_FORCE = EdgeForce("right edge", (1000.0, 0.0, 0.0))
+_OWN_WEIGHT = Acceleration((0.0, 0.0, -9.81))
+
 
 class CasesView(QWidget):
     """Figures at the left, the part with its supports and loads at the right."""
@@ -59,8 +62,8 @@ class CasesView(QWidget):
                 button("remove", self.remove_case)),
             self.cards, self.name, self.loads,
             row(button("+ pressure", lambda: rows.add_load(Pressure(1000.0))),
-                button("+ edge force", lambda: rows.add_load(EdgeForce("right edge", (1000.0, 0.0, 0.0)))),
-                button("+ own weight", lambda: rows.add_load(Acceleration((0.0, 0.0, -9.81)))), None),
+                button("+ edge force", lambda: rows.add_load(_EDGE_FORCE)),
+                button("+ own weight", lambda: rows.add_load(_OWN_WEIGHT)), None),
             self.resultant, 4, rule(),
             row(label("Requirements", "head"), None,
                 button("+ reserve factor", lambda: rows.add_requirement(ReserveRequirement(1.25))),
@@ -128,7 +131,9 @@ class CasesView(QWidget):
         project, rows = self.session.project, self.rows
         self._tell("")
         self.supports.put(len(project.supports), rows.supports)
-        self.cards.put([Card(c.name, _words(c)) for c in project.cases], self.session.selection.case)
+        self.cards.put(
+            [Card(c.name, _words(c)) for c in project.cases], self.session.selection.case
+        )
         case = self.case
         self.name.setVisible(case is not None)
         self.name.put(case.name if case else "")
@@ -155,7 +160,7 @@ class CasesView(QWidget):
     def _frame(self) -> None:
         if self.scene is not None:
             self.scene.frame_part()
-            self.scene.render()
+            self.scene.redraw()
 
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""
@@ -177,7 +182,7 @@ class CasesView(QWidget):
             scene.strokes("crosses", crosses, face.ink, 2.2)
         if self.overlays["loads"].isChecked() and self.case is not None:
             scene.strokes("loads", glyphs.load_strokes(mesh, self.case), face.accent, 2.6)
-        scene.render()
+        scene.redraw()
 
     def showEvent(self, event: object) -> None:
         self.draw()

@@ -14,7 +14,7 @@ from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import shear_from_section, stress_from_section
-from tartan.core.shell.mesh import place_words
+from tartan.core.shell.mesh import Mesh, place_words
 from tartan.core.strength.reserve import plies_by_material
 from tartan.desktop import colours
 from tartan.desktop.widgets.section import Column
@@ -84,7 +84,7 @@ def reserve_map(project: Project, answer: PartAnswer) -> Map:
     return Map(rgb, "reserve factor", "worst of plies, spots, cases", ticks, ramp, 0.5, note)
 
 
-def mesh_of(answer: PartAnswer):  # type: ignore[no-untyped-def]
+def mesh_of(answer: PartAnswer) -> Mesh:
     """Mesh that an answer belongs to."""
     part = answer.inputs.part
     return mesh_for(part.surface, part.mesh_size, part.laying_side)
@@ -100,13 +100,17 @@ def stress_map(answer: PartAnswer, component: int, case: int, ply: int, spot: in
     ramp = colours.signed_map(np.linspace(-1, 1, 128))
     ticks = tuple(((t + 1) / 2, units.number(t * largest, 3)) for t in (-1.0, -0.5, 0.0, 0.5, 1.0))
     note = f"from {units.number(float(stress.min()))} to {units.number(float(stress.max()))} MPa"
-    return Map(colours.signed_map(stress / largest), f"stress {name}", "MPa", ticks, ramp, None, note)
+    return Map(
+        colours.signed_map(stress / largest), f"stress {name}", "MPa", ticks, ramp, None, note
+    )
 
 
 def displacement_map(answer: PartAnswer, case: int) -> Map:
     """Size of the displacement at element centres."""
     quads = mesh_of(answer).quads
-    size = np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[quads].mean(axis=1) * 1e3
+    size = (
+        np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[quads].mean(axis=1) * 1e3
+    )
     largest = float(size.max()) or 1.0
     ticks = tuple((t, units.number(t * largest, 3)) for t in (0.0, 0.25, 0.5, 0.75, 1.0))
     ramp = colours.size_map(np.linspace(0, 1, 128))
@@ -169,7 +173,8 @@ def section_at(project: Project, answer: PartAnswer, element: int, case: int) ->
         Column("reserve factor", "worst spot", reserve, required(project)),
     )
     mesh = mesh_of(answer)
-    words = f"{place_words(mesh.places[element])} · element {element + 1} · {answer.inputs.cases[case].name}"
+    where = place_words(mesh.places[element])
+    words = f"{where} · element {element + 1} · {answer.inputs.cases[case].name}"
     return Section(columns, reserve, words)
 
 

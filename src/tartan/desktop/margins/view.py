@@ -62,12 +62,13 @@ class MarginsView(QWidget):
         self._build()
 
     def _build(self) -> None:
-        for box, name in ((self.shown, "show"), (self.case, "case"), (self.ply, "ply"),
+        for chooser, name in ((self.shown, "show"), (self.case, "case"), (self.ply, "ply"),
                           (self.spot, "spot")):  # fmt: skip
-            box.setAccessibleName(name)
-        self._choosers = row(label("show", "soft"), self.shown, label("of", "soft"), self.ply,
-                             label("at the", "soft"), self.spot, label("in", "soft"), self.case,
-                             None, self.deformed, spacing=6)  # fmt: skip
+            chooser.setAccessibleName(name)
+        self._of_ply = (label("of", "soft"), self.ply, label("at the", "soft"), self.spot)
+        self.case.setMinimumWidth(126)
+        self._choosers = row(label("show", "soft"), self.shown, *self._of_ply, label("in", "soft"),
+                             self.case, None, self.deformed, spacing=6)  # fmt: skip
         self._map_place = QHBoxLayout()
         self._map_place.setContentsMargins(0, 0, 0, 0)
         self._map_place.addWidget(self.legend)
@@ -77,8 +78,14 @@ class MarginsView(QWidget):
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self._build_table()
         self.requirements.setTextFormat(Qt.TextFormat.RichText)
-        right = column(row(label("Hot spots", "head"), label("one a neighbourhood", "soft"), None),
-                       self.hot, 2, label("Requirements", "head"), self.requirements, spacing=6)  # fmt: skip
+        right = column(
+            row(label("Hot spots", "head"), label("one a neighbourhood", "soft"), None),
+            self.hot,
+            2,
+            label("Requirements", "head"),
+            self.requirements,
+            spacing=6,
+        )
         right.setFixedWidth(392)
         upper = QWidget()
         across = QHBoxLayout(upper)
@@ -91,8 +98,14 @@ class MarginsView(QWidget):
         below = QVBoxLayout(lower)
         below.setContentsMargins(12, 8, 12, 6)
         below.setSpacing(4)
-        below.addWidget(row(label("At the spot", "head"), self.where, None,
-                            button("open in Stacks", self._to_stack, "Edit this stack")))  # fmt: skip
+        below.addWidget(
+            row(
+                label("At the spot", "head"),
+                self.where,
+                None,
+                button("open in Stacks", self._to_stack, "Edit this stack"),
+            )
+        )
         below.addWidget(self.section, 1)
         self.section.ply_pressed.connect(lambda ply, _: self.session.select(spot_ply=ply))
         lower.setFixedHeight(258)
@@ -119,7 +132,7 @@ class MarginsView(QWidget):
         down.setDefaultSectionSize(25)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         across.setHighlightSections(False)
-        for i, width in enumerate((52, 132, 104, 56, 40)):
+        for i, width in enumerate((48, 126, 104, 58, 48)):
             table.setColumnWidth(i, width)
         across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         table.currentCellChanged.connect(self._pick_row)
@@ -158,7 +171,9 @@ class MarginsView(QWidget):
         centres = state.mesh_of(answer).corners()[list(answer.spots)].mean(axis=1)
         for element, cells, at in zip(answer.spots, state.spot_rows(answer), centres, strict=True):
             full = repr(float(answer.margins.reserve[element]))
-            lines.append("\t".join((full, *cells[1:], str(element + 1), *(f"{v:.6g}" for v in at))))
+            lines.append(
+                "\t".join((full, *cells[1:], str(element + 1), *(f"{v:.6g}" for v in at)))
+            )
         clipboard.setText("\n".join(lines))
 
     # Showing
@@ -224,7 +239,9 @@ class MarginsView(QWidget):
         cases = [c.name for c in answer.inputs.cases]
         case = max(0, self.case.currentIndex())
         try:
-            found = state.section_at(self.session.project, answer, element, min(case, len(cases) - 1))
+            found = state.section_at(
+                self.session.project, answer, element, min(case, len(cases) - 1)
+            )
         except TartanError as error:
             self.where.setText(str(error))
             self.section.show_stack(rows)
@@ -252,13 +269,15 @@ class MarginsView(QWidget):
             self.scene.element_picked.connect(self._pick_element)
             self._map_place.addWidget(self.scene, 1)
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
-        for box in (self.ply, self.spot):
-            box.setEnabled(kind in (1, 2, 3))
+        for part in self._of_ply:
+            part.setVisible(kind in (1, 2, 3))
         shown, fresh = self._map(answer), self.session.fresh
-        self.legend.put(shown, f"needs {state.required(self.session.project):.2f}", stale=not fresh)
+        self.legend.put(
+            shown, f"needs {state.required(self.session.project):.2f}", stale=not fresh
+        )
         self._draw_map(self.scene, answer, shown, case)
         self.note.setText(shown.note if fresh else f"stale, of the project before: {shown.note}")
-        self.scene.render()
+        self.scene.redraw()
 
     def _draw_map(self, scene: PartScene, answer: PartAnswer, shown: Map, case: int) -> None:
         scene.put_mesh(state.mesh_of(answer))
@@ -277,12 +296,13 @@ class MarginsView(QWidget):
                 self._label_pick(scene, answer, picked[0])
             else:
                 scene.clear("label")
+                scene.clear("label stem")
 
     def _label_pick(self, scene: PartScene, answer: PartAnswer, element: int) -> None:
         ply, mode = int(answer.margins.ply[element]) + 1, answer.margins.mode_label(element)
-        text = f"{units.factor(float(answer.margins.reserve[element]))}  ply {ply} · {mode}"
-        place = np.asarray(scene.points_of(element)).mean(axis=0)[None]
-        scene.words("label", place, [text], theme.face().ink)
+        short = state.SHORT.get(mode, mode)
+        text = f" {units.factor(float(answer.margins.reserve[element]))} · ply {ply} {short} "
+        scene.pin("label", element, text)
 
     def showEvent(self, event: object) -> None:
         self.draw()

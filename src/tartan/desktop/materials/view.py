@@ -64,8 +64,18 @@ class MaterialsView(QWidget):
         across.setSpacing(14)
         for names in (("Stiffness",), ("Strength",), ("Ply and expansion", "Criteria")):
             across.addWidget(self._group(names), 1)
-        card = column(head, self.use, self.fault, groups, 6, self.compare,
-                      row(label("source", "soft"), self.source), None, spacing=8, margin=4)  # fmt: skip
+        card = column(
+            head,
+            self.use,
+            self.fault,
+            groups,
+            6,
+            self.compare,
+            row(label("source", "soft"), self.source),
+            None,
+            spacing=8,
+            margin=4,
+        )
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 16, 12)
         box.setSpacing(18)

@@ -48,14 +48,19 @@ class PartView(QWidget):
         self.fields: dict[str, QuantityField] = {}
         self.stack = choice([], lambda name: self._set(stack=name))
         self.direction = Field(self._commit_direction)
-        self.side = choice(list(SIDES.values()), lambda text: self._set(laying_side=_key(SIDES, text)))
-        self.level = choice(list(LEVELS.values()),
-                            lambda text: self._set(reference_surface=_key(LEVELS, text)))  # fmt: skip
+        self.side = choice(
+            list(SIDES.values()), lambda text: self._set(laying_side=_key(SIDES, text))
+        )
+        self.level = choice(
+            list(LEVELS.values()), lambda text: self._set(reference_surface=_key(LEVELS, text))
+        )
         self.section = SectionPicture()
         self.section.least_band = 15
         self.overlays = {
             "0° direction": switch("0° direction", "Strokes along the plies' zero", on=True),
-            "laying side": switch("laying side", "Arrows towards the side plies are added", on=True),
+            "laying side": switch(
+                "laying side", "Arrows towards the side plies are added", on=True
+            ),
             "mesh": switch("mesh", "Element edges", on=True),
         }
         self._build()
@@ -73,7 +78,9 @@ class PartView(QWidget):
             ("radius_y", "radius along y", "Empty is flat; positive is concave seen from +z"),
             ("mesh_size", "mesh size", "Length of an element's side"),
         ):
-            field = QuantityField(units.LENGTH, self._setter(key), optional=key.startswith("radius"))
+            field = QuantityField(
+                units.LENGTH, self._setter(key), optional=key.startswith("radius")
+            )
             field.setFixedWidth(88)
             field.setAccessibleName(text)
             field.refused.connect(self._tell)
@@ -88,14 +95,19 @@ class PartView(QWidget):
             line += 1
         self.direction.refused.connect(self._tell)
         self.direction.setAccessibleName("0° direction")
-        for text, widget in (("stack", self.stack), ("0° direction x, y, z", self.direction),
-                             ("laying side", self.side), ("surface is the", self.level)):  # fmt: skip
+        for text, widget in (
+            ("stack", self.stack),
+            ("0° direction x, y, z", self.direction),
+            ("laying side", self.side),
+            ("surface is the", self.level),
+        ):
             grid.addWidget(label(text, "soft"), line, 0)
             grid.addWidget(widget, line, 1, 1, 2)
             line += 1
-        left = column(label("Surface", "head"), form, self.fault, 4, self.summary, 4,
+        self.section.least_height = 250
+        left = column(label("Surface", "head"), form, self.fault, 4, self.summary, 8,
                       row(label("Stack", "head"), None, button("open in Stacks", self._to_stack)),
-                      self.section, spacing=6)  # fmt: skip
+                      self.section, None, spacing=6)  # fmt: skip
         left.setFixedWidth(286)
         for overlay in self.overlays.values():
             overlay.toggled.connect(lambda _: self.draw())
@@ -193,7 +205,7 @@ class PartView(QWidget):
     def _frame(self) -> None:
         if self.scene is not None:
             self.scene.frame_part()
-            self.scene.render()
+            self.scene.redraw()
 
     def draw(self) -> None:
         """Draw the surface and its overlays, once the station has been visited."""
@@ -208,7 +220,7 @@ class PartView(QWidget):
         scene.paint(None)
         scene.show_edges(self.overlays["mesh"].isChecked())
         self._draw_directions(scene, mesh, np.array(part.reference))
-        scene.render()
+        scene.redraw()
 
     def _draw_directions(self, scene: PartScene, mesh: Mesh, reference: np.ndarray) -> None:
         face = theme.face()

@@ -77,8 +77,10 @@ def arrows(tails: Array, vectors: Array, *, to_head: bool = False) -> Array:
     aside /= np.linalg.norm(aside, axis=1, keepdims=True)
     other = np.cross(unit, aside)
     parts = [np.stack([start, head], axis=1)]
-    for way in (aside, -aside, other, -other):
-        parts.append(np.stack([head, head - 0.28 * length * unit + 0.11 * length * way], axis=1))
+    parts += [
+        np.stack([head, head - 0.28 * length * unit + 0.11 * length * way], axis=1)
+        for way in (aside, -aside, other, -other)
+    ]
     return np.concatenate(parts)
 
 
@@ -130,5 +132,7 @@ def load_strokes(mesh: Mesh, case: Case) -> Array:
             found.append(arrows(mesh.nodes[nodes], np.tile(way * size, (len(nodes), 1))))
         elif isinstance(load, Acceleration) and any(load.vector):
             way = np.array(load.vector) / np.linalg.norm(load.vector)
-            found.append(arrows(mesh.nodes.mean(axis=0)[None], 2.2 * way[None] * size))
+            found.append(
+                arrows(mesh.nodes.mean(axis=0)[None], 2.2 * way[None] * size, to_head=True)
+            )
     return np.concatenate(found)

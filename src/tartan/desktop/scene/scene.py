@@ -36,7 +36,7 @@ class PartScene(QWidget):
         self._actor: Any = None
         self._extras: dict[str, list[Any]] = {}
         self._press = QPoint()
-        self._framed = False
+        self._moved = False
         self.view.installEventFilter(self)
         self.view.enable_parallel_projection()
         self.wear()
@@ -74,13 +74,27 @@ class PartScene(QWidget):
             self.frame_part()
 
     def frame_part(self) -> None:
-        """Look at the whole part from the usual side."""
-        if self.mesh is None:
+        """Look at the whole part from the usual side, as large as the view allows."""
+        if self.mesh is None or not self.view.height():
             return
-        self.view.camera_position = [(-0.55, -1.5, 1.15), (0, 0, 0), (0, 0, 1)]
-        self.view.reset_camera(render=False)
-        self.view.camera.zoom(1.28)
-        self._framed = True
+        way = np.array([-0.42, -1.0, 0.82])
+        way /= np.linalg.norm(way)
+        right = np.cross([0.0, 0.0, 1.0], way)
+        right /= np.linalg.norm(right)
+        axes = np.stack([right, np.cross(way, right)])
+        flat = self.mesh.nodes @ axes.T
+        low, high = flat.min(axis=0), flat.max(axis=0)
+        middle = (low + high) / 2 @ axes
+        size = float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
+        self.view.camera_position = [middle + 3 * size * way, middle, (0, 0, 1)]
+        aspect = self.view.width() / self.view.height()
+        wide, tall = high - low
+        # Room is left above for arrows and a pin, which stand off the surface.
+        self.view.camera.parallel_scale = 0.5 * max(
+            (tall + 0.16 * size) * 1.04, wide * 1.1 / aspect
+        )
+        self.view.renderer.ResetCameraClippingRange()
+        self._moved = False
 
     def paint(self, rgb: NDArray[np.uint8] | None) -> None:
         """Colour the elements, shape (m, 3); None is plain stone."""
@@ -144,12 +158,26 @@ class PartScene(QWidget):
         sides = np.stack([points, np.roll(points, -1, axis=1)], axis=2).reshape(-1, 2, 3)
         self.strokes(name, sides, colour, width)
 
+    def pin(self, name: str, element: int, text: str) -> None:
+        """Stand a pin on an element, with a word at its head."""
+        assert self.mesh is not None
+        face = theme.face()
+        foot = self.points_of(element).mean(axis=0)
+        reach = 0.09 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
+        head = foot + np.array([0.0, 0.0, reach])
+        self.strokes(f"{name} stem", np.array([[foot, head]]), face.ink, 1.6)
+        self.words(name, head[None], [text], face.ink)
+        for actor in self._extras[name]:
+            prop = actor.GetTextProperty()
+            prop.SetJustificationToCentered()
+            actor.SetDisplayOffset(0, 2)
+
     def clear(self, name: str) -> None:
         """Remove strokes or words of a name."""
         for actor in self._extras.pop(name, []):
             self.view.remove_actor(actor, render=False)
 
-    def render(self) -> None:
+    def redraw(self) -> None:
         """Draw the frame, if the view is on screen."""
         if self.isVisible():
             self.view.render()
@@ -157,7 +185,8 @@ class PartScene(QWidget):
     def points_of(self, element: int) -> Array:
         """Corners of an element on the shape as it is shown, shape (4, 3) [m]."""
         assert self.mesh is not None
-        return np.asarray(self._surface.points)[self.mesh.quads[element]]
+        points: Array = np.asarray(self._surface.points)[self.mesh.quads[element]]
+        return points
 
     def show_edges(self, on: bool) -> None:
         """Draw element edges or not."""
@@ -190,10 +219,12 @@ class PartScene(QWidget):
         return int(cell) if cell >= 0 else None
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Resize and not self._moved:
+            self.frame_part()
         if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
             place = event.position().toPoint()
             if event.type() == QEvent.Type.MouseButtonPress:
-                self._press = place
+                self._press, self._moved = place, True
             elif event.type() == QEvent.Type.MouseButtonRelease:
                 moved = (place - self._press).manhattanLength()
                 element = self.element_at(place) if moved < 4 else None

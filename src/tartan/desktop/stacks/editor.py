@@ -50,9 +50,9 @@ class SectionEditor(SectionPicture):
         stack = self.session.selection.stack
         try:
             edited = compute()
-        except TartanError as error:
-            self._tell(str(error))
-            return error
+        except TartanError as refused:
+            self._tell(str(refused))
+            return refused
         error = self.session.edit(f"{label}, {stack}",
                                   lambda p: edits.put_plies(p, stack, edited.plies))  # fmt: skip
         self._tell(str(error) if error else "")
@@ -130,8 +130,9 @@ class SectionEditor(SectionPicture):
                 self.delete_plies()
         elif event.key() == Qt.Key.Key_V:
             text, picked = clipboard.text(), self.session.selection.plies
-            self.apply("paste plies",
-                       lambda: state.paste(self.session.project, self.plies, picked, text))
+            self.apply(
+                "paste plies", lambda: state.paste(self.session.project, self.plies, picked, text)
+            )
         else:
             return False
         return True
@@ -153,7 +154,9 @@ class SectionEditor(SectionPicture):
         ply = max(self.session.selection.plies)
         band: QRectF = self.rect_of(ply)
         height = 24
-        self._entry.setGeometry(int(band.left()) + 30, int(band.center().y()) - height // 2, 74, height)
+        self._entry.setGeometry(
+            int(band.left()) + 30, int(band.center().y()) - height // 2, 74, height
+        )
         self._entry.setText(text)
         self._entry.setProperty("fault", False)
         self._entry.show()

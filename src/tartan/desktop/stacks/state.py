@@ -14,15 +14,13 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.constants import coupling_ratios, flexural, membrane
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.plies import is_balanced, is_symmetric
+from tartan.desktop.widgets.matrix import COUPLES
 from tartan.project import units
 from tartan.project.model import Project
 from tartan.project.shellinputs import laminate_for
 
 Plies = tuple[Ply, ...]
 Picked = tuple[int, ...]
-
-COUPLES = 0.01
-"""A coupling below this share of the direct terms is not worth a word of warning."""
 
 
 @dataclass(frozen=True)
@@ -63,7 +61,7 @@ def delete(plies: Plies, picked: Picked) -> Edited:
 def move(plies: Plies, picked: Picked, step: int) -> Edited:
     """Shift the selected plies one place up (+1) or down (-1), as a block."""
     chosen = sorted(picked)
-    if not chosen or not 0 <= chosen[0] + step or chosen[-1] + step >= len(plies):
+    if not chosen or not chosen[0] + step >= 0 or chosen[-1] + step >= len(plies):
         return Edited(plies, picked)
     order = list(plies)
     for i in chosen if step < 0 else reversed(chosen):
@@ -152,11 +150,12 @@ def couplings(laminate: Laminate) -> list[tuple[str, str]]:
     ):
         if ratio[key] > COUPLES:
             found.append((head, f"{terms} up to {ratio[key]:.0%} of the direct terms"))
-    return found or [("No coupling", "stretching, shear, bending and twist act apart")]
+    return found or [("No coupling to speak of", f"all below {COUPLES:.0%} of the direct terms")]
 
 
-CONSTANTS = (("Ex", "Eₓ"), ("Ey", "Eᵧ"), ("Gxy", "Gₓᵧ"), ("nuxy", "νₓᵧ"), ("nuyx", "νᵧₓ"))
-"""Engineering constants shown, and how they are written."""
+CONSTANTS = (("Ex", "E<sub>x</sub>"), ("Ey", "E<sub>y</sub>"), ("Gxy", "G<sub>xy</sub>"),
+             ("nuxy", "ν<sub>xy</sub>"), ("nuyx", "ν<sub>yx</sub>"))  # fmt: skip
+"""Engineering constants shown, and how they are written, as rich text."""
 
 
 def constants_table(laminate: Laminate) -> list[list[str]]:
@@ -170,7 +169,9 @@ def constants_table(laminate: Laminate) -> list[list[str]]:
     return rows
 
 
-def laminate_or_error(project: Project, stack: Stack) -> tuple[Laminate | None, TartanError | None]:
+def laminate_or_error(
+    project: Project, stack: Stack
+) -> tuple[Laminate | None, TartanError | None]:
     """Laminate of a stack about its middle, or why there is none."""
     try:
         return laminate_for(stack, project.materials_of(stack)), None

@@ -87,8 +87,10 @@ class StacksView(QWidget):
         self.thickness.setFixedWidth(76)
         self.thickness.setAccessibleName("Thickness")
         self.material.setMinimumWidth(130)
-        first = row(self.picked, 4, self.angle, label("°", "soft"), self.material, self.thickness,
-                    label("mm", "soft"), None, spacing=6)  # fmt: skip
+        self.picked_parts = (self.angle, label("°", "soft"), self.material, self.thickness,
+                             label("mm", "soft"))  # fmt: skip
+        first = row(self.picked, 4, *self.picked_parts, None, spacing=6)
+        first.setFixedHeight(30)
         second = row(
             button("+ ply like this", self.editor.add_ply, "Enter"),
             button("delete", self.editor.delete_plies, "Delete"),
@@ -98,8 +100,7 @@ class StacksView(QWidget):
                    "Opposite order"),
             button("turn 45°", lambda: self._whole("turn", lambda p: operations.rotate(p, 45.0)),
                    "Turn the whole stack by 45°"),
-            None,
-            label("type an angle · Enter adds · Alt+↑↓ moves", "soft"),
+            None, spacing=2,
         )  # fmt: skip
         return column(first, second, spacing=2)
 
@@ -122,8 +123,17 @@ class StacksView(QWidget):
         grid.setColumnStretch(2, 1)
         grid.setColumnStretch(3, 1)
         grid.setColumnStretch(4, 1)
-        right = column(label("Stiffness", "head"), self.matrix, self.couplings, 4,
-                       label("Engineering constants", "head"), table, 4, self.shear, None)  # fmt: skip
+        right = column(
+            label("Stiffness", "head"),
+            self.matrix,
+            self.couplings,
+            4,
+            label("Engineering constants", "head"),
+            table,
+            4,
+            self.shear,
+            None,
+        )
         right.setFixedWidth(316)
         return right
 
@@ -229,10 +239,10 @@ class StacksView(QWidget):
 
     def _show_picked(self, stack: Stack) -> None:
         picked = self.session.selection.plies
-        for part in (self.angle, self.thickness, self.material):
-            part.setEnabled(bool(picked))
+        for part in self.picked_parts:
+            part.setVisible(bool(picked))
         if not picked:
-            self.picked.setText("no ply picked")
+            self.picked.setText("Click a ply, type its angle; Enter adds another, Alt+↑↓ moves it")
             self.angle.put("")
             self.thickness.put("")
             return
@@ -264,5 +274,7 @@ class StacksView(QWidget):
         except TartanError as error:
             self.shear.setText(str(error))
             return
-        self.shear.setText(f"Transverse shear stiffness, energy-equivalent: xz {units.number(H[0, 0])}, "
-                           f"yz {units.number(H[1, 1])}, coupling {units.number(H[0, 1])} kN/mm")  # fmt: skip
+        self.shear.setText(
+            f"Transverse shear stiffness, energy-equivalent: xz {units.number(H[0, 0])}, "
+            f"yz {units.number(H[1, 1])}, coupling {units.number(H[0, 1])} kN/mm"
+        )

@@ -45,7 +45,7 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.drawRoundedRect(body, 2, 2)
     painter.setBrush(QColor(solid))
     painter.drawRect(QRectF(body.left(), body.top(), 5, body.height()))
-    fibres = QRectF(body.left() + 92, body.top() + 2.5, body.width() - 92 - 112, body.height() - 5)
+    fibres = QRectF(body.left() + 92, body.top() + 2.5, body.width() - 92 - 128, body.height() - 5)
     if row.kind == "core":
         _paint_cells(painter, fibres, stroke)
     elif row.kind != "isotropic":
@@ -61,9 +61,9 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.drawText(QRectF(body.left() + 36, middle - 10, 56, 20), Qt.AlignmentFlag.AlignVCenter,
                      name)  # fmt: skip
     painter.setFont(theme.font(8))
-    right = QRectF(body.right() - 110, middle - 9, 104, 18)
+    right = QRectF(body.right() - 122, middle - 9, 116, 18)
     both = f"{row.material}  {units.show(row.thickness, units.LENGTH, unit=False)}"
-    text = painter.fontMetrics().elidedText(both, Qt.TextElideMode.ElideLeft, 104)
+    text = painter.fontMetrics().elidedText(both, Qt.TextElideMode.ElideLeft, 116)
     painter.setPen(QColor(face.soft if not face.dark else face.ink))
     painter.drawText(right, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
     if selected:

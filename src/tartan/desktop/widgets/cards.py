@@ -65,7 +65,9 @@ class _CardPainter(QStyledItemDelegate):
         painter.setFont(theme.strong(9.5))
         name = painter.fontMetrics().elidedText(card.name, Qt.TextElideMode.ElideRight,
                                                 int(inner.width()))  # fmt: skip
-        painter.drawText(QRectF(inner.left(), y, inner.width(), 17), Qt.AlignmentFlag.AlignLeft, name)
+        painter.drawText(
+            QRectF(inner.left(), y, inner.width(), 17), Qt.AlignmentFlag.AlignLeft, name
+        )
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(face.fails if card.fault else face.soft))
         words = painter.fontMetrics().elidedText(card.words, Qt.TextElideMode.ElideRight,

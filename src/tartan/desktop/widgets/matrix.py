@@ -16,6 +16,9 @@ Array = NDArray[np.float64]
 NEGLIGIBLE = 1e-6
 """Terms below this share of the direct terms they couple are drawn as zero."""
 
+COUPLES = 0.01
+"""Couplings from this share of the direct terms on are marked."""
+
 CELL_HEIGHT = 27
 _COUPLING = {"A": {(0, 2), (1, 2), (2, 0), (2, 1)}, "D": {(0, 2), (1, 2), (2, 0), (2, 1)},
              "B": {(i, j) for i in range(3) for j in range(3)}}  # fmt: skip
@@ -74,7 +77,7 @@ class MatrixPicture(QWidget):
                 cell = QRectF(area.left() + j * wide + 1, area.top() + 18 + i * CELL_HEIGHT + 1,
                               wide - 2, CELL_HEIGHT - 2)  # fmt: skip
                 live = share[i, j] > NEGLIGIBLE
-                couples = live and (i, j) in _COUPLING[title[0]]
+                couples = share[i, j] > COUPLES and (i, j) in _COUPLING[title[0]]
                 ground = QColor(tint)
                 ground.setAlphaF(0.06 + 0.42 * abs(values[i, j]) / largest if live else 0.0)
                 painter.setBrush(ground)
@@ -83,5 +86,5 @@ class MatrixPicture(QWidget):
                 painter.drawRoundedRect(cell, 3, 3)
                 painter.setPen(QColor(face.ink if live else face.soft))
                 painter.setFont(theme.font(8.5))
-                text = units.number(float(values[i, j])) if live else "0"
+                text = units.number(float(values[i, j]), 3) if live else "0"
                 painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)

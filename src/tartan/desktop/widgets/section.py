@@ -1,5 +1,6 @@
-"""The section picture: plies as bands of true thickness with their fibre direction, and columns
-of results on the same z axis. The laying side is up.
+"""The section picture: plies as bands of true thickness with their fibre direction.
+
+Columns of results stand beside them on the same z axis. The laying side is up.
 """
 
 from __future__ import annotations
@@ -60,6 +61,7 @@ class SectionPicture(QWidget):
     ply_hovered = pyqtSignal(int)
 
     least_band = 20
+    least_height = 120
 
     def __init__(self) -> None:
         super().__init__()
@@ -76,7 +78,7 @@ class SectionPicture(QWidget):
     def show_stack(self, rows: Sequence[Row], columns: Sequence[Column] = ()) -> None:
         """Draw other plies."""
         self.rows, self.columns = rows, columns
-        self.setMinimumHeight(max(120, TOP + FOOT + len(rows) * self.least_band))
+        self.setMinimumHeight(max(self.least_height, TOP + FOOT + len(rows) * self.least_band))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -172,8 +174,14 @@ class SectionPicture(QWidget):
             scale = (area.width() / 2 - 5) / largest
             for i, rect in enumerate(rects):
                 low, _, high = column.values[i] * scale
-                shape = QPolygonF([QPointF(middle, rect.bottom()), QPointF(middle + low, rect.bottom()),
-                                   QPointF(middle + high, rect.top()), QPointF(middle, rect.top())])
+                shape = QPolygonF(
+                    [
+                        QPointF(middle, rect.bottom()),
+                        QPointF(middle + low, rect.bottom()),
+                        QPointF(middle + high, rect.top()),
+                        QPointF(middle, rect.top()),
+                    ]
+                )
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(_row_colour(self.rows[i]))
                 painter.drawPolygon(shape)
@@ -193,7 +201,9 @@ class SectionPicture(QWidget):
         for value, rect in zip(column.values, rects, strict=True):
             share = min(value, reach) / reach
             height = min(rect.height() * 0.62, 16)
-            bar = QRectF(area.left() + 6, rect.center().y() - height / 2, max(2, share * width), height)
+            bar = QRectF(
+                area.left() + 6, rect.center().y() - height / 2, max(2, share * width), height
+            )
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(face.holds if value >= need else face.fails))
             painter.drawRoundedRect(bar, 2, 2)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.core.errors import TartanError
+from tartan.desktop import theme
 from tartan.project import units
 from tartan.project.units import Quantity
 
@@ -45,7 +46,7 @@ def button(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
     made = QPushButton(text)
     made.setCursor(Qt.CursorShape.PointingHandCursor)
     made.setToolTip(tip)
-    made.clicked.connect(lambda: act())
+    made.clicked.connect(lambda _checked=False: act())
     return made
 
 
@@ -194,9 +195,28 @@ class QuantityField(Field):
         self.put(units.show(value, self.quantity, unit=False), tip)
 
 
+class Choice(QComboBox):
+    """One of several words, with a chevron of our own; the wheel leaves the choice alone."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("soft" if self.isEnabled() else "line"), 1.5))
+        x, y = self.width() - 14.0, self.height() / 2 - 1.5
+        painter.drawPolyline(
+            QPolygonF([QPointF(x - 3.5, y), QPointF(x, y + 3.5), QPointF(x + 3.5, y)])
+        )
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+
 def choice(options: Sequence[str], act: Callable[[str], object]) -> QComboBox:
-    """One of several words; `act` hears only what the user chose."""
-    made = QComboBox()
+    """Make a choice; `act` hears only what the user chose."""
+    made = Choice()
+    made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     made.addItems(list(options))
     made.textActivated.connect(act)
     return made

@@ -96,8 +96,11 @@ def load_cases(path: Path | None = None) -> list[Case]:
         raise DocumentError(f"The file cannot be read ({error.strerror}).", where,
                             "Check the path.") from error  # fmt: skip
     except (ValueError, KeyError, TypeError) as error:
-        raise DocumentError(f"This is not a file of solved cases ({error}).", where,
-                            "It needs a list 'cases' with id, kind and inputs.") from error  # fmt: skip
+        raise DocumentError(
+            f"This is not a file of solved cases ({error}).",
+            where,
+            "It needs a list 'cases' with id, kind and inputs.",
+        ) from error
 
 
 def answer(case: Case) -> dict[str, Any]:

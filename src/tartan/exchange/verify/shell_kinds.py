@@ -131,7 +131,7 @@ def _solve_plate(laminate: Laminate, C: Array, plate: tuple[float, float, float]
     for names, held in zip((("left edge", "right edge"), ("lower edge", "upper edge")),
                            _EDGE_CONDITIONS[kind[0]], strict=True):  # fmt: skip
         for name in names:
-            fixed[np.ix_(mesh.edges[name], held)] = True
+            fixed[np.ix_(mesh.edges[name], np.array(held))] = True
     traction = q0 * (np.ones((1, 1)) if kind[1] == "uniform" else _half_waves(mesh, a, b))
     model = ShellModel(mesh, laminate, np.array([1.0, 0.0, 0.0]), fixed, C)
     solution = solve(model, pressure(mesh, traction)[None])
@@ -145,7 +145,8 @@ def _solve_plate(laminate: Laminate, C: Array, plate: tuple[float, float, float]
 def _half_waves(mesh: Mesh, a: float, b: float) -> Array:
     N, _ = shape(GAUSS)
     at = np.einsum("pi,mic->mpc", N, mesh.corners())
-    return np.cos(np.pi * at[..., 0] / a) * np.cos(np.pi * at[..., 1] / b)
+    waves: Array = np.cos(np.pi * at[..., 0] / a) * np.cos(np.pi * at[..., 1] / b)
+    return waves
 
 
 def _outputs(laminate: Laminate, C: Array, field: _Field) -> dict[str, Array]:

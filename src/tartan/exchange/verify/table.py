@@ -26,8 +26,10 @@ def case_lines(case: Case, report: Report) -> Iterator[str]:
         expected = case.expected[line.output]["value"]
         mark = "ok  " if line.verdict.passed else "OFF "
         difference = "" if line.verdict.difference is None else f"{line.verdict.difference:.2e}"
-        yield (f"  {mark}  {line.output:34} {_short(line.computed):>26} "
-               f"{_short(expected):>26}  {difference:>9}  {line.verdict.reason}".rstrip())  # fmt: skip
+        yield (
+            f"  {mark}  {line.output:34} {_short(line.computed):>26} "
+            f"{_short(expected):>26}  {difference:>9}  {line.verdict.reason}".rstrip()
+        )
 
 
 def _short(value: Any) -> str:

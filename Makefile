@@ -1,0 +1,49 @@
+# Everything runs in an environment of its own in .venv; the first call sets it up.
+PYTHON ?= python3
+BIN := .venv/bin
+READY := .venv/.ready
+# Tests and pictures never open windows on the user's own display.
+XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
+
+.PHONY: demo test lint bench screenshots verify lock clean
+
+demo: $(READY)
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
+	else $(XVFB) $(BIN)/python scripts/pictures.py build/demo; fi
+
+test: lint
+	$(XVFB) $(BIN)/python -m pytest
+
+lint: $(READY)
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/python scripts/file_sizes.py
+
+bench: $(READY)
+	$(XVFB) $(BIN)/python bench/run.py
+
+screenshots: $(READY)
+	$(XVFB) $(BIN)/python scripts/pictures.py docs/screenshots
+
+verify: $(READY)
+	$(BIN)/tartan verify
+
+$(READY): requirements.lock pyproject.toml scripts/system_packages.sh
+	sh scripts/system_packages.sh
+	$(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $(READY)
+
+# Renews the lock from pyproject.toml; index addresses stay out of it.
+lock: $(READY)
+	$(PYTHON) -m venv build/lock-env
+	build/lock-env/bin/pip install --quiet pip-tools
+	build/lock-env/bin/pip-compile --quiet --extra dev --strip-extras --allow-unsafe --upgrade \
+	  --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --no-header \
+	  -o requirements.lock pyproject.toml
+
+clean:
+	rm -rf .venv build

@@ -1,0 +1,56 @@
+"""Open the window on the sample, print the verdict, and save a picture of every station."""
+
+import sys
+import time
+from pathlib import Path
+
+from PyQt6.QtTest import QTest
+
+from tartan.desktop.app import make_application, make_window
+from tartan.desktop.stations import STATIONS
+from tartan.desktop.window import MainWindow
+
+PATIENCE = 120.0
+
+
+def wait_for_answer(window: MainWindow) -> None:
+    """Let the window work until the part is solved."""
+    end = time.monotonic() + PATIENCE
+    while window.session.solving and time.monotonic() < end:
+        QTest.qWait(20)
+
+
+def picture(window: MainWindow, path: Path) -> None:
+    """Save what stands on the screen, the 3-D view included."""
+    QTest.qWait(350)
+    screen = window.screen()
+    area = window.geometry()
+    screen.grabWindow(0, area.x(), area.y(), area.width(), area.height()).save(str(path))
+    print(f"  {path}")
+
+
+def main(folder: Path) -> int:
+    """Make the pictures; return 1 when there was no answer in time."""
+    folder.mkdir(parents=True, exist_ok=True)
+    make_application(dark=False)
+    window = make_window()
+    window.show()
+    wait_for_answer(window)
+    verdict = window.session.verdict
+    print(f"{verdict.figure}. {verdict.sentence}")
+    for station in reversed(STATIONS):
+        window.session.select(station=station, plies=(1,) if station == "Stacks" else ())
+        picture(window, folder / f"{station.lower()}.png")
+    answered = not window.session.solving
+    if folder.parts[:1] == ("docs",):
+        window.session.select(station="Margins", element=None)
+        window.open_sample("light dish panel")
+        wait_for_answer(window)
+        picture(window, folder / "margins-failing.png")
+    window.shut()
+    window.close()
+    return 0 if answered else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main(Path(sys.argv[1] if len(sys.argv) > 1 else "build/demo")))
