@@ -32,7 +32,7 @@ def picture(window: MainWindow, path: Path) -> None:
 def main(folder: Path) -> int:
     """Make the pictures; return 1 when there was no answer in time."""
     folder.mkdir(parents=True, exist_ok=True)
-    make_application(dark=False)
+    application = make_application(dark=False)
     window = make_window()
     window.show()
     wait_for_answer(window)
@@ -49,6 +49,7 @@ def main(folder: Path) -> int:
         picture(window, folder / "margins-failing.png")
     window.shut()
     window.close()
+    application.processEvents()
     return 0 if answered else 1
 
 

@@ -72,8 +72,10 @@ class MainWindow(QMainWindow):
         self.part = PartView(session)
         self.cases = CasesView(session)
         self.margins = MarginsView(session)
-        self.views: dict[str, View] = dict(zip(STATIONS, (self.materials, self.stacks, self.part, self.cases,
-                                         self.margins), strict=True))  # fmt: skip
+        views: tuple[View, ...] = (
+            self.materials, self.stacks, self.part, self.cases, self.margins,
+        )  # fmt: skip
+        self.views: dict[str, View] = dict(zip(STATIONS, views, strict=True))
         self.bench = QStackedWidget()
         for view in self.views.values():
             self.bench.addWidget(view)
