@@ -1,0 +1,121 @@
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tartan.core.errors import NotationError, StackError
+from tartan.core.stack import Ply, Stack, check_stack, operations
+from tartan.core.stack.notation import Context, context_for, parse, write
+from tartan.core.stack.plies import is_balanced, is_symmetric, normal_angle
+
+THICKNESS = {"UD": 0.125e-3, "woven": 0.25e-3, "core": None, "T 300 8": 0.2e-3, "odd/name": 1e-3}
+CONTEXT = Context(THICKNESS, "UD")
+
+
+def angles(text: str) -> list[float]:
+    return [p.angle for p in parse(text, CONTEXT)]
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("[0/±45/90]s", [0, 45, -45, 90, 90, -45, 45, 0]),
+        ("[(0/90)2/±45]s", [0, 90, 0, 90, 45, -45, -45, 45, 90, 0, 90, 0]),
+        ("[45/-45/0 mid]s", [45, -45, 0, -45, 45]),
+        ("[±45/0\u0305]s", [45, -45, 0, -45, 45]),
+        ("[0/90]2s", [0, 90, 0, 90, 90, 0, 90, 0]),
+        ("[0₂/90]T", [0, 0, 90]),
+        ("[0_3/∓30]", [0, 0, 0, -30, 30]),
+        ("0, 45, 90", [0, 45, 90]),
+        ("[ (0/45)s / 90 ]", [0, 45, 45, 0, 90]),
+        ("[+-22.5/−7]", [22.5, -22.5, -7]),
+        ("[0]8", [0] * 8),
+    ],
+)
+def test_trade_notation_is_read(text: str, expected: list[float]) -> None:
+    assert angles(text) == expected
+
+
+def test_materials_and_thicknesses() -> None:
+    plies = parse('[±45 woven/0 core 12 mm mid]s', CONTEXT)
+    assert [(p.material, p.thickness) for p in plies] == [
+        ("woven", 0.25e-3), ("woven", 0.25e-3), ("core", 12e-3), ("woven", 0.25e-3),
+        ("woven", 0.25e-3)]  # fmt: skip
+    assert parse('[0 T 300 8/90 "odd/name" 2 mm]', CONTEXT) == (
+        Ply("T 300 8", 0, 0.2e-3), Ply("odd/name", 90, 2e-3))  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "position"),
+    [("[0/45", 5), ("[0/x]", 3), ("[0/90]q", 6), ("", 0), ("[0/90]s/", 8), ("[0 mid/90]s", 1),
+     ("[0 mid]", 1), ("[0/90 glas]", 6), ("[(0)99999]", 4), ("[0/90 core]", 3), ("[400]", 1),
+     ("[0/90]0", 6), ('[0 "UD]', 3), ("[0/90))", 5)],
+)  # fmt: skip
+def test_errors_point_at_the_character(text: str, position: int) -> None:
+    with pytest.raises(NotationError) as caught:
+        parse(text, CONTEXT)
+    assert caught.value.position == position
+    assert f"character {position + 1}" in caught.value.where
+    assert caught.value.what
+
+
+def test_slips_in_counts_do_not_unfold() -> None:
+    with pytest.raises(NotationError, match="more than 2000 plies"):
+        parse("((0/45)900)900", CONTEXT)
+    with pytest.raises(NotationError, match="nested"):
+        parse("(" * 50 + "0" + ")" * 50, CONTEXT)
+
+
+PLIES = st.lists(
+    st.builds(Ply, st.sampled_from(sorted(THICKNESS)),
+              st.sampled_from([0.0, 90.0, 45.0, -45.0, 30.0, -30.0, 22.5, -12.25]),
+              st.sampled_from([0.125e-3, 0.25e-3, 12e-3, 0.2e-3, 1e-3 / 3])),
+    min_size=1, max_size=14,
+)  # fmt: skip
+
+
+@settings(max_examples=250)
+@given(PLIES, st.integers(1, 3), st.booleans(), st.booleans())
+def test_what_is_written_is_read_back(plies: list[Ply], times: int, mirrored: bool,
+                                      middle: bool) -> None:  # fmt: skip
+    whole = operations.repeat(plies, times)
+    if mirrored:
+        whole = operations.mirror(whole, middle=middle)
+    context = context_for(whole, THICKNESS)
+    assert parse(write(whole, context), context) == whole
+
+
+@pytest.mark.parametrize("text", ["[0/±45/90]s", "[(0/90)2/±45]s", "[±45/0 mid]s", "[0_3/90]"])
+def test_notation_is_written_short(text: str) -> None:
+    assert write(parse(text, CONTEXT), CONTEXT) == text
+
+
+@given(st.floats(-720, 720))
+def test_one_direction_has_one_angle(angle: float) -> None:
+    normal = normal_angle(angle)
+    assert -90 < normal <= 90
+    assert abs((normal - angle) / 180 - round((normal - angle) / 180)) < 1e-9
+
+
+@given(PLIES, st.floats(-90, 90))
+def test_operations(plies: list[Ply], angle: float) -> None:
+    assert operations.reverse(operations.reverse(plies)) == tuple(plies)
+    assert is_symmetric(operations.mirror(plies))
+    back = operations.rotate(operations.rotate(plies, angle), -angle)
+    for p, q in zip(back, plies, strict=True):
+        assert abs((p.angle - q.angle) / 180 - round((p.angle - q.angle) / 180)) < 1e-9
+
+
+def test_balance_is_by_thickness_and_material() -> None:
+    assert is_balanced(parse("[0/±45/90/0]", CONTEXT))
+    assert not is_balanced(parse("[45/-45 0.2 mm]", CONTEXT))
+    assert not is_balanced(parse("[45/-45 woven 0.125 mm]", CONTEXT))
+
+
+@pytest.mark.parametrize(
+    ("plies", "words"),
+    [((), "empty"), ((Ply("UD", 0, 0.0),), "ply 1"), ((Ply("UD", 0, 1e-3), Ply("x", 0, 1.0)), "ply 2"),
+     ((Ply("UD", float("nan"), 1e-3),), "angle"), ((Ply("UD", 0, float("inf")),), "thickness")],
+)  # fmt: skip
+def test_unusable_stacks_name_the_ply(plies: tuple[Ply, ...], words: str) -> None:
+    with pytest.raises(StackError, match=words):
+        check_stack(Stack("s", plies), {"UD"})
