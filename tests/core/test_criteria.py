@@ -96,7 +96,9 @@ def test_every_needed_strength_is_asked_for(rule: Criterion) -> None:
     [([1, 0, 0], "Xt", "fibre tension"), ([-1, 0, 0], "Xc", "fibre compression"),
      ([0, 1, 0], "Yt", "matrix tension"), ([0, -1, 0], "Yc", "matrix compression")],
 )  # fmt: skip
-def test_each_strength_is_reached_alone(key: str, stress: list[float], strength: str, mode: str) -> None:
+def test_each_strength_is_reached_alone(
+    key: str, stress: list[float], strength: str, mode: str
+) -> None:
     rule = criterion(key)
     found = rule.evaluate(strengths_of(CARBON, rule), np.array(stress) * 1e6)
     assert found.reserve == pytest.approx(getattr(CARBON, strength) / 1e6)
@@ -108,7 +110,9 @@ def test_hashin_matrix_compression_by_hand() -> None:
     # 0.69444 - 0.5 (25/9 - 1) + 0.34602 = 0.15157
     rule = criterion("hashin")
     found = rule.evaluate(strengths_of(CARBON, rule), np.array([-1e3, -100e6, 50e6]))
-    assert found.index == pytest.approx((100 / 120) ** 2 - 0.5 * ((200 / 120) ** 2 - 1) + (50 / 85) ** 2)
+    assert found.index == pytest.approx(
+        (100 / 120) ** 2 - 0.5 * ((200 / 120) ** 2 - 1) + (50 / 85) ** 2
+    )
     assert rule.modes[int(found.mode)] == "matrix compression"
 
 
@@ -136,12 +140,16 @@ def test_open_tsai_wu_surface_is_refused() -> None:
         criterion("nothing")
 
 
-@given(st.just(0.0) | st.floats(1e-9, 1e6), st.floats(-1e6, 1e6), st.floats(-1e6, -1e-6))
+@given(
+    st.just(0.0) | st.floats(1e-9, 1e6),
+    st.just(0.0) | st.floats(1e-9, 1e6) | st.floats(-1e6, -1e-9),
+    st.floats(-1e6, -1e-6),
+)
 def test_greater_root_keeps_its_digits(a: float, b: float, c: float) -> None:
     root = float(quadratic_root(np.array(a), np.array(b), np.array(c)))
     if np.isinf(root):
         assert a == 0
-        assert b <= 1e-290
+        assert b <= 0
         return
     terms = abs(a * root * root) + abs(b * root) + abs(c)
     assert root > 0

@@ -35,8 +35,9 @@ def test_exactly_six_zero_modes(warp: float, unsymmetric: Laminate) -> None:
     # Rotations are scaled by the size so that one tolerance serves all unknowns.
     scale = np.tile([1, 1, 1, 10, 10, 10], 4)
     values = np.linalg.eigvalsh(K * np.outer(scale, scale))
-    assert np.abs(values[:6]).max() < 1e-11 * values[-1]
-    assert values[6] > 1e-6 * values[-1]
+    # The softest true mode is the weak drilling tie, 1e-4 of the in-plane shear stiffness.
+    assert np.abs(values[:6]).max() < 1e-12 * values[-1]
+    assert values[6] > 1e-8 * values[-1]
 
 
 def prescribe(lam: Laminate, u: Array) -> tuple[Array, Array]:

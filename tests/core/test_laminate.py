@@ -61,7 +61,9 @@ def test_reference_surface_moves_by_the_parallel_axis_rule(unsymmetric: Laminate
     moved = Laminate(unsymmetric.stack, unsymmetric.materials, e)
     np.testing.assert_allclose(moved.A, unsymmetric.A)
     np.testing.assert_allclose(moved.B, unsymmetric.B + e * unsymmetric.A)
-    np.testing.assert_allclose(moved.D, unsymmetric.D + 2 * e * unsymmetric.B + e**2 * unsymmetric.A)
+    np.testing.assert_allclose(
+        moved.D, unsymmetric.D + 2 * e * unsymmetric.B + e**2 * unsymmetric.A
+    )
     np.testing.assert_allclose(moved.shear, unsymmetric.shear, rtol=1e-9)
     np.testing.assert_allclose(moved.compliance @ moved.ABD, np.eye(6), atol=1e-7)
     assert flexural(moved).Ex == pytest.approx(flexural(unsymmetric).Ex)

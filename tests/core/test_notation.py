@@ -36,7 +36,7 @@ def test_trade_notation_is_read(text: str, expected: list[float]) -> None:
 
 
 def test_materials_and_thicknesses() -> None:
-    plies = parse('[±45 woven/0 core 12 mm mid]s', CONTEXT)
+    plies = parse("[±45 woven/0 core 12 mm mid]s", CONTEXT)
     assert [(p.material, p.thickness) for p in plies] == [
         ("woven", 0.25e-3), ("woven", 0.25e-3), ("core", 12e-3), ("woven", 0.25e-3),
         ("woven", 0.25e-3)]  # fmt: skip

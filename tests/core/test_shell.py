@@ -10,7 +10,7 @@ from tartan.core.laminate.response import Load, respond
 from tartan.core.shell import loads
 from tartan.core.shell.margins import assess, hot_spots
 from tartan.core.shell.mesh import Mesh, Panel, check_panel, grid_mesh, panel_mesh, place_words
-from tartan.core.shell.solve import Reuse, ShellModel, solve, solution_steps, undefined_directions
+from tartan.core.shell.solve import Reuse, ShellModel, solution_steps, solve, undefined_directions
 from tartan.core.shell.supports import SUPPORT_KINDS, free_motions
 from tartan.core.strength.reserve import first_failure
 from tests.conftest import laminate
@@ -45,7 +45,9 @@ def test_coupon_gives_the_laminates_own_strains(symmetric: bool, unsymmetric: La
     exact = respond(lam, Load(N=N))
     expected = np.concatenate([exact.eps0, exact.kappa, [0, 0]])
     scale = np.abs(expected).max()
-    np.testing.assert_allclose(strains, np.broadcast_to(expected, strains.shape), atol=1e-8 * scale)
+    np.testing.assert_allclose(
+        strains, np.broadcast_to(expected, strains.shape), atol=1e-8 * scale
+    )
     margins = assess(lam, solve(model, force).strains)
     by_hand = [first_failure(lam, Load(N=N), key) for key in ("tsai_wu", "hashin")]
     least = min(by_hand, key=lambda r: r.reserve.min())
@@ -102,11 +104,15 @@ def test_reactions_energy_and_superposition() -> None:
     both = np.stack([force[0], weight, force[0] - 2 * weight])
     reuse = Reuse()
     found = solve(model, both, reuse)
-    np.testing.assert_allclose(found.reaction, -found.applied, atol=1e-6 * np.abs(found.applied).max())
+    np.testing.assert_allclose(
+        found.reaction, -found.applied, atol=1e-6 * np.abs(found.applied).max()
+    )
     assert found.imbalance < 1e-9
     work = np.einsum("kni,kni->k", both, found.displacement) / 2
     np.testing.assert_allclose(found.energy, work, rtol=1e-8)
-    np.testing.assert_allclose(found.strains[2], found.strains[0] - 2 * found.strains[1], atol=1e-12)
+    np.testing.assert_allclose(
+        found.strains[2], found.strains[0] - 2 * found.strains[1], atol=1e-12
+    )
     again = solve(model, both, reuse)
     np.testing.assert_allclose(again.displacement, found.displacement, rtol=1e-9, atol=1e-15)
     area, mass = 0.2 * 0.3, model.laminate.areal_mass
@@ -190,7 +196,11 @@ def test_margins_do_not_depend_on_blocks_and_keep_their_address(sandwich: Lamina
     single = [assess(sandwich, strains[:, i : i + 1]) for i in (0, 5, 450, 899)]
     for i, one in zip((0, 5, 450, 899), single, strict=True):
         assert one.reserve[0] == pytest.approx(whole.reserve[i])
-        assert (one.case[0], one.ply[0], one.mode[0]) == (whole.case[i], whole.ply[i], whole.mode[i])
+        assert (one.case[0], one.ply[0], one.mode[0]) == (
+            whole.case[i],
+            whole.ply[i],
+            whole.mode[i],
+        )
     per_case = np.stack([assess(sandwich, strains[k : k + 1]).reserve for k in (0, 1)])
     np.testing.assert_allclose(whole.reserve, per_case.min(axis=0))
     assert (whole.case == per_case.argmin(axis=0)).all()
@@ -211,5 +221,12 @@ def test_hot_spots_are_apart_and_unloaded_parts_have_none(unsymmetric: Laminate)
 
 
 def test_places_in_words() -> None:
-    words = [place_words(np.array(p)) for p in ((0.5, 0.5), (0.01, 0.5), (0.99, 0.99), (0.4, 0.01))]
-    assert words == ["field, centre", "left edge, middle", "upper right corner", "lower edge, middle"]
+    words = [
+        place_words(np.array(p)) for p in ((0.5, 0.5), (0.01, 0.5), (0.99, 0.99), (0.4, 0.01))
+    ]
+    assert words == [
+        "field, centre",
+        "left edge, middle",
+        "upper right corner",
+        "lower edge, middle",
+    ]

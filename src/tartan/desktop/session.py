@@ -1,7 +1,7 @@
 """What all views share: the document's history, the selection, and the part's answer.
 
-Two changes are told: of the project and of the selection; a third signal tells that the answer,
-its freshness or its progress changed. Views never talk to each other.
+Changes of the project and of the selection are told; a third signal tells that the answer or its
+freshness changed, a fourth only moves the progress. Views never talk to each other.
 """
 
 from __future__ import annotations
@@ -53,6 +53,7 @@ class Session(QObject):
     project_changed = pyqtSignal(object, object)
     selection_changed = pyqtSignal(object, object)
     answer_changed = pyqtSignal()
+    progress_changed = pyqtSignal()
 
     def __init__(self, project: Project, path: Path | None = None) -> None:
         super().__init__()
@@ -122,23 +123,25 @@ class Session(QObject):
 
     def _tell(self, before: Project) -> None:
         self.select()
+        self._renew()
         self.project_changed.emit(before, self.project)
-        self.refresh_answer()
 
     # Answering
 
     def refresh_answer(self) -> None:
         """See whether the answer still stands, and have the part solved again if not."""
+        self._renew()
+        self.answer_changed.emit()
+
+    def _renew(self) -> None:
         self._current = None
         try:
             wanted = part_inputs(self.project)
         except TartanError as error:
             self._wanted, self.error = None, error
             self._worker.cancel()
-            self.answer_changed.emit()
             return
         if wanted == self._wanted and (self.error is None or self._worker.busy):
-            self.answer_changed.emit()
             return
         self._wanted, self.error = wanted, None
         if wanted in self._kept:
@@ -148,7 +151,6 @@ class Session(QObject):
             self.progress = None
         else:
             self._pause.start()
-        self.answer_changed.emit()
 
     def solve_again(self) -> None:
         """Solve anew, whatever is remembered."""
@@ -171,6 +173,9 @@ class Session(QObject):
             self._keep(event.answer)
         if event.number == self._number:
             self.progress = event.progress
+            if event.state is JobState.RUNNING:
+                self.progress_changed.emit()
+                return
             if event.answer is not None and event.answer.inputs == self._wanted:
                 self.answer, self.solved_at = event.answer, time.time()
             if event.state in (JobState.FAILED, JobState.LOST):

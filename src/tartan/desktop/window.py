@@ -91,7 +91,9 @@ class MainWindow(QMainWindow):
         session.project_changed.connect(lambda *_: self.refresh())
         session.selection_changed.connect(self._on_selection)
         session.answer_changed.connect(self._on_answer)
+        session.progress_changed.connect(self._show_verdict)
         self.refresh()
+        self.route.setFocus()
 
     # Building
 
@@ -310,10 +312,13 @@ class MainWindow(QMainWindow):
         self._show_route()
 
     def _on_answer(self) -> None:
+        self._show_verdict()
+        self._show_route()
+        self.views[self.session.selection.station].refresh()
+
+    def _show_verdict(self) -> None:
         session = self.session
         self.verdict.put(session.verdict, session.progress if session.solving else None)
-        self._show_route()
-        self.views[session.selection.station].refresh()
 
     def _show_route(self) -> None:
         session = self.session

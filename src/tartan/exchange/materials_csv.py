@@ -137,4 +137,5 @@ def _cell(material: Material, field: str, quantity: Quantity) -> str:
         text = f"{value / quantity.scale:.{digits}g}"
         if float(text) * quantity.scale == value:
             return text
-    return repr(value / quantity.scale)
+    # No decimal in the display unit gives the value back; the SI unit is written instead.
+    return f"{value!r} {quantity.si}"

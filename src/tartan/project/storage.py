@@ -82,7 +82,7 @@ def from_text(text: str, where: str = "Project file") -> Project:
             where, "Open it with that version.")  # fmt: skip
     body = {k: v for k, v in data.items() if k not in _HEAD}
     try:
-        _refuse_unknown(body, json_schema())
+        _refuse_unknown(body, json_schema(), where)
         project = _ADAPTER.validate_json(json.dumps(body), strict=True)
     except ValidationError as error:
         first = error.errors()[0]
@@ -100,28 +100,29 @@ def _path(location: tuple[int | str, ...]) -> str:
     return ", ".join(words) or "the file"
 
 
-def _refuse_unknown(value: Any, schema: dict[str, Any], root: dict[str, Any] | None = None,
-                    at: tuple[int | str, ...] = ()) -> None:  # fmt: skip
+def _refuse_unknown(
+    value: Any,
+    schema: dict[str, Any],
+    where: str,
+    root: dict[str, Any] | None = None,
+    at: tuple[int | str, ...] = (),
+) -> None:
     """Refuse fields that the schema does not know; dropping them would lose data silently."""
     root = root or schema
     schema = _resolve(schema, root)
     if isinstance(value, dict):
         options = [_resolve(s, root) for s in schema.get("anyOf", [schema])]
         options = [o for o in options if "properties" in o and _kind_fits(value, o)]
-        if not options:
-            return
-        known = options[0]["properties"]
+        known = options[0]["properties"] if options else value
         for key, entry in value.items():
             if key not in known:
-                raise DocumentError(
-                    f"{_path((*at, key))}: this field is not known.",
-                    "Project file",
-                    f"Known here: {', '.join(known)}.",
-                )
-            _refuse_unknown(entry, known[key], root, (*at, key))
+                what = f"{_path((*at, key))}: this field is not known."
+                raise DocumentError(what, where, f"Known here: {', '.join(known)}.")
+            if options:
+                _refuse_unknown(entry, known[key], where, root, (*at, key))
     elif isinstance(value, list) and "items" in schema:
         for i, entry in enumerate(value):
-            _refuse_unknown(entry, schema["items"], root, (*at, i))
+            _refuse_unknown(entry, schema["items"], where, root, (*at, i))
 
 
 def _resolve(schema: dict[str, Any], root: dict[str, Any]) -> dict[str, Any]:

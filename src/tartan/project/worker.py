@@ -23,6 +23,8 @@ import numpy as np
 from tartan.core.errors import TartanError
 from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
 
+_THREADS = "OPENBLAS_NUM_THREADS"
+
 GRACE = 1.5
 """Seconds a cancelled job may take to reach its next step before its process is ended."""
 
@@ -184,7 +186,16 @@ class Worker:
         context = multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe()
         process = context.Process(target=serve, args=(theirs,), daemon=True, name="tartan-worker")
-        process.start()
+        # One BLAS thread: matrices of this size gain nothing from two, and idle ones spin on a
+        # core that the window needs. The child reads the setting when it loads NumPy.
+        before = os.environ.get(_THREADS)
+        os.environ[_THREADS] = "1"
+        try:
+            process.start()
+        finally:
+            os.environ.pop(_THREADS)
+            if before is not None:
+                os.environ[_THREADS] = before
         theirs.close()
         self._process, self._connection = process, ours
 
@@ -227,7 +238,7 @@ class Worker:
             while connection is not None and connection is self._connection and connection.poll():
                 self._receive(*connection.recv())
         except (EOFError, OSError):
-            self._end_process(JobState.LOST)
+            self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
         late = self._cancelled_at and time.monotonic() - self._cancelled_at > GRACE
         if self.busy and (late or not self.alive):
             self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
@@ -265,6 +276,9 @@ class Worker:
             self._connection.close()
         if self._process is not None:
             self._process.terminate()
-            self._process.join(2)
+            self._process.join(1)
+            if self._process.is_alive():
+                self._process.kill()
+                self._process.join(1)
         self._process = self._connection = None
         self._running = self._cancelled_at = None

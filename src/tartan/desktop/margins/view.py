@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QHeaderView,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -31,6 +32,7 @@ from tartan.desktop.widgets.section import SectionPicture
 from tartan.desktop.widgets.small import button, choice, column, label, row, set_options, switch
 from tartan.project import units
 from tartan.project.jobs import PartAnswer
+from tartan.project.shellinputs import mesh_for
 
 HEADS = ("RF", "where", "case", "ply", "mode")
 
@@ -74,8 +76,10 @@ class MarginsView(QWidget):
         self._map_place.addWidget(self.legend)
         map_holder = QWidget()
         map_holder.setLayout(self._map_place)
-        left = column(self._choosers, map_holder, row(self.note, None, self.scale), spacing=5)
+        left = column(self._choosers, map_holder, row(self.note, self.scale), spacing=5)
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
+        # A longer note must not push the map aside: that would draw it anew.
+        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self._build_table()
         self.requirements.setTextFormat(Qt.TextFormat.RichText)
         right = column(
@@ -261,13 +265,19 @@ class MarginsView(QWidget):
 
     def draw(self) -> None:
         """Draw the map, once the station has been visited."""
-        answer = self.session.answer
-        if answer is None or not self.isVisible():
+        answer, part = self.session.answer, self.session.project.part
+        if not self.isVisible():
             return
         if self.scene is None:
             self.scene = PartScene()
             self.scene.element_picked.connect(self._pick_element)
             self._map_place.addWidget(self.scene, 1)
+        if answer is None:
+            # Until the first answer the bare part is shown.
+            if part is not None:
+                self.scene.put_mesh(mesh_for(part.surface, part.mesh_size, part.laying_side))
+                self.scene.redraw()
+            return
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
         for part in self._of_ply:
             part.setVisible(kind in (1, 2, 3))

@@ -34,7 +34,6 @@ class SectionEditor(SectionPicture):
         self._entry = QLineEdit(self)
         self._entry.hide()
         self._entry.setAccessibleName("Angle of the picked plies")
-        self._entry.returnPressed.connect(self._enter_angle)
         self._entry.installEventFilter(self)
 
     # Plies and picking
@@ -55,9 +54,10 @@ class SectionEditor(SectionPicture):
             return refused
         error = self.session.edit(f"{label}, {stack}",
                                   lambda p: edits.put_plies(p, stack, edited.plies))  # fmt: skip
-        self._tell(str(error) if error else "")
         if error is None:
             self.session.select(plies=edited.picked)
+        else:
+            self._tell(str(error))
         return error
 
     def _press(self, ply: int, modifiers: Qt.KeyboardModifier) -> None:
@@ -184,6 +184,10 @@ class SectionEditor(SectionPicture):
             if event.key() == Qt.Key.Key_Escape:
                 self._tell("")
                 self._end_entry()
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                # Taken here: passed on, the same key would add a ply.
+                self._enter_angle()
                 return True
             if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
                 self._enter_angle()

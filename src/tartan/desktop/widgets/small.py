@@ -4,8 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -152,6 +161,15 @@ class Field(QLineEdit):
                 style.polish(self)
         self.setToolTip(fault or self._plain_tip)
         self.refused.emit(fault)
+
+    def event(self, event: QEvent | None) -> bool:
+        # With nothing half-typed, undo and redo belong to the project, not to the text.
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            keys = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
+            if not self.isModified() and any(event.matches(k) for k in keys):
+                event.ignore()
+                return True
+        return super().event(event)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)

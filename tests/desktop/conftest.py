@@ -1,0 +1,83 @@
+"""The real window on a virtual screen; run through `make test`, which brings one."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from collections.abc import Callable, Iterator
+
+import pytest
+from PyQt6.QtCore import QThread
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from tartan.desktop.app import make_application
+from tartan.desktop.session import Session
+from tartan.desktop.window import MainWindow
+from tartan.project import edits
+from tartan.project.model import Project
+from tartan.project.samples import dish_panel
+
+if not os.environ.get("DISPLAY"):
+    raise pytest.UsageError("The window's tests need a display: use 'make test', or xvfb-run.")
+
+
+@pytest.fixture(scope="session")
+def qapp() -> QApplication:
+    return make_application(dark=False)
+
+
+def coarse_sample() -> Project:
+    project = dish_panel()
+    assert project.part is not None
+    return edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.1))
+
+
+@pytest.fixture
+def open_window(qapp: QApplication, qtbot) -> Iterator[Callable[..., MainWindow]]:  # type: ignore[no-untyped-def]
+    """Open windows that are shut afterwards; nothing of theirs may outlive the test."""
+    made: list[MainWindow] = []
+
+    def make(project: Project | None = None, *, wait: bool = True) -> MainWindow:
+        session = Session(project or coarse_sample())
+        window = MainWindow(session)
+        made.append(window)
+        window.show()
+        window.activateWindow()
+        assert QTest.qWaitForWindowActive(window, 5000)
+        session.refresh_answer()
+        if wait:
+            qtbot.waitUntil(lambda: not session.solving, timeout=30_000)
+        # Making the 3-D view takes the keyboard away for a moment.
+        qtbot.wait(50)
+        assert QTest.qWaitForWindowActive(window, 5000)
+        qtbot.waitUntil(lambda: qapp.focusWidget() is not None)
+        return window
+
+    yield make
+    for window in made:
+        process = window.session._worker._process
+        window.session.history.mark_saved()
+        window.close()
+        window.deleteLater()
+        assert process is None or not process.is_alive()
+        assert not window.session._poll.isActive()
+    qapp.processEvents()
+    qapp.sendPostedEvents(None, 52)  # deferred deletes
+    left = [w for w in qapp.topLevelWidgets() if isinstance(w, MainWindow) and w.isVisible()]
+    assert left == []
+    assert not [t for t in qapp.findChildren(QThread) if t.isRunning()]
+
+
+@pytest.fixture
+def window(open_window: Callable[..., MainWindow]) -> MainWindow:
+    """The sample on a coarse mesh, solved."""
+    return open_window()
+
+
+def named(parent: QWidget, kind: type, name: str) -> QWidget:
+    """A visible widget by its accessible name."""
+    found = [w for w in parent.findChildren(kind) if w.accessibleName() == name and w.isVisible()]
+    assert len(found) == 1, (name, [w.accessibleName() for w in parent.findChildren(kind)])
+    widget: QWidget = found[0]
+    return widget

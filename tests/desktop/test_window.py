@@ -1,0 +1,413 @@
+"""The window driven by keys and mouse: from an edit to the verdict and back."""
+
+import dataclasses
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMessageBox, QPushButton
+
+from tartan.core.stack.notation import context_for, write
+from tartan.desktop.window import MainWindow
+from tartan.project import edits, storage
+from tartan.project.samples import light_dish_panel
+from tests.desktop.conftest import coarse_sample, named
+
+LEFT = Qt.MouseButton.LeftButton
+ALT, CTRL, SHIFT = (Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier,
+                    Qt.KeyboardModifier.ShiftModifier)  # fmt: skip
+Opener = Callable[..., MainWindow]
+
+
+def type_into(qtbot, field: QLineEdit, text: str) -> None:  # type: ignore[no-untyped-def]
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def solved(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    qtbot.waitUntil(lambda: not window.session.solving, timeout=30_000)
+
+
+def press(qtbot, parent, text: str) -> None:  # type: ignore[no-untyped-def]
+    found = [b for b in parent.findChildren(QPushButton) if b.text() == text and b.isVisible()]
+    assert len(found) == 1, text
+    qtbot.mouseClick(found[0], LEFT)
+
+
+def go(qtbot, window: MainWindow, station: str) -> None:  # type: ignore[no-untyped-def]
+    place = window.route.station_rect(station).center().toPoint()
+    qtbot.mouseClick(window.route, LEFT, pos=place)
+    assert window.session.selection.station == station
+    assert window.views[station].isVisible()
+    qtbot.wait(0)  # lets new rows be laid out and shown
+
+
+def sequence(window: MainWindow) -> str:
+    stack = window.session.project.stack(window.session.selection.stack)
+    assert stack is not None
+    thickness = {m.name: m.ply_thickness for m in window.session.project.materials}
+    return write(stack.plies, context_for(stack.plies, thickness))
+
+
+def test_a_ply_typed_over_is_solved_again_and_undone(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session = window.session
+    assert session.verdict.state == "holds"
+    before = session.verdict
+    go(qtbot, window, "Stacks")
+    editor = window.stacks.editor
+    qtbot.mouseClick(editor, LEFT, pos=editor.rect_of(1).center().toPoint())
+    assert session.selection.plies == (1,)
+    qtbot.keyClicks(editor, "9")
+    entry = named(editor, QLineEdit, "Angle of the picked plies")
+    qtbot.keyClicks(entry, "0")
+    with qtbot.waitSignal(session.answer_changed):
+        qtbot.keyClick(entry, Qt.Key.Key_Return)
+    plies = session.project.stacks[0].plies
+    assert [p.angle for p in plies] == [45, 90, 90, 0, 90, 0, 45]
+    assert window.verdict.verdict is not None
+    assert window.verdict.verdict.state == "stale"
+    assert "Last answer: reserve factor" in window.verdict.verdict.sentence
+    assert window.route._lines["Margins"].mark == "stale"
+    solved(qtbot, window)
+    assert session.verdict != before
+    assert session.verdict.state in ("holds", "fails")
+    qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert session.project == coarse_sample()
+    assert not session.solving
+    assert session.verdict == before
+    qtbot.keyClick(window, Qt.Key.Key_Y, CTRL)
+    assert session.project.stacks[0].plies == plies
+    assert not session.solving
+
+
+def test_stack_by_keys_only(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, editor = window.session, window.stacks.editor
+    qtbot.keyClick(window, Qt.Key.Key_2, ALT)
+    session.select(stack="feed strut")
+    editor.setFocus()
+    qtbot.keyClick(editor, Qt.Key.Key_A, CTRL)
+    qtbot.keyClick(editor, Qt.Key.Key_Delete)
+    assert "empty" in window.stacks.fault.text()
+    qtbot.keyClick(editor, Qt.Key.Key_Return)
+    for text in ("45", "-45", "90"):
+        qtbot.keyClick(editor, Qt.Key.Key_Return)
+        qtbot.keyClicks(editor, text[0])
+        entry = named(editor, QLineEdit, "Angle of the picked plies")
+        qtbot.keyClicks(entry, text[1:])
+        qtbot.keyClick(entry, Qt.Key.Key_Return)
+    assert sequence(window) == "[0 woven carbon/±45 woven carbon/90 woven carbon]".replace(
+        " woven carbon", ""
+    )
+    qtbot.keyClick(editor, Qt.Key.Key_Down, ALT)
+    assert sequence(window) == "[0/45/90/-45]"
+    qtbot.keyClick(editor, Qt.Key.Key_Up, SHIFT)
+    assert session.selection.plies == (2, 3)
+    qtbot.keyClick(editor, Qt.Key.Key_C, CTRL)
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    assert clipboard.text().splitlines()[1:] == [
+        "90\twoven carbon\t0.12",
+        "-45\twoven carbon\t0.12",
+    ]
+    qtbot.keyClick(editor, Qt.Key.Key_V, CTRL)
+    assert sequence(window) == "[0/45/(90/-45)2]"
+    clipboard.setText("10\tUD carbon\t0.2\n20 \ttin\t1")
+    qtbot.keyClick(editor, Qt.Key.Key_V, CTRL)
+    assert "row 2, column 2" in window.stacks.fault.text()
+    assert sequence(window) == "[0/45/(90/-45)2]"
+
+
+def test_notation_line_and_its_error(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    go(qtbot, window, "Stacks")
+    window.session.select(stack="feed strut")
+    view = window.stacks
+    type_into(qtbot, view.notation, "[0_2/±45/90]s")
+    assert len(window.session.project.stacks[2].plies) == 10
+    assert view.notation.text() == "[0_2/±45/90]s"
+    before = window.session.project
+    type_into(qtbot, view.notation, "[0/45/x]s")
+    assert "character 7" in view.fault.text()
+    assert view.fault.isVisible()
+    assert view.notation.selectionStart() == 6
+    assert view.notation.text() == "[0/45/x]s"
+    assert window.session.project == before
+    qtbot.keyClick(view.notation, Qt.Key.Key_Escape)
+    assert view.notation.text() == "[0_2/±45/90]s"
+    assert not view.fault.isVisible()
+
+
+def test_material_edited_in_place(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session = window.session
+    go(qtbot, window, "Materials")
+    session.select(material="UD carbon")
+    field = named(window.materials, QLineEdit, "E1 (modulus along the fibre)")
+    type_into(qtbot, field, "20 Msi")
+    material = session.project.material("UD carbon")
+    assert material is not None
+    assert pytest.approx(137.9e9, rel=1e-3) == material.E1
+    assert field.text() == "137.9"
+    solved(qtbot, window)
+    poisson = named(window.materials, QLineEdit, "nu12 (major Poisson's ratio)")
+    before = session.project
+    for text, word in (("9", "E1/E2"), ("12 kg", "unit"), ("", "number")):
+        poisson.setFocus()
+        poisson.selectAll()
+        qtbot.keyClick(poisson, Qt.Key.Key_Delete)
+        qtbot.keyClicks(poisson, text)
+        qtbot.keyClick(poisson, Qt.Key.Key_Return)
+        assert word in window.materials.fault.text()
+        assert session.project == before
+        assert poisson.property("fault")
+    qtbot.keyClick(poisson, Qt.Key.Key_Escape)
+    assert not window.materials.fault.isVisible()
+
+
+def test_missing_strength_leads_from_the_verdict_to_the_material(
+    qtbot, window: MainWindow
+) -> None:  # type: ignore[no-untyped-def]
+    go(qtbot, window, "Materials")
+    session = window.session
+    session.select(material="woven carbon")
+    field = named(window.materials, QLineEdit, "Yt (tensile strength along 2)")
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClick(field, Qt.Key.Key_Delete)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    solved(qtbot, window)
+    assert session.verdict.state == "blocked"
+    assert "woven carbon" in session.verdict.sentence
+    assert "Yt" in session.verdict.sentence
+    assert window.route._lines["Materials"].mark == "needs"
+    go(qtbot, window, "Margins")
+    qtbot.mouseClick(window.verdict, LEFT, pos=QPoint(100, 20))
+    assert session.selection.station == "Materials"
+    qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
+    assert session.verdict.state == "holds"
+
+
+def test_materials_from_a_table(qtbot, window: MainWindow, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    go(qtbot, window, "Materials")
+    path = tmp_path / "m.csv"
+    path.write_text("name,E1 [GPa],E2 [GPa],nu12,G12 [GPa]\ncloth,70,69,0.05,4\ntape,x,9,0.3,4\n")
+    before = window.session.project
+    window.materials.import_file(path)
+    assert "row 3, column E1" in window.materials.fault.text()
+    assert window.session.project == before
+    path.write_text("name,E1 [GPa],E2 [GPa],nu12,G12 [GPa]\ncloth,70,69,0.05,4\n")
+    window.materials.import_file(path)
+    assert window.session.selection.material == "cloth"
+    assert window.materials.name.text() == "cloth"
+    press(qtbot, window.materials, "remove")
+    assert window.session.project == before
+    window.session.select(material="woven carbon")
+    press(qtbot, window.materials, "remove")
+    assert "reflector sandwich" in window.materials.fault.text()
+
+
+@pytest.mark.gl
+def test_part_shaped_and_refused(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session = window.session
+    go(qtbot, window, "Part")
+    qtbot.waitUntil(lambda: window.part.scene is not None)
+    assert window.part.scene is not None
+    type_into(qtbot, named(window.part, QLineEdit, "radius along x"), "5 m")
+    assert session.project.part is not None
+    assert session.project.part.surface.radius_x == 5.0
+    before = session.project
+    for name, text, word in (("mesh size", "0", "mesh size"), ("mesh size", "9 m", "larger than"),
+                             ("mesh size", "0.01", "elements"), ("radius along y", "100", "radius"),
+                             ("width along y", "-3", "width"), ("0° direction", "1, 2", "direction"),
+                             ("0° direction", "0, 0, 0", "length")):  # fmt: skip
+        field = named(window.part, QLineEdit, name)
+        type_into(qtbot, field, text)
+        assert word in window.part.fault.text(), (name, text)
+        assert session.project == before
+        qtbot.keyClick(field, Qt.Key.Key_Escape)
+    type_into(qtbot, named(window.part, QLineEdit, "0° direction"), "0, 0, 1")
+    assert "undefined" in window.part.summary.text()
+    solved(qtbot, window)
+    assert session.verdict.station == "Part"
+    type_into(qtbot, named(window.part, QLineEdit, "0° direction"), "0, 1, 0")
+    flat = named(window.part, QLineEdit, "radius along x")
+    flat.setFocus()
+    flat.selectAll()
+    qtbot.keyClick(flat, Qt.Key.Key_Delete)
+    qtbot.keyClick(flat, Qt.Key.Key_Return)
+    assert session.project.part.surface.radius_x is None
+    solved(qtbot, window)
+    assert session.verdict.state in ("holds", "fails")
+
+
+@pytest.mark.gl
+def test_cases_supports_and_requirements(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session = window.session
+    go(qtbot, window, "Cases")
+    type_into(qtbot, named(window.cases, QLineEdit, "pressure"), "6400 Pa")
+    solved(qtbot, window)
+    assert session.verdict.state == "fails"
+    assert "6400" not in window.cases.resultant.text()
+    assert "−1.23e" in window.cases.resultant.text() or "−12310" in window.cases.resultant.text()
+    type_into(qtbot, named(window.cases, QLineEdit, "limit of reserve factor"), "0.5")
+    assert session.verdict.state == "holds"
+    type_into(qtbot, named(window.cases, QLineEdit, "limit of reserve factor"), "0")
+    assert "greater than zero" in window.cases.fault.text()
+    for _ in range(len(session.project.supports)):
+        crosses = [b for b in window.cases.supports.findChildren(QPushButton) if b.isVisible()]
+        qtbot.mouseClick(crosses[0], LEFT)
+    assert session.project.supports == ()
+    solved(qtbot, window)
+    assert "no supports" in session.verdict.sentence
+    press(qtbot, window.cases, "+ support")
+    solved(qtbot, window)
+    assert "turn about" in session.verdict.sentence
+    kind = named(window.cases, QComboBox, "kind of support 1")
+    kind.setFocus()
+    qtbot.keyClicks(kind, "cla")
+    qtbot.keyClick(kind, Qt.Key.Key_Return)
+    session.edit("clamp", lambda p: edits.put_supports(
+        p, [dataclasses.replace(p.supports[0], kind="clamped")]))  # fmt: skip
+    solved(qtbot, window)
+    assert session.verdict.state in ("holds", "fails")
+    press(qtbot, window.cases, "+ case")
+    assert session.selection.case == "case 1"
+    press(qtbot, window.cases, "+ edge force")
+    assert len(session.project.cases[-1].loads) == 2
+
+
+@pytest.mark.gl
+def test_margins_pick_and_maps(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, window.margins
+    qtbot.waitUntil(lambda: view.scene is not None)
+    scene, answer = view.scene, session.answer
+    assert scene is not None
+    assert answer is not None
+    qtbot.waitUntil(lambda: scene.view.width() > 200)
+    scene.redraw()
+    target = 40
+    qtbot.mouseClick(scene.view, LEFT, pos=scene.place_of(target))
+    assert session.selection.element == target
+    assert f"element {target + 1}" in view.where.text()
+    rows = view.section.columns[-1].values
+    margin = answer.margins
+    case = [c.name for c in answer.inputs.cases].index(session.selection.case)
+    assert case == margin.case[target]
+    assert rows.min() == pytest.approx(margin.reserve[target], rel=1e-9)
+    assert rows.argmin() == margin.ply[target] == session.selection.spot_ply
+    qtbot.mouseClick(view.hot.viewport(), LEFT,
+                     pos=view.hot.visualItemRect(view.hot.item(2, 1)).center())  # fmt: skip
+    assert session.selection.element == answer.spots[2]
+    colours = []
+    for name in ("stress σ₁", "stress τ₁₂", "displacement", "reserve factor"):
+        view.shown.setFocus()
+        view.shown.setCurrentText(name)
+        view.shown.textActivated.emit(name)
+        colours.append(np.asarray(scene._surface.cell_data["rgb"]).copy())
+    assert len({c.tobytes() for c in colours}) == 4
+    qtbot.mouseClick(view.deformed, LEFT)
+    np.testing.assert_allclose(scene._surface.points, scene.mesh.nodes, rtol=1e-6)
+    view.hot.setFocus()
+    qtbot.keyClick(view.hot, Qt.Key.Key_C, CTRL)
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    lines = clipboard.text().splitlines()
+    assert len(lines) == len(answer.spots) + 1
+    assert float(lines[1].split("\t")[0]) == margin.reserve.min()
+    press(qtbot, view, "open in Stacks")
+    assert session.selection.station == "Stacks"
+    assert session.selection.stack == answer.inputs.stack.name
+
+
+@pytest.mark.gl
+def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, window.margins
+    qtbot.waitUntil(lambda: view.scene is not None)
+    fresh = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
+    session.edit("ply", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
+    stale = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
+    assert np.ptp(stale.astype(int), axis=0).max() < 0.5 * np.ptp(fresh.astype(int), axis=0).max()
+    assert "stale" in view.note.text()
+    solved(qtbot, window)
+    assert "stale" not in view.note.text()
+
+
+def test_solving_can_be_cancelled_and_asked_for_again(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
+    project = coarse_sample()
+    assert project.part is not None
+    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
+    window = open_window(fine, wait=False)
+    session = window.session
+    qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
+    qtbot.mouseClick(window.verdict, LEFT, pos=window.verdict._cancel.center().toPoint())
+    qtbot.waitUntil(lambda: session.error is not None, timeout=10_000)
+    assert "cancelled" in window.verdict.verdict.sentence
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    solved(qtbot, window)
+    assert session.verdict.state == "holds"
+
+
+def test_find_goes_to_anything(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    qtbot.keyClick(window, Qt.Key.Key_Space, CTRL)
+    assert window.finder.hasFocus()
+    qtbot.keyClicks(window.finder, "honey mater")
+    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
+    selection = window.session.selection
+    assert (selection.station, selection.material) == ("Materials", "honeycomb")
+    window.finder.begin()
+    qtbot.keyClicks(window.finder, "ply 3 of light")
+    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
+    assert window.session.selection.stack == "light sandwich"
+    assert window.session.selection.plies == (2,)
+
+
+def test_files_from_the_window(qtbot, window: MainWindow, tmp_path: Path,  # type: ignore[no-untyped-def]
+                               monkeypatch: pytest.MonkeyPatch) -> None:  # fmt: skip
+    told: list[str] = []
+    monkeypatch.setattr(
+        QMessageBox, "warning", lambda _p, title, text: told.append(f"{title} {text}")
+    )
+    session = window.session
+    path = tmp_path / "mine.tartan.json"
+    session.path = path
+    type_into(qtbot, window.name, "My panel")
+    assert session.history.modified
+    qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert storage.load(path).name == "My panel"
+    assert not session.history.modified
+    before = session.project
+    broken = tmp_path / "broken.tartan.json"
+    broken.write_text(path.read_text("utf-8").replace('"E1"', '"E7"', 1), "utf-8")
+    window.open_path(broken)
+    assert "E7" in told[-1]
+    assert "broken" in told[-1]
+    assert session.project == before
+    session.path = tmp_path / "gone" / "x.json"
+    assert not window.save()
+    assert "Not saved" in told[-1]
+    storage.save(light_dish_panel(), path)
+    window.open_path(path)
+    solved(qtbot, window)
+    assert session.verdict.state == "fails"
+
+
+@pytest.mark.slow
+def test_the_window_does_not_stall_while_a_part_is_solved(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
+    project = coarse_sample()
+    assert project.part is not None
+    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.035))
+    window = open_window(fine)
+    ticks: list[float] = []
+    timer = QTimer()
+    timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
+    timer.start(2)
+    window.session.edit("turn", lambda p: edits.put_plies(
+        p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + 5)
+                                  for q in p.stacks[0].plies]))  # fmt: skip
+    solved(qtbot, window)
+    timer.stop()
+    # A generous bound for a loaded test machine; `make bench` measures against 100 ms.
+    assert max(np.diff(ticks)) < 0.4

@@ -1,0 +1,266 @@
+"""From the document to the verdict, in this process and in the worker."""
+
+import dataclasses
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import pytest
+
+from tartan.core.errors import TartanError
+from tartan.core.shell.mesh import Panel
+from tartan.project import edits
+from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve, solve_now
+from tartan.project.model import (
+    Acceleration,
+    Case,
+    DisplacementRequirement,
+    EdgeForce,
+    Part,
+    Pressure,
+    Project,
+)
+from tartan.project.samples import dish_panel, light_dish_panel
+from tartan.project.shellinputs import part_inputs
+from tartan.project.verdict import blocked, stale, statuses, verdict
+from tartan.project.worker import Event, JobState, Worker
+
+
+def coarse(project: Project, size: float = 0.15) -> Project:
+    assert project.part is not None
+    return edits.put_part(project, dataclasses.replace(project.part, mesh_size=size))
+
+
+def solved(project: Project) -> PartAnswer:
+    return solve_now(part_inputs(project))
+
+
+def test_samples_hold_and_fail_at_any_reasonable_mesh() -> None:
+    for make, state in ((dish_panel, "holds"), (light_dish_panel, "fails")):
+        factors = []
+        for size in (0.08, 0.04, 0.025):
+            project = coarse(make(), size)
+            answer = solved(project)
+            assert verdict(project, answer).state == state
+            factors.append(float(answer.margins.reserve.min()))
+        assert max(factors) / min(factors) < 1.1
+    assert answer.solution.imbalance < 1e-9
+
+
+def test_verdict_names_the_whole_address() -> None:
+    project = coarse(light_dish_panel(), 0.05)
+    answer = solved(project)
+    said = verdict(project, answer)
+    assert said.address is not None
+    case, element = said.address.case, said.address.element
+    ply = answer.inputs.stack.plies[said.address.ply or 0]
+    words = (answer.inputs.cases[case].name, f"ply {(said.address.ply or 0) + 1}",
+             answer.margins.mode_label(element), "Needs 1.25")  # fmt: skip
+    for word in words:
+        assert word.lower() in said.sentence.lower()
+    assert ply.material in [m.name for m in answer.inputs.materials]
+    assert said.figure == f"Reserve factor {answer.margins.reserve.min():.2f}"
+
+
+def test_the_least_met_requirement_governs() -> None:
+    project = coarse(dish_panel())
+    tight = edits.put_requirements(
+        project, [*project.requirements, DisplacementRequirement(1e-3, "operating wind")]
+    )
+    answer = solved(tight)
+    said, found = verdict(tight, answer), statuses(tight, answer)
+    assert said.state == "fails"
+    assert said.figure.startswith("Displacement")
+    assert [s.met for s in found] == [False, True, True]
+    sizes = np.linalg.norm(answer.solution.displacement[0, :, :3], axis=1)
+    assert found[0].value == pytest.approx(sizes.max())
+    assert found[0].ratio == pytest.approx(1e-3 / sizes.max())
+    none_asked = edits.put_requirements(project, [])
+    assert "Needs 1.00" in verdict(none_asked, answer).sentence
+    assert "Last answer: displacement" in stale(said).sentence
+
+
+def test_loads_mean_what_they_say() -> None:
+    project = coarse(dish_panel())
+    flat = edits.put_part(project, Part(Panel(1.6, 1.2), "reflector sandwich", 0.2))
+    cases = [Case("press", (Pressure(1000.0),)), Case("weight", (Acceleration((0, 0, -9.81)),)),
+             Case("pull", (EdgeForce("right edge", (500.0, 0.0, 0.0)),))]  # fmt: skip
+    project = edits.put_cases(flat, cases)
+    answer = solved(project)
+    mass = sum(p.thickness * (project.material(p.material).rho or 0)  # type: ignore[union-attr]
+               for p in answer.inputs.stack.plies)  # fmt: skip
+    expected = [[0, 0, -1920.0], [0, 0, -9.81 * mass * 1.92], [600.0, 0, 0]]
+    np.testing.assert_allclose(answer.solution.applied[:, :3], expected, atol=1e-6)
+    down = dataclasses.replace(project.part, laying_side="down")  # type: ignore[type-var]
+    turned = solved(edits.put_part(project, down))  # type: ignore[arg-type]
+    np.testing.assert_allclose(turned.solution.applied[0, 2], 1920.0)
+
+
+def test_reference_surface_shifts_the_laminate() -> None:
+    project = coarse(dish_panel(), 0.2)
+    lowest = []
+    for level, share in (("bottom", 0.0), ("middle", -0.5), ("top", -1.0)):
+        part = dataclasses.replace(project.part, reference_surface=level)  # type: ignore[type-var]
+        from tartan.project.shellinputs import part_laminate
+
+        lam = part_laminate(part_inputs(edits.put_part(project, part)))  # type: ignore[arg-type]
+        lowest.append(lam.z[0] / lam.thickness)
+        assert lam.z[0] / lam.thickness == pytest.approx(share)
+    assert len(set(lowest)) == 3
+
+
+def test_strengths_are_judged_anew_without_solving() -> None:
+    memory = Memory()
+
+    def run(project: Project) -> PartAnswer:
+        steps = run_solve(SolveRequest(1, part_inputs(project)), memory)
+        while True:
+            try:
+                assert isinstance(next(steps), Progress)
+            except StopIteration as end:
+                return end.value  # type: ignore[no-any-return]
+
+    project = coarse(dish_panel())
+    first = run(project)
+    woven = project.material("woven carbon")
+    assert woven is not None
+    halved = {f: getattr(woven, f) / 2 for f in ("Xt", "Xc", "Yt", "Yc", "S12", "S23")}
+    weaker = edits.put_material(project, woven.name, dataclasses.replace(woven, **halved))
+    second = run(weaker)
+    assert first.resolved
+    assert not second.resolved
+    skins = [e for e in range(len(first.margins.reserve)) if first.margins.ply[e] in (0, 6)]
+    np.testing.assert_allclose(second.margins.reserve[skins], first.margins.reserve[skins] / 2)
+    softer = dataclasses.replace(woven, E1=woven.E1 / 2)
+    assert run(edits.put_material(project, woven.name, softer)).resolved
+    stiffer = edits.put_plies(project, "reflector sandwich", project.stacks[0].plies[:-1])
+    assert run(stiffer).resolved
+
+
+@pytest.mark.parametrize(
+    ("change", "words", "station"),
+    [
+        (lambda p: edits.put_supports(p, []), "no supports", "Cases"),
+        (lambda p: edits.put_plies(p, "reflector sandwich", []), "empty", "Stacks"),
+        (lambda p: edits.put_cases(p, []), "no load case", "Cases"),
+        (lambda p: edits.put_material(p, "woven carbon", dataclasses.replace(p.materials[0], S23=None)),
+         "S23", "Materials"),
+        (lambda p: edits.put_material(p, "honeycomb", dataclasses.replace(p.materials[3], G13=None)),
+         "G13", "Materials"),
+        (lambda p: edits.put_material(p, "UD carbon", dataclasses.replace(p.materials[1], rho=None)),
+         "rho", "Materials"),
+        (lambda p: edits.put_part(p, dataclasses.replace(p.part, reference=(0.0, 0.0, 1.0))),
+         "undefined", "Part"),
+    ],
+)  # fmt: skip
+def test_what_stands_in_the_way_is_said_and_placed(
+    change: Callable[[Project], Project], words: str, station: str
+) -> None:
+    project = change(coarse(dish_panel()))
+    with pytest.raises(TartanError) as caught:
+        solved(project)
+    said = blocked(caught.value)
+    assert words in said.sentence
+    assert said.station == station
+    assert said.state == "blocked"
+
+
+def test_no_load_is_said() -> None:
+    project = edits.put_cases(coarse(dish_panel()), [Case("calm")])
+    assert "No case loads the part" in verdict(project, solved(project)).sentence
+
+
+@pytest.fixture
+def heard() -> Iterator[tuple[Worker, list[Event]]]:
+    events: list[Event] = []
+    worker = Worker(events.append)
+    yield worker, events
+    worker.stop()
+
+
+def until_end(worker: Worker, events: list[Event], number: int) -> Event:
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
+        worker.poll()
+        ends = [e for e in events if e.number == number and e.state is not JobState.RUNNING]
+        if ends:
+            return ends[0]
+        time.sleep(0.005)
+    raise AssertionError("no end")
+
+
+def test_every_job_ends_exactly_once(heard: tuple[Worker, list[Event]]) -> None:
+    worker, events = heard
+    project, big = coarse(dish_panel()), coarse(dish_panel(), 0.02)
+    done = until_end(worker, events, first := worker.submit(SolveRequest(0, part_inputs(project))))
+    assert done.state is JobState.DONE
+    assert done.answer is not None
+    here = solved(project)
+    np.testing.assert_allclose(done.answer.margins.reserve, here.margins.reserve, rtol=1e-9)
+    assert done.answer.inputs == part_inputs(project)
+    assert not done.answer.solution.strains.flags.writeable
+
+    unheld = edits.put_supports(project, [])
+    failed = until_end(
+        worker, events, second := worker.submit(SolveRequest(0, part_inputs(unheld)))
+    )
+    assert failed.state is JobState.FAILED
+    assert "no supports" in str(failed.error)
+
+    third = worker.submit(SolveRequest(0, part_inputs(big)))
+    fourth = worker.submit(SolveRequest(0, part_inputs(project)))  # supersedes the third
+    assert until_end(worker, events, fourth).state is JobState.DONE
+    assert until_end(worker, events, third).state is JobState.CANCELLED
+
+    fifth = worker.submit(SolveRequest(0, part_inputs(big)))
+    worker.cancel()
+    assert until_end(worker, events, fifth).state is JobState.CANCELLED
+
+    sixth = worker.submit(SolveRequest(0, part_inputs(big)))
+    assert worker._process is not None
+    worker._process.kill()
+    lost = until_end(worker, events, sixth)
+    assert lost.state is JobState.LOST
+    assert "F5" in str(lost.error)
+    seventh = worker.submit(SolveRequest(0, part_inputs(project)))
+    assert until_end(worker, events, seventh).state is JobState.DONE
+    for number in (first, second, third, fourth, fifth, sixth, seventh):
+        ends = [e for e in events if e.number == number and e.state is not JobState.RUNNING]
+        assert len(ends) == 1
+
+
+def test_a_job_that_does_not_heed_a_cancel_is_ended(
+    heard: tuple[Worker, list[Event]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import signal
+
+    worker, events = heard
+    monkeypatch.setattr("tartan.project.worker.GRACE", 0.1)
+    number = worker.submit(SolveRequest(0, part_inputs(coarse(dish_panel(), 0.02))))
+    assert worker._process is not None
+    assert worker._process.pid is not None
+    os.kill(worker._process.pid, signal.SIGSTOP)
+    worker.cancel()
+    assert until_end(worker, events, number).state is JobState.CANCELLED
+    assert not worker.busy
+
+
+@pytest.mark.parametrize(
+    ("floor", "without"),
+    [("tartan.core.shell.margins", ("json", "pydantic", "pint", "PyQt6", "vtkmodules")),
+     ("tartan.project.worker", ("PyQt6", "vtkmodules", "pyvista", "matplotlib", "tartan.desktop")),
+     ("tartan.exchange.verify", ("PyQt6", "vtkmodules", "pyvista", "tartan.desktop")),
+     ("tartan.cli", ("PyQt6", "vtkmodules", "numpy"))],
+)  # fmt: skip
+def test_floors_stand_without_those_above(floor: str, without: tuple[str, ...]) -> None:
+    # NumPy and SciPy load json themselves; what matters is that nothing heavy comes along.
+    listed = [w for w in without if w != "json"]
+    code = (f"import sys, importlib; importlib.import_module('{floor}'); "
+            f"print([m for m in {listed!r} if m in sys.modules])")  # fmt: skip
+    found = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=True
+    )
+    assert found.stdout.strip() == "[]"

@@ -1,0 +1,194 @@
+"""The document: edits, history, files."""
+
+import dataclasses
+import json
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.core.shell.mesh import Panel
+from tartan.core.stack import Ply
+from tartan.project import edits, storage
+from tartan.project.history import History
+from tartan.project.model import (
+    Acceleration,
+    Case,
+    DisplacementRequirement,
+    EdgeForce,
+    Part,
+    Pressure,
+    Project,
+    ReserveRequirement,
+    Support,
+)
+from tartan.project.samples import SAMPLES, dish_panel
+from tests.conftest import CARBON
+
+SCHEMA = Path(__file__).parents[2] / "docs" / "project.schema.json"
+
+
+@pytest.mark.parametrize("make", SAMPLES.values(), ids=SAMPLES.keys())
+def test_files_round_trip_and_fit_the_published_schema(make, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
+    project = edits.put_cases(make(), [
+        *make().cases, Case("pull", (EdgeForce("left edge", (1.0, 2.0, -3.5)), Pressure(-0.1)))])  # fmt: skip
+    path = tmp_path / "x.tartan.json"
+    storage.save(project, path)
+    assert storage.load(path) == project
+    schema = json.loads(SCHEMA.read_text("utf-8"))
+    jsonschema.validate(json.loads(path.read_text("utf-8")), schema)
+    assert schema == json.loads(json.dumps(storage.json_schema()))
+    assert [p.name for p in tmp_path.iterdir()] == ["x.tartan.json"]
+
+
+def damaged(old: str, new: str) -> str:
+    text = storage.to_text(dish_panel())
+    assert old in text
+    return text.replace(old, new, 1)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "place"),
+    [
+        ('"E1": 62000000000.0', '"E1": "much"', "materials, entry 1, E1"),
+        ('"E1": 62000000000.0', '"E1": null', "materials, entry 1, E1"),
+        ('"E1": 62000000000.0', '"E1": -5.0', "E1"),
+        ('"nu12": 0.05', '"nu12": 5.0', "nu12"),
+        ('"E1":', '"E9":', "materials, entry 1, E9"),
+        ('"material": "woven carbon"', '"material": "tin"', "ply 1"),
+        ('"thickness": 0.00012', '"thickness": 0.0', "ply 1"),
+        ('"angle": 45.0', '"angle": NaN', "ply 1"),
+        ('"kind": "pressure"', '"kind": "presure"', "cases, entry 1, loads, entry 1"),
+        ('"kind": "held along z"', '"kind": "glued"', "glued"),
+        ('"mesh_size": 0.04', '"mesh_size": 0.0', "mesh size"),
+        ('"stack": "reflector sandwich"', '"stack": "gone"', "gone"),
+        ('"schema": 1', '"schema": 2', "newer Tartan"),
+        ('"schema": 1', '"schema": "one"', "schema"),
+        ('"format": "tartan project"', '"format": "song"', "not a Tartan project"),
+        ('"name": "woven carbon"', '"name": "UD carbon"', "UD carbon"),
+        ("{", "{,", "line 1"),
+        ('"supports": [', '"supports": 7, "x": [', "x"),
+    ],
+)
+def test_damaged_files_are_refused_with_the_place(old: str, new: str, place: str) -> None:
+    with pytest.raises(DocumentError) as caught:
+        storage.from_text(damaged(old, new), "panel.tartan.json")
+    assert place in str(caught.value)
+    assert "panel.tartan.json" in str(caught.value)
+    assert caught.value.mend
+
+
+def test_a_file_that_cannot_be_read_or_written(tmp_path: Path) -> None:
+    with pytest.raises(DocumentError, match="cannot be read"):
+        storage.load(tmp_path / "nowhere.json")
+    (tmp_path / "bytes.json").write_bytes(b"\xff\xfe\x00")
+    with pytest.raises(DocumentError, match="UTF-8"):
+        storage.load(tmp_path / "bytes.json")
+    with pytest.raises(DocumentError, match="cannot be written"):
+        storage.save(dish_panel(), tmp_path / "no" / "such" / "folder.json")
+
+
+def test_a_failed_save_leaves_the_old_file(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "x.tartan.json"
+    storage.save(dish_panel(), path)
+    before = path.read_text("utf-8")
+
+    def full(_: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("os.fsync", full)
+    with pytest.raises(DocumentError, match="No space"):
+        storage.save(SAMPLES["light dish panel"](), path)
+    assert path.read_text("utf-8") == before
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_history_keeps_only_what_succeeded_and_differs() -> None:
+    first = dish_panel()
+    history = History.start(first)
+    assert history.apply("name", lambda p: edits.rename_project(p, "other"))
+    assert not history.apply("nothing", lambda p: p)
+    with pytest.raises(DocumentError):
+        history.apply("bad", lambda p: edits.rename_project(p, "  "))
+    assert (history.undo_label, history.redo_label, history.modified) == ("name", None, True)
+    assert history.undo()
+    assert history.project == first
+    assert not history.modified
+    assert not history.undo()
+    assert history.redo()
+    assert not history.redo()
+    history.mark_saved()
+    assert not history.modified
+    history.undo()
+    assert history.modified
+    history.apply("third", lambda p: edits.rename_project(p, "third"))
+    assert history.redo_label is None
+
+
+def test_renaming_carries_through() -> None:
+    project = dish_panel()
+    renamed = dataclasses.replace(project.materials[0], name="cloth")
+    project = edits.put_material(project, "woven carbon", renamed)
+    assert project.stacks_using("cloth") == ("reflector sandwich", "light sandwich")
+    project = edits.rename_stack(project, "reflector sandwich", "skin")
+    assert project.part is not None
+    assert project.part.stack == "skin"
+    project = edits.rename_case(project, "own weight", "weight")
+    assert DisplacementRequirement(0.25e-3, "weight") in project.requirements
+    assert edits.check_project(project) is project
+    gone = edits.put_cases(project, [c for c in project.cases if c.name != "weight"])
+    assert gone.requirements == (ReserveRequirement(1.25),)
+
+
+def test_adding_never_overwrites() -> None:
+    project = edits.add_materials(dish_panel(), [CARBON, CARBON])
+    assert [m.name for m in project.materials[-2:]] == ["carbon", "carbon 2"]
+    project, name = edits.add_stack(project, "feed strut", ())
+    assert name == "feed strut 2"
+    assert project.stack(name) is not None
+
+
+PART = Part(Panel(1.0, 1.0), "reflector sandwich", 0.1)
+
+
+@pytest.mark.parametrize(
+    ("edit", "words"),
+    [
+        (lambda p: edits.put_material(p, "UD carbon", dataclasses.replace(CARBON, E1=0.0)), "E1"),
+        (lambda p: edits.put_material(p, "UD carbon", p.materials[0]), "already"),
+        (lambda p: edits.put_material(p, "tin", CARBON), "tin"),
+        (lambda p: edits.remove_material(p, "UD carbon"), "feed strut"),
+        (lambda p: edits.put_plies(p, "feed strut", [Ply("UD carbon", 0, 0.0)]), "ply 1"),
+        (lambda p: edits.put_plies(p, "feed strut", [Ply("tin", 0, 1.0)]), "tin"),
+        (lambda p: edits.put_plies(p, "feed strut", [Ply("UD carbon", 999, 1.0)]), "angle"),
+        (lambda p: edits.rename_stack(p, "feed strut", "light sandwich"), "already"),
+        (lambda p: edits.remove_stack(p, "reflector sandwich"), "on the part"),
+        (lambda p: edits.put_part(p, dataclasses.replace(PART, mesh_size=0.0)), "mesh size"),
+        (lambda p: edits.put_part(p, dataclasses.replace(PART, stack="x")), "x"),
+        (lambda p: edits.put_part(p, dataclasses.replace(PART, reference=(0, 0, 0))), "length"),
+        (lambda p: edits.put_supports(p, [Support("roof", "pinned")]), "roof"),
+        (lambda p: edits.put_supports(p, [Support("left edge", "glued")]), "glued"),
+        (lambda p: edits.put_cases(p, [Case("a"), Case("a")]), "already"),
+        (lambda p: edits.put_cases(p, [Case("a", (Pressure(float("inf")),))]), "finite"),
+        (lambda p: edits.put_cases(p, [Case("a", (EdgeForce("x", (0, 0, 0)),))]), "edge"),
+        (lambda p: edits.put_cases(p, [Case("a", (Acceleration((0, float("nan"), 0)),))]), "finite"),
+        (lambda p: edits.put_requirements(p, [ReserveRequirement(0.0)]), "zero"),
+        (lambda p: edits.put_requirements(p, [DisplacementRequirement(1.0, "x")]), "x"),
+    ],
+)  # fmt: skip
+def test_edits_refuse_what_cannot_stand(edit, words: str) -> None:  # type: ignore[no-untyped-def]
+    history = History.start(dish_panel())
+    with pytest.raises(TartanError, match=words) as caught:
+        history.apply("edit", edit)
+    assert caught.value.what
+    assert history.project == dish_panel()
+    assert history.undo_label is None
+
+
+def test_projects_are_values() -> None:
+    assert dish_panel() == dish_panel()
+    assert hash(dish_panel()) == hash(dish_panel())
+    assert Project("x") != Project("y")
