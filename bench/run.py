@@ -139,8 +139,10 @@ def main() -> int:
     figures = [*core_figures(), *window_figures()]
     print(f"{'id':22} {'ratio':>7} {'goal':>6}  met   what is divided by what")
     for f in figures:
-        print(f"{f.id:22} {f.ratio:7.2f} {f.goal:6.2f}  {'yes' if f.met else 'NO ':3}   {f.divides}"
-              f" ({f.note})")  # fmt: skip
+        print(
+            f"{f.id:22} {f.ratio:7.2f} {f.goal:6.2f}  {'yes' if f.met else 'NO ':3}   {f.divides}"
+            f" ({f.note})"
+        )
     out = Path("build")
     out.mkdir(exist_ok=True)
     rows = [dataclasses.asdict(f) | {"met": f.met} for f in figures]

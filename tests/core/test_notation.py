@@ -113,9 +113,14 @@ def test_balance_is_by_thickness_and_material() -> None:
 
 @pytest.mark.parametrize(
     ("plies", "words"),
-    [((), "empty"), ((Ply("UD", 0, 0.0),), "ply 1"), ((Ply("UD", 0, 1e-3), Ply("x", 0, 1.0)), "ply 2"),
-     ((Ply("UD", float("nan"), 1e-3),), "angle"), ((Ply("UD", 0, float("inf")),), "thickness")],
-)  # fmt: skip
+    [
+        ((), "empty"),
+        ((Ply("UD", 0, 0.0),), "ply 1"),
+        ((Ply("UD", 0, 1e-3), Ply("x", 0, 1.0)), "ply 2"),
+        ((Ply("UD", float("nan"), 1e-3),), "angle"),
+        ((Ply("UD", 0, float("inf")),), "thickness"),
+    ],
+)
 def test_unusable_stacks_name_the_ply(plies: tuple[Ply, ...], words: str) -> None:
     with pytest.raises(StackError, match=words):
         check_stack(Stack("s", plies), {"UD"})

@@ -76,10 +76,20 @@ def navier(lam: Laminate, a: float, b: float, q: float, terms: int = 99) -> floa
         for n in range(1, terms + 1, 2):
             p, r = m * np.pi / a, n * np.pi / b
             K = np.array(
-                [[H[0, 0] * p * p + H[1, 1] * r * r, H[0, 0] * p, H[1, 1] * r],
-                 [H[0, 0] * p, D[0, 0] * p * p + D[2, 2] * r * r + H[0, 0], (D[0, 1] + D[2, 2]) * p * r],
-                 [H[1, 1] * r, (D[0, 1] + D[2, 2]) * p * r, D[2, 2] * p * p + D[1, 1] * r * r + H[1, 1]]]
-            )  # fmt: skip
+                [
+                    [H[0, 0] * p * p + H[1, 1] * r * r, H[0, 0] * p, H[1, 1] * r],
+                    [
+                        H[0, 0] * p,
+                        D[0, 0] * p * p + D[2, 2] * r * r + H[0, 0],
+                        (D[0, 1] + D[2, 2]) * p * r,
+                    ],
+                    [
+                        H[1, 1] * r,
+                        (D[0, 1] + D[2, 2]) * p * r,
+                        D[2, 2] * p * p + D[1, 1] * r * r + H[1, 1],
+                    ],
+                ]
+            )
             load = 16 * q / (np.pi**2 * m * n)
             w = np.linalg.solve(K, [load, 0, 0])[0]
             total += w * np.sin(m * np.pi / 2) * np.sin(n * np.pi / 2)

@@ -44,7 +44,7 @@ def go(qtbot, window: MainWindow, station: str) -> None:  # type: ignore[no-unty
     qtbot.mouseClick(window.route, LEFT, pos=place)
     assert window.session.selection.station == station
     assert window.views[station].isVisible()
-    qtbot.wait(0)  # lets new rows be laid out and shown
+    qtbot.wait(60)  # lets new rows be laid out and shown
 
 
 def sequence(window: MainWindow) -> str:
@@ -65,8 +65,7 @@ def test_a_ply_typed_over_is_solved_again_and_undone(qtbot, window: MainWindow) 
     qtbot.keyClicks(editor, "9")
     entry = named(editor, QLineEdit, "Angle of the picked plies")
     qtbot.keyClicks(entry, "0")
-    with qtbot.waitSignal(session.answer_changed):
-        qtbot.keyClick(entry, Qt.Key.Key_Return)
+    qtbot.keyClick(entry, Qt.Key.Key_Return)
     plies = session.project.stacks[0].plies
     assert [p.angle for p in plies] == [45, 90, 90, 0, 90, 0, 45]
     assert window.verdict.verdict is not None
@@ -219,10 +218,15 @@ def test_part_shaped_and_refused(qtbot, window: MainWindow) -> None:  # type: ig
     assert session.project.part is not None
     assert session.project.part.surface.radius_x == 5.0
     before = session.project
-    for name, text, word in (("mesh size", "0", "mesh size"), ("mesh size", "9 m", "larger than"),
-                             ("mesh size", "0.01", "elements"), ("radius along y", "100", "radius"),
-                             ("width along y", "-3", "width"), ("0° direction", "1, 2", "direction"),
-                             ("0° direction", "0, 0, 0", "length")):  # fmt: skip
+    for name, text, word in (
+        ("mesh size", "0", "mesh size"),
+        ("mesh size", "9 m", "larger than"),
+        ("mesh size", "0.01", "elements"),
+        ("radius along y", "100", "radius"),
+        ("width along y", "-3", "width"),
+        ("0° direction", "1, 2", "direction"),
+        ("0° direction", "0, 0, 0", "length"),
+    ):
         field = named(window.part, QLineEdit, name)
         type_into(qtbot, field, text)
         assert word in window.part.fault.text(), (name, text)
@@ -259,20 +263,20 @@ def test_cases_supports_and_requirements(qtbot, window: MainWindow) -> None:  # 
     for _ in range(len(session.project.supports)):
         crosses = [b for b in window.cases.supports.findChildren(QPushButton) if b.isVisible()]
         qtbot.mouseClick(crosses[0], LEFT)
+        qtbot.wait(60)
     assert session.project.supports == ()
     solved(qtbot, window)
     assert "no supports" in session.verdict.sentence
     press(qtbot, window.cases, "+ support")
     solved(qtbot, window)
-    assert "turn about" in session.verdict.sentence
+    assert session.verdict.state == "fails"
+    qtbot.wait(60)
     kind = named(window.cases, QComboBox, "kind of support 1")
     kind.setFocus()
-    qtbot.keyClicks(kind, "cla")
-    qtbot.keyClick(kind, Qt.Key.Key_Return)
-    session.edit("clamp", lambda p: edits.put_supports(
-        p, [dataclasses.replace(p.supports[0], kind="clamped")]))  # fmt: skip
+    qtbot.keyClick(kind, Qt.Key.Key_Down)
+    assert session.project.supports[0].kind == "held along x"
     solved(qtbot, window)
-    assert session.verdict.state in ("holds", "fails")
+    assert "free to" in session.verdict.sentence
     press(qtbot, window.cases, "+ case")
     assert session.selection.case == "case 1"
     press(qtbot, window.cases, "+ edge force")
@@ -342,7 +346,7 @@ def test_solving_can_be_cancelled_and_asked_for_again(qtbot, open_window: Opener
     window = open_window(fine, wait=False)
     session = window.session
     qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
-    qtbot.mouseClick(window.verdict, LEFT, pos=window.verdict._cancel.center().toPoint())
+    qtbot.mouseClick(window.verdict, LEFT, pos=window.verdict.cancel_rect().center().toPoint())
     qtbot.waitUntil(lambda: session.error is not None, timeout=10_000)
     assert "cancelled" in window.verdict.verdict.sentence
     qtbot.keyClick(window, Qt.Key.Key_F5)

@@ -20,8 +20,10 @@ def test_round_trip_without_loss(tmp_path: Path) -> None:
 
 def test_units_of_the_header_and_of_cells_count(tmp_path: Path) -> None:
     path = tmp_path / "m.csv"
-    path.write_text("\ufeffname;E1 [Msi];E2 [GPa];nu12;G12;kind\ncloth;10;70 GPa;0,05;4500 MPa;ply\n\n",
-                    "utf-8")  # fmt: skip
+    path.write_text(
+        "\ufeffname;E1 [Msi];E2 [GPa];nu12;G12;kind\ncloth;10;70 GPa;0,05;4500 MPa;ply\n\n",
+        "utf-8",
+    )
     (cloth,) = read_materials(path)
     assert pytest.approx((6.894757e10, 70e9), rel=1e-6) == (cloth.E1, cloth.E2)
     assert (cloth.nu12, cloth.G12) == pytest.approx((0.05, 4.5e9))

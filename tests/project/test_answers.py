@@ -146,16 +146,34 @@ def test_strengths_are_judged_anew_without_solving() -> None:
         (lambda p: edits.put_supports(p, []), "no supports", "Cases"),
         (lambda p: edits.put_plies(p, "reflector sandwich", []), "empty", "Stacks"),
         (lambda p: edits.put_cases(p, []), "no load case", "Cases"),
-        (lambda p: edits.put_material(p, "woven carbon", dataclasses.replace(p.materials[0], S23=None)),
-         "S23", "Materials"),
-        (lambda p: edits.put_material(p, "honeycomb", dataclasses.replace(p.materials[3], G13=None)),
-         "G13", "Materials"),
-        (lambda p: edits.put_material(p, "UD carbon", dataclasses.replace(p.materials[1], rho=None)),
-         "rho", "Materials"),
-        (lambda p: edits.put_part(p, dataclasses.replace(p.part, reference=(0.0, 0.0, 1.0))),
-         "undefined", "Part"),
+        (
+            lambda p: edits.put_material(
+                p, "woven carbon", dataclasses.replace(p.materials[0], S23=None)
+            ),
+            "S23",
+            "Materials",
+        ),
+        (
+            lambda p: edits.put_material(
+                p, "honeycomb", dataclasses.replace(p.materials[3], G13=None)
+            ),
+            "G13",
+            "Materials",
+        ),
+        (
+            lambda p: edits.put_material(
+                p, "UD carbon", dataclasses.replace(p.materials[1], rho=None)
+            ),
+            "rho",
+            "Materials",
+        ),
+        (
+            lambda p: edits.put_part(p, dataclasses.replace(p.part, reference=(0.0, 0.0, 1.0))),
+            "undefined",
+            "Part",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_stands_in_the_way_is_said_and_placed(
     change: Callable[[Project], Project], words: str, station: str
 ) -> None:

@@ -31,8 +31,10 @@ SCHEMA = Path(__file__).parents[2] / "docs" / "project.schema.json"
 
 @pytest.mark.parametrize("make", SAMPLES.values(), ids=SAMPLES.keys())
 def test_files_round_trip_and_fit_the_published_schema(make, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
-    project = edits.put_cases(make(), [
-        *make().cases, Case("pull", (EdgeForce("left edge", (1.0, 2.0, -3.5)), Pressure(-0.1)))])  # fmt: skip
+    project = edits.put_cases(
+        make(),
+        [*make().cases, Case("pull", (EdgeForce("left edge", (1.0, 2.0, -3.5)), Pressure(-0.1)))],
+    )
     path = tmp_path / "x.tartan.json"
     storage.save(project, path)
     assert storage.load(path) == project
@@ -174,11 +176,14 @@ PART = Part(Panel(1.0, 1.0), "reflector sandwich", 0.1)
         (lambda p: edits.put_cases(p, [Case("a"), Case("a")]), "already"),
         (lambda p: edits.put_cases(p, [Case("a", (Pressure(float("inf")),))]), "finite"),
         (lambda p: edits.put_cases(p, [Case("a", (EdgeForce("x", (0, 0, 0)),))]), "edge"),
-        (lambda p: edits.put_cases(p, [Case("a", (Acceleration((0, float("nan"), 0)),))]), "finite"),
+        (
+            lambda p: edits.put_cases(p, [Case("a", (Acceleration((0, float("nan"), 0)),))]),
+            "finite",
+        ),
         (lambda p: edits.put_requirements(p, [ReserveRequirement(0.0)]), "zero"),
         (lambda p: edits.put_requirements(p, [DisplacementRequirement(1.0, "x")]), "x"),
     ],
-)  # fmt: skip
+)
 def test_edits_refuse_what_cannot_stand(edit, words: str) -> None:  # type: ignore[no-untyped-def]
     history = History.start(dish_panel())
     with pytest.raises(TartanError, match=words) as caught:

@@ -48,14 +48,32 @@ def bad(project: Project, **changes: object) -> Project:
         (lambda p: bad(p, supports=()), "no supports"),
         (lambda p: edits.put_plies(p, "reflector sandwich", ()), "empty"),
         (lambda p: bad(p, part=dataclasses.replace(p.part, mesh_size=-1.0)), "mesh size"),
-        (lambda p: bad(p, materials=(dataclasses.replace(p.materials[0], nu12=9.0), *p.materials[1:])),
-         "E1/E2"),
-        (lambda p: bad(p, materials=(dataclasses.replace(p.materials[0], Yt=None), *p.materials[1:])),
-         "Yt"),
-        (lambda p: bad(p, stacks=(dataclasses.replace(
-            p.stacks[0], plies=(dataclasses.replace(p.stacks[0].plies[0], thickness=0.0),)),)), "ply 1"),
+        (
+            lambda p: bad(
+                p, materials=(dataclasses.replace(p.materials[0], nu12=9.0), *p.materials[1:])
+            ),
+            "E1/E2",
+        ),
+        (
+            lambda p: bad(
+                p, materials=(dataclasses.replace(p.materials[0], Yt=None), *p.materials[1:])
+            ),
+            "Yt",
+        ),
+        (
+            lambda p: bad(
+                p,
+                stacks=(
+                    dataclasses.replace(
+                        p.stacks[0],
+                        plies=(dataclasses.replace(p.stacks[0].plies[0], thickness=0.0),),
+                    ),
+                ),
+            ),
+            "ply 1",
+        ),
     ],
-)  # fmt: skip
+)
 def test_bad_input_is_said_and_exits_with_two(change, words: str, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     result = RUN.invoke(app, ["check", write(change(dish_panel()), tmp_path)])
     assert result.exit_code == 2
@@ -65,11 +83,18 @@ def test_bad_input_is_said_and_exits_with_two(change, words: str, tmp_path: Path
 
 
 def test_no_traceback_reaches_the_user(tmp_path: Path) -> None:
-    for arguments in (["check", str(tmp_path / "none")], ["verify", str(tmp_path / "none")],
-                      ["sample", "boat", str(tmp_path / "x")],
-                      ["sample", "dish", str(tmp_path / "no" / "x")]):  # fmt: skip
-        done = subprocess.run([sys.executable, "-m", "tartan.cli", *arguments],
-                              capture_output=True, text=True, check=False)  # fmt: skip
+    for arguments in (
+        ["check", str(tmp_path / "none")],
+        ["verify", str(tmp_path / "none")],
+        ["sample", "boat", str(tmp_path / "x")],
+        ["sample", "dish", str(tmp_path / "no" / "x")],
+    ):
+        done = subprocess.run(
+            [sys.executable, "-m", "tartan.cli", *arguments],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         assert done.returncode == 2
         assert "Traceback" not in done.stderr
         assert "tartan: " in done.stderr

@@ -23,7 +23,6 @@ class VerdictBar(QWidget):
         super().__init__()
         self.verdict: Verdict | None = None
         self._progress: Progress | None = None
-        self._cancel = QRectF()
         self.setFixedHeight(HEIGHT)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -77,9 +76,14 @@ class VerdictBar(QWidget):
                                                 int(room.width()))  # fmt: skip
         painter.drawText(room, middle, text)
 
+    def cancel_rect(self) -> QRectF:
+        """Where the word cancel stands; empty when nothing runs."""
+        if self._progress is None:
+            return QRectF()
+        return QRectF(self.width() - 70, 6, 60, HEIGHT - 12)
+
     def _paint_progress(self, painter: QPainter) -> float:
         """Draw progress and the cancel word at the right; return where they begin."""
-        self._cancel = QRectF()
         if self._progress is None:
             return float(self.width() - 10)
         face = theme.face()
@@ -91,14 +95,13 @@ class VerdictBar(QWidget):
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             words,
         )
-        self._cancel = QRectF(self.width() - 70, 6, 60, HEIGHT - 12)
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.accent))
-        painter.drawText(self._cancel, Qt.AlignmentFlag.AlignCenter, "cancel")
+        painter.drawText(self.cancel_rect(), Qt.AlignmentFlag.AlignCenter, "cancel")
         return float(self.width() - 280)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._cancel.contains(event.position()):
+        if event is not None and self.cancel_rect().contains(event.position()):
             self.cancel_asked.emit()
         else:
             self.followed.emit()

@@ -55,6 +55,7 @@ class SectionEditor(SectionPicture):
         error = self.session.edit(f"{label}, {stack}",
                                   lambda p: edits.put_plies(p, stack, edited.plies))  # fmt: skip
         if error is None:
+            self._anchor = max(edited.picked, default=0)
             self.session.select(plies=edited.picked)
         else:
             self._tell(str(error))

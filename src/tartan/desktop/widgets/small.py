@@ -128,6 +128,7 @@ class Field(QLineEdit):
         self._commit = commit
         self._shown = ""
         self._plain_tip = ""
+        self._fault = ""
         self.returnPressed.connect(self._finish)
 
     def put(self, text: str, tip: str = "") -> None:
@@ -160,7 +161,9 @@ class Field(QLineEdit):
                 style.unpolish(self)
                 style.polish(self)
         self.setToolTip(fault or self._plain_tip)
-        self.refused.emit(fault)
+        if fault != self._fault:
+            self._fault = fault
+            self.refused.emit(fault)
 
     def event(self, event: QEvent | None) -> bool:
         # With nothing half-typed, undo and redo belong to the project, not to the text.
