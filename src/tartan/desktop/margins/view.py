@@ -279,8 +279,8 @@ class MarginsView(QWidget):
                 self.scene.redraw()
             return
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
-        for part in self._of_ply:
-            part.setVisible(kind in (1, 2, 3))
+        for widget in self._of_ply:
+            widget.setVisible(kind in (1, 2, 3))
         shown, fresh = self._map(answer), self.session.fresh
         self.legend.put(
             shown, f"needs {state.required(self.session.project):.2f}", stale=not fresh

@@ -202,7 +202,7 @@ class PartScene(QWidget):
             self.view.remove_actor(actor, render=False)
 
     def redraw(self) -> None:
-        """Have the frame drawn soon, apart from Qt's own painting; several calls make one frame."""
+        """Have the frame drawn soon, apart from Qt's painting; several calls make one frame."""
         self._soon.start()
 
     def _draw_frame(self) -> None:
