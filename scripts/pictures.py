@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtTest import QTest
 
+from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
 from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
@@ -47,6 +48,9 @@ def main(folder: Path) -> int:
         window.open_sample("light dish panel")
         wait_for_answer(window)
         picture(window, folder / "margins-failing.png")
+        theme.use(application, dark=True)
+        window.wear()
+        picture(window, folder / "margins-dark.png")
     window.shut()
     window.close()
     application.processEvents()

@@ -112,6 +112,7 @@ class Session(QObject):
         self.history = History.start(project, saved=True)
         self.path = path
         self._last = None
+        self.selection = Selection(self.selection.station)
         self._tell(before)
 
     def select(self, **changes: Any) -> None:

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QColor, QGuiApplication, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
@@ -81,6 +82,7 @@ class MainWindow(QMainWindow):
             self.bench.addWidget(view)
         self.commands = self._make_commands()
         self.finder = Finder(self.entries)
+        self.head = QWidget()
         self.name = Field(self._rename)
         self.undo_button = QPushButton("undo")
         self.redo_button = QPushButton("redo")
@@ -92,8 +94,11 @@ class MainWindow(QMainWindow):
         session.selection_changed.connect(self._on_selection)
         session.answer_changed.connect(self._on_answer)
         session.progress_changed.connect(self._show_verdict)
-        self.refresh()
+        self.wear()
         self.route.setFocus()
+        hints = QGuiApplication.styleHints()
+        if hints is not None:
+            hints.colorSchemeChanged.connect(self._follow_desktop)
 
     # Building
 
@@ -124,13 +129,9 @@ class MainWindow(QMainWindow):
         return commands
 
     def _build_head(self) -> QWidget:
-        head = QWidget()
+        head = self.head
         head.setObjectName("head")
         head.setFixedHeight(42)
-        face = theme.face()
-        head.setStyleSheet(
-            f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}"
-        )
         line = QHBoxLayout(head)
         line.setContentsMargins(14, 0, 14, 0)
         line.setSpacing(8)
@@ -326,6 +327,24 @@ class MainWindow(QMainWindow):
         freshness = Freshness(session.fresh, session.solving, session.error,
                               sum(s.met for s in statuses), len(statuses), 0.0)  # fmt: skip
         self.route.put(lines(session.project, freshness), session.selection.station)
+
+    def _follow_desktop(self, *_: object) -> None:
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            theme.use(application)
+            self.wear()
+
+    def wear(self) -> None:
+        """Take on the appearance that is in force."""
+        face = theme.face()
+        self.head.setStyleSheet(
+            f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}"
+        )
+        for view in (self.part, self.cases, self.margins):
+            if view.scene is not None:
+                view.scene.wear()
+        self.refresh()
+        self.update()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is not None and not self.may_leave():

@@ -107,7 +107,8 @@ class CaseRows:
         kind = choice(list(SUPPORT_KINDS), lambda text: put(kind=text))
         place.setAccessibleName(f"place of support {i + 1}")
         kind.setAccessibleName(f"kind of support {i + 1}")
-        place.setMinimumWidth(146)
+        place.setFixedWidth(158)
+        kind.setFixedWidth(152)
 
         def update() -> None:
             support = self.session.project.supports[i]

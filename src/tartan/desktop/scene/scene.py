@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from importlib.resources import files
 from typing import Any
 
@@ -10,7 +9,7 @@ import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPaintEvent
+from PyQt6.QtGui import QColor, QMouseEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
 from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkCellPicker
@@ -20,23 +19,6 @@ from tartan.desktop import theme
 
 Array = NDArray[np.float64]
 
-ECHO = 0.05
-"""Seconds after a frame within which a request to paint is its echo."""
-
-
-class _View(QtInteractor):  # type: ignore[misc]
-    """The graphics window; asked to paint, it asks for a frame instead of drawing at once."""
-
-    def __init__(self, scene: PartScene) -> None:
-        self._scene: PartScene | None = scene
-        super().__init__(scene, auto_update=False, multi_samples=2)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        # A frame of our own comes back as a request to paint; heeding it would never end.
-        scene = self._scene
-        if scene is not None and time.monotonic() - scene.drawn_at > ECHO:
-            scene.redraw()
-
 
 class PartScene(QWidget):
     """A view of the part; tells the element that was clicked."""
@@ -45,13 +27,12 @@ class PartScene(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.drawn_at = 0.0
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         # A breath between Qt's painting and the frame keeps the event loop's gaps short.
         self._soon.setInterval(12)
         self._soon.timeout.connect(self._draw_frame)
-        self.view = _View(self)
+        self.view = QtInteractor(self, auto_update=False, multi_samples=2)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.view)
@@ -206,9 +187,8 @@ class PartScene(QWidget):
         self._soon.start()
 
     def _draw_frame(self) -> None:
-        if self.isVisible():
-            self.view.render()
-            self.drawn_at = time.monotonic()
+        # Drawing happens in the view's own paint event; a second, direct call would draw twice.
+        self.view.update()
 
     def points_of(self, element: int) -> Array:
         """Corners of an element on the shape as it is shown, shape (4, 3) [m]."""

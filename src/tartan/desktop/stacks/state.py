@@ -150,7 +150,7 @@ def couplings(laminate: Laminate) -> list[tuple[str, str]]:
     ):
         if ratio[key] > COUPLES:
             found.append((head, f"{terms} up to {ratio[key]:.0%} of the direct terms"))
-    return found or [("No coupling to speak of", f"all below {COUPLES:.0%} of the direct terms")]
+    return found or [("No coupling to speak of,", f"all below {COUPLES:.0%} of the direct terms")]
 
 
 CONSTANTS = (("Ex", "E<sub>x</sub>"), ("Ey", "E<sub>y</sub>"), ("Gxy", "G<sub>xy</sub>"),
