@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from tartan.core.errors import MaterialError, StackError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.laminate.constants import coupling_ratios, flexural, membrane
+from tartan.core.laminate.polar import polar_moduli
 from tartan.core.laminate.response import (
     Load,
     respond,
@@ -90,6 +91,19 @@ def test_constants_of_a_single_ply_are_its_own() -> None:
     for form in (membrane(lam), flexural(lam), membrane(lam, kept_flat=True)):
         assert (form.Ex, form.Ey, form.Gxy) == pytest.approx((140e9, 9e9, 4.8e9))
         assert (form.nuxy, form.nuyx) == pytest.approx((0.3, 0.3 * 9 / 140))
+
+
+def test_polar_moduli_are_the_constants_of_the_turned_laminate() -> None:
+    lam = of_angles([30, -10, 75])
+    for turn in (0.0, 25.0, 90.0, -60.0):
+        turned = make_laminate(Stack("t", operations.rotate(lam.stack.plies, -turn)), MATERIALS)
+        for bending, form in ((False, membrane), (True, flexural)):
+            E, G = polar_moduli(lam, np.deg2rad(turn), bending=bending)
+            assert (float(E), float(G)) == pytest.approx((form(turned).Ex, form(turned).Gxy))
+    quasi = of_angles([0, 45, -45, 90, 90, -45, 45, 0])
+    E, G = polar_moduli(quasi, np.linspace(0, np.pi, 7))
+    np.testing.assert_allclose(E, E[0])
+    np.testing.assert_allclose(G, G[0])
 
 
 def integrate(lam: Laminate, values: np.ndarray, power: int) -> np.ndarray:

@@ -67,8 +67,6 @@ class Finder(QLineEdit):
             self._frame = QFrame(top)
             self._frame.setProperty("role", "panel")
             self._frame.setAutoFillBackground(True)
-            # A native window, or the 3-D view would paint over it.
-            self._frame.setAttribute(Qt.WidgetAttribute.WA_NativeWindow)
             box = QVBoxLayout(self._frame)
             box.setContentsMargins(4, 4, 4, 4)
             box.addWidget(self._list)

@@ -71,7 +71,7 @@ class CasesView(QWidget):
             self.requirements, None, margin=2,
         )  # fmt: skip
         left = column(self.fault, scrolled(content))
-        left.setFixedWidth(380)
+        left.setFixedWidth(398)
         for overlay in self.overlays.values():
             overlay.toggled.connect(lambda _: self.draw())
         self._right = QWidget()

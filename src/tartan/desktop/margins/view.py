@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
@@ -47,7 +45,7 @@ class MarginsView(QWidget):
         self.legend = Legend()
         self.shown = choice(state.SHOWN, lambda _: self.draw())
         self.case = choice([], lambda name: session.select(case=name))
-        self.ply = choice([], lambda text: session.select(spot_ply=int(text.split()[1]) - 1))
+        self.ply = choice([], lambda text: self._pick_ply(int(text.split()[1]) - 1))
         self.spot = choice(SPOTS, lambda _: self.draw())
         self.spot.setCurrentText("top")
         self.deformed = switch("deformed", "Draw the magnified displacement", on=True)
@@ -111,7 +109,7 @@ class MarginsView(QWidget):
             )
         )
         below.addWidget(self.section, 1)
-        self.section.ply_pressed.connect(lambda ply, _: self.session.select(spot_ply=ply))
+        self.section.ply_pressed.connect(lambda ply, _: self._pick_ply(ply))
         lower.setFixedHeight(258)
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 10, 10, 8)
@@ -157,14 +155,21 @@ class MarginsView(QWidget):
 
     def _pick(self, answer: PartAnswer, element: int) -> None:
         case = answer.inputs.cases[int(answer.margins.case[element])].name
-        self.session.select(element=element, spot_ply=int(answer.margins.ply[element]), case=case)
+        ply = int(answer.margins.ply[element])
+        self.session.select(element=element, spot_ply=ply, case=case)
+
+    def _pick_ply(self, ply: int) -> None:
+        answer = self.session.answer
+        if answer is not None:
+            element, _, case = self._picked(answer)
+            self.session.select(element=element, spot_ply=ply, case=case)
 
     def _to_stack(self) -> None:
         answer = self.session.answer
         if answer is not None:
-            ply = self.session.selection.spot_ply
+            ply = self._picked(answer)[1]
             self.session.select(stack=answer.inputs.stack.name, station="Stacks",
-                                plies=() if ply is None else (ply,))  # fmt: skip
+                                plies=(ply,))  # fmt: skip
 
     def copy_table(self) -> None:
         """Put the hot spots on the clipboard as a table for a spreadsheet."""
@@ -192,18 +197,24 @@ class MarginsView(QWidget):
             return
         self._fill_table(answer)
         self._fill_requirements()
-        selection = self.session.selection
-        if selection.element is None or selection.element >= len(answer.margins.reserve):
-            first = answer.spots[0] if answer.spots else 0
-            self._pick(answer, first)
-            return
-        cases = [c.name for c in answer.inputs.cases]
-        set_options(self.case, cases, selection.case if selection.case in cases else cases[0])
-        count = len(answer.inputs.stack.plies)
-        ply = min(selection.spot_ply or 0, count - 1)
-        set_options(self.ply, [f"ply {i + 1}" for i in range(count)], f"ply {ply + 1}")
-        self._show_section(answer, selection.element, ply)
+        element, ply, case = self._picked(answer)
+        set_options(self.case, [c.name for c in answer.inputs.cases], case)
+        plies = [f"ply {i + 1}" for i in range(len(answer.inputs.stack.plies))]
+        set_options(self.ply, plies, plies[ply])
+        self._show_section(answer, element, ply)
         self.draw()
+
+    def _picked(self, answer: PartAnswer) -> tuple[int, int, str]:
+        """Element, ply and case to show: the governing ones until the user picks others."""
+        selection, margins = self.session.selection, answer.margins
+        cases = [c.name for c in answer.inputs.cases]
+        element = selection.element
+        if element is None or element >= len(margins.reserve):
+            element = answer.spots[0] if answer.spots else 0
+            return element, int(margins.ply[element]), cases[int(margins.case[element])]
+        ply = int(margins.ply[element]) if selection.spot_ply is None else selection.spot_ply
+        case = selection.case if selection.case in cases else cases[0]
+        return element, min(ply, len(answer.inputs.stack.plies) - 1), case
 
     def _fill_table(self, answer: PartAnswer) -> None:
         rows = state.spot_rows(answer)
@@ -220,7 +231,7 @@ class MarginsView(QWidget):
                     item.setForeground(theme.colour("fails" if failing else "ink"))
                     item.setFont(theme.strong())
                 table.setItem(i, j, item)
-        element = self.session.selection.element
+        element = self._picked(answer)[0]
         if element in answer.spots:
             table.selectRow(answer.spots.index(element))
         else:
@@ -297,21 +308,17 @@ class MarginsView(QWidget):
         words = f"deformed × {units.number(factor)}, {answer.inputs.cases[case].name}"
         self.scale.setText(words if self.deformed.isChecked() else "undeformed")
         scene.paint(shown.rgb if self.session.fresh else _faded(shown.rgb))
-        selected = self.session.selection.element
-        picked: Sequence[int] = [] if selected is None else [selected]
-        scene.clear("picked")
-        if picked and picked[0] < len(answer.margins.reserve):
-            scene.outline("picked", list(picked), theme.face().ink, 5.0)
-            if self.session.fresh:
-                self._label_pick(scene, answer, picked[0])
-            else:
-                scene.clear("label")
-                scene.clear("label stem")
+        element = self._picked(answer)[0]
+        scene.outline("picked", [element], theme.face().ink, 4.0)
+        if self.session.fresh:
+            self._label_pick(scene, answer, element)
+        else:
+            scene.unpin("label")
 
     def _label_pick(self, scene: PartScene, answer: PartAnswer, element: int) -> None:
         ply, mode = int(answer.margins.ply[element]) + 1, answer.margins.mode_label(element)
         short = state.SHORT.get(mode, mode)
-        text = f" {units.factor(float(answer.margins.reserve[element]))} · ply {ply} {short} "
+        text = f"{units.factor(float(answer.margins.reserve[element]))} · ply {ply} {short}"
         scene.pin("label", element, text)
 
     def showEvent(self, event: object) -> None:

@@ -10,7 +10,7 @@ import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
 from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkCellPicker
 
@@ -30,7 +30,7 @@ class PartScene(QWidget):
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         # A breath between Qt's painting and the frame keeps the event loop's gaps short.
-        self._soon.setInterval(12)
+        self._soon.setInterval(30)
         self._soon.timeout.connect(self._draw_frame)
         self.view = QtInteractor(self, auto_update=False, multi_samples=2)
         box = QVBoxLayout(self)
@@ -42,6 +42,11 @@ class PartScene(QWidget):
         self._extras: dict[str, list[Any]] = {}
         self._press = QPoint()
         self._moved = False
+        self._tag = QLabel(self.view)
+        self._tag.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._tag.hide()
+        self._tag_at: Array | None = None
+        self.view.renderer.AddObserver("EndEvent", self._place_tag)
         self.view.installEventFilter(self)
         self.view.enable_parallel_projection()
         self.wear()
@@ -51,7 +56,12 @@ class PartScene(QWidget):
 
     def wear(self) -> None:
         """Take on the window's appearance."""
-        self.view.set_background(theme.face().paper)
+        face = theme.face()
+        self.view.set_background(face.paper)
+        self._tag.setStyleSheet(
+            f"background: {face.panel}; border: 1px solid {face.ink}; border-radius: 4px;"
+            f" padding: 1px 5px; color: {face.ink}; font-weight: 600;"
+        )
         if self._actor is not None:
             self._actor.prop.edge_color = _edge_colour()
 
@@ -75,6 +85,8 @@ class PartScene(QWidget):
         self.paint(None)
         for name in list(self._extras):
             self.clear(name)
+        self._tag_at = None
+        self._tag.hide()
         if new_part:
             self.frame_part()
 
@@ -171,11 +183,29 @@ class PartScene(QWidget):
         reach = 0.09 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
         head = foot + np.array([0.0, 0.0, reach])
         self.strokes(f"{name} stem", np.array([[foot, head]]), face.ink, 1.6)
-        self.words(name, head[None], [text], face.ink)
-        for actor in self._extras[name]:
-            prop = actor.GetTextProperty()
-            prop.SetJustificationToCentered()
-            actor.SetDisplayOffset(0, 2)
+        self._tag_at = head
+        if text != self._tag.text():
+            self._tag.setText(text)
+            self._tag.adjustSize()
+        self._tag.show()
+        self._place_tag()
+
+    def unpin(self, name: str) -> None:
+        """Take the pin away."""
+        self.clear(f"{name} stem")
+        self._tag_at = None
+        self._tag.hide()
+
+    def _place_tag(self, *_: object) -> None:
+        """Keep the pin's word above its head, whatever the camera does."""
+        if self._tag_at is None:
+            return
+        at = self._to_view(self._tag_at)
+        left = at.x() - self._tag.width() // 2
+        left = max(2, min(left, self.view.width() - self._tag.width() - 2))
+        place = QPoint(left, max(2, at.y() - self._tag.height()))
+        if place != self._tag.pos():
+            self._tag.move(place)
 
     def clear(self, name: str) -> None:
         """Remove strokes or words of a name."""
@@ -204,9 +234,12 @@ class PartScene(QWidget):
     def place_of(self, element: int) -> QPoint:
         """Where an element's centre lies on the view, in its pixels."""
         assert self.mesh is not None
-        centre = self.points_of(element).mean(axis=0)
+        return self._to_view(self.points_of(element).mean(axis=0))
+
+    def _to_view(self, place: Array) -> QPoint:
+        """Pixel of the view at which a place in space is seen."""
         renderer = self.view.renderer
-        renderer.SetWorldPoint(*centre, 1.0)
+        renderer.SetWorldPoint(*place, 1.0)
         renderer.WorldToDisplay()
         x, y, _ = renderer.GetDisplayPoint()
         ratio = self.view.devicePixelRatioF()

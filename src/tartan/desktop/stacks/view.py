@@ -16,6 +16,7 @@ from tartan.desktop.stacks import state
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.desktop.widgets.cards import Card, CardList
 from tartan.desktop.widgets.matrix import MatrixPicture
+from tartan.desktop.widgets.polar import PolarPicture
 from tartan.desktop.widgets.small import (
     Field,
     QuantityField,
@@ -57,6 +58,7 @@ class StacksView(QWidget):
         self.couplings.setTextFormat(Qt.TextFormat.RichText)
         self.constants: list[list[QLabel]] = []
         self.shear = label("", "soft", wrap=True)
+        self.polar = PolarPicture()
         self._build()
 
     def _build(self) -> None:
@@ -123,17 +125,9 @@ class StacksView(QWidget):
         grid.setColumnStretch(2, 1)
         grid.setColumnStretch(3, 1)
         grid.setColumnStretch(4, 1)
-        right = column(
-            label("Stiffness", "head"),
-            self.matrix,
-            self.couplings,
-            4,
-            label("Engineering constants", "head"),
-            table,
-            4,
-            self.shear,
-            None,
-        )
+        right = column(label("Stiffness", "head"), self.matrix, self.couplings, 2,
+                       label("Engineering constants", "head"), table, 2, self.shear, None,
+                       self.polar, spacing=5)  # fmt: skip
         right.setFixedWidth(316)
         return right
 
@@ -257,6 +251,7 @@ class StacksView(QWidget):
 
     def _show_answers(self, laminate: Laminate | None) -> None:
         self.matrix.put(laminate.ABD if laminate else None)
+        self.polar.put(laminate)
         self.couplings.setText("")
         self.shear.setText("")
         table = state.constants_table(laminate) if laminate else []
