@@ -10,9 +10,9 @@ import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
-from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkCellPicker
+from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkCellPicker, vtkTextActor
 
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
@@ -42,11 +42,6 @@ class PartScene(QWidget):
         self._extras: dict[str, list[Any]] = {}
         self._press = QPoint()
         self._moved = False
-        self._tag = QLabel(self.view)
-        self._tag.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self._tag.hide()
-        self._tag_at: Array | None = None
-        self.view.renderer.AddObserver("EndEvent", self._place_tag)
         self.view.installEventFilter(self)
         self.view.enable_parallel_projection()
         self.wear()
@@ -58,10 +53,6 @@ class PartScene(QWidget):
         """Take on the window's appearance."""
         face = theme.face()
         self.view.set_background(face.paper)
-        self._tag.setStyleSheet(
-            f"background: {face.panel}; border: 1px solid {face.ink}; border-radius: 4px;"
-            f" padding: 1px 5px; color: {face.ink}; font-weight: 600;"
-        )
         if self._actor is not None:
             self._actor.prop.edge_color = _edge_colour()
 
@@ -85,8 +76,6 @@ class PartScene(QWidget):
         self.paint(None)
         for name in list(self._extras):
             self.clear(name)
-        self._tag_at = None
-        self._tag.hide()
         if new_part:
             self.frame_part()
 
@@ -150,8 +139,6 @@ class PartScene(QWidget):
     def words(self, name: str, places: Array, texts: list[str], colour: str) -> None:
         """Write short words at places, facing the viewer."""
         self.clear(name)
-        font = str(files("tartan.desktop") / "assets" / "Inter-SemiBold.otf")
-        c = QColor(colour)
         for place, text in zip(places, texts, strict=True):
             actor = vtkBillboardTextActor3D()
             actor.SetInput(text)
@@ -159,9 +146,9 @@ class PartScene(QWidget):
             actor.SetDisplayOffset(6, 4)
             prop = actor.GetTextProperty()
             prop.SetFontFamily(4)
-            prop.SetFontFile(font)
+            prop.SetFontFile(_font_file())
             prop.SetFontSize(13)
-            prop.SetColor(c.redF(), c.greenF(), c.blueF())
+            prop.SetColor(*_rgb(colour))
             self.view.add_actor(actor, render=False, reset_camera=False, pickable=False)
             self._extras.setdefault(name, []).append(actor)
 
@@ -183,29 +170,29 @@ class PartScene(QWidget):
         reach = 0.09 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
         head = foot + np.array([0.0, 0.0, reach])
         self.strokes(f"{name} stem", np.array([[foot, head]]), face.ink, 1.6)
-        self._tag_at = head
-        if text != self._tag.text():
-            self._tag.setText(text)
-            self._tag.adjustSize()
-        self._tag.show()
-        self._place_tag()
+        tag = vtkTextActor()
+        tag.SetInput(f" {text} ")
+        # Placed in space, drawn flat: it follows the camera by itself.
+        tag.GetPositionCoordinate().SetCoordinateSystemToWorld()
+        tag.GetPositionCoordinate().SetValue(*head)
+        prop = tag.GetTextProperty()
+        prop.SetFontFamily(4)
+        prop.SetFontFile(_font_file())
+        prop.SetFontSize(14)
+        prop.SetJustificationToCentered()
+        prop.SetColor(*_rgb(face.ink))
+        prop.SetBackgroundColor(*_rgb(face.panel))
+        prop.SetBackgroundOpacity(1.0)
+        prop.SetFrame(1)
+        prop.SetFrameColor(*_rgb(face.ink))
+        self.clear(name)
+        self.view.add_actor(tag, render=False, reset_camera=False, pickable=False)
+        self._extras[name] = [tag]
 
     def unpin(self, name: str) -> None:
         """Take the pin away."""
+        self.clear(name)
         self.clear(f"{name} stem")
-        self._tag_at = None
-        self._tag.hide()
-
-    def _place_tag(self, *_: object) -> None:
-        """Keep the pin's word above its head, whatever the camera does."""
-        if self._tag_at is None:
-            return
-        at = self._to_view(self._tag_at)
-        left = at.x() - self._tag.width() // 2
-        left = max(2, min(left, self.view.width() - self._tag.width() - 2))
-        place = QPoint(left, max(2, at.y() - self._tag.height()))
-        if place != self._tag.pos():
-            self._tag.move(place)
 
     def clear(self, name: str) -> None:
         """Remove strokes or words of a name."""
@@ -278,6 +265,15 @@ class PartScene(QWidget):
         self._soon.stop()
         self.view.removeEventFilter(self)
         self.view.close()
+
+
+def _font_file() -> str:
+    return str(files("tartan.desktop") / "assets" / "Inter-SemiBold.otf")
+
+
+def _rgb(colour: str) -> tuple[float, float, float]:
+    c = QColor(colour)
+    return c.redF(), c.greenF(), c.blueF()
 
 
 def _edge_colour() -> str:
