@@ -2,6 +2,8 @@
 PYTHON ?= python3
 BIN := .venv/bin
 READY := .venv/.ready
+# The machine's own pip fills the environment: Debian ships venv without the part that brings pip.
+PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/python
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
@@ -32,9 +34,9 @@ verify: $(READY)
 
 $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	sh scripts/system_packages.sh
-	$(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(PYTHON) -m venv --without-pip --clear .venv
+	$(PIP) install -r requirements.lock
+	$(PIP) install --no-deps --no-build-isolation -e .
 	touch $(READY)
 
 # Renews the lock from pyproject.toml; index addresses stay out of it.

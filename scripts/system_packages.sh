@@ -3,9 +3,11 @@
 # As root this installs what is missing; otherwise it prints the line to run.
 set -eu
 
-PACKAGES="xvfb xauth libgl1 libgl1-mesa-dri libegl1 libglx-mesa0 libopengl0 libxkbcommon-x11-0 libdbus-1-3
-libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
-libxcb-shape0 libxcb-xinerama0 libxcb-xkb1 libfontconfig1 libxrender1 libxext6 libsm6"
+PACKAGES="xvfb xauth libgl1 libgl1-mesa-dri libegl1 libglx-mesa0 libopengl0 libglib2.0-0 libdbus-1-3
+libfontconfig1 libfreetype6 libx11-6 libx11-xcb1 libxkbcommon0 libxkbcommon-x11-0 libxcb-cursor0
+libxcb-glx0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
+libxcb-render0 libxcb-shape0 libxcb-shm0 libxcb-sync1 libxcb-util1 libxcb-xfixes0 libxcb-xinerama0
+libxcb-xkb1 libxrender1 libxext6 libsm6"
 
 command -v dpkg-query >/dev/null 2>&1 || exit 0
 missing=""

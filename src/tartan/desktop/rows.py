@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from tartan.core.stack import Ply, Stack
-from tartan.desktop.widgets.section import Row
+from tartan.desktop.widgets.bands import Row
 from tartan.project.model import Project
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
@@ -12,8 +12,15 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from tartan.desktop import colours, theme
 from tartan.project import units
 
-if TYPE_CHECKING:
-    from tartan.desktop.widgets.section import Row
+
+@dataclass(frozen=True)
+class Row:
+    """A ply as the picture shows it; `kind` is the material's."""
+
+    angle: float
+    thickness: float
+    material: str
+    kind: str
 
 
 def band_heights(weights: Sequence[float], room: float, least: float) -> list[float]:

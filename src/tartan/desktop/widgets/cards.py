@@ -16,8 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.desktop import theme
-from tartan.desktop.widgets.bands import paint_swatch
-from tartan.desktop.widgets.section import Row
+from tartan.desktop.widgets.bands import Row, paint_swatch
 
 
 @dataclass(frozen=True)

@@ -15,23 +15,13 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import colours, theme
-from tartan.desktop.widgets.bands import band_heights, paint_band
+from tartan.desktop.widgets.bands import Row, band_heights, paint_band
 from tartan.project import units
 
 Array = NDArray[np.float64]
 
 TOP, FOOT, GAP = 34, 20, 14
 COLUMN = 104
-
-
-@dataclass(frozen=True)
-class Row:
-    """A ply as the picture shows it; `kind` is the material's."""
-
-    angle: float
-    thickness: float
-    material: str
-    kind: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -268,6 +258,3 @@ def _row_colour(row: Row) -> QColor:
     if row.kind == "isotropic":
         return QColor(colours.ISO_SOLID)
     return QColor(colours.ply_solid(row.angle))
-
-
-__all__ = ["Column", "Row", "SectionPicture"]
