@@ -335,6 +335,9 @@ def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # 
     stale = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
     assert np.ptp(stale.astype(int), axis=0).max() < 0.5 * np.ptp(fresh.astype(int), axis=0).max()
     assert "stale" in view.note.text()
+    assert "stale" in view.hot_note.text()
+    assert "was met" in view.requirements.text()
+    assert view.section.faded
     solved(qtbot, window)
     assert "stale" not in view.note.text()
 

@@ -53,6 +53,7 @@ class MarginsView(QWidget):
         self.note = label("", "soft")
         self.scale = label("", "soft")
         self.hot = QTableWidget(0, len(HEADS))
+        self.hot_note = label("", "soft")
         self.requirements = label("", wrap=True)
         self.section = SectionPicture()
         self.section.least_band = 15
@@ -67,7 +68,7 @@ class MarginsView(QWidget):
             chooser.setAccessibleName(name)
         self._of_ply = (label("of", "soft"), self.ply, label("at the", "soft"), self.spot)
         self.case.setMinimumWidth(126)
-        self._choosers = row(label("show", "soft"), self.shown, *self._of_ply, label("in", "soft"),
+        self._choosers = row(self.shown, *self._of_ply, label("in", "soft"),
                              self.case, None, self.deformed, spacing=6)  # fmt: skip
         self._map_place = QHBoxLayout()
         self._map_place.setContentsMargins(0, 0, 0, 0)
@@ -81,7 +82,7 @@ class MarginsView(QWidget):
         self._build_table()
         self.requirements.setTextFormat(Qt.TextFormat.RichText)
         right = column(
-            row(label("Hot spots", "head"), label("one a neighbourhood", "soft"), None),
+            row(label("Hot spots", "head"), self.hot_note, None),
             self.hot,
             2,
             label("Requirements", "head"),
@@ -218,7 +219,8 @@ class MarginsView(QWidget):
 
     def _fill_table(self, answer: PartAnswer) -> None:
         rows = state.spot_rows(answer)
-        need = state.required(self.session.project)
+        need, fresh = state.required(self.session.project), self.session.fresh
+        self.hot_note.setText("one a neighbourhood" if fresh else "stale, of the project before")
         table = self.hot
         table.blockSignals(True)
         table.setRowCount(len(rows))
@@ -226,9 +228,10 @@ class MarginsView(QWidget):
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(answer.margins.mode_label(answer.spots[i]) if j == 4 else text)
+                failing = j == 0 and answer.margins.reserve[answer.spots[i]] < need
+                ink = "fails" if failing else "ink"
+                item.setForeground(theme.colour(ink if fresh else "stale"))
                 if j == 0:
-                    failing = answer.margins.reserve[answer.spots[i]] < need
-                    item.setForeground(theme.colour("fails" if failing else "ink"))
                     item.setFont(theme.strong())
                 table.setItem(i, j, item)
         element = self._picked(answer)[0]
@@ -244,6 +247,8 @@ class MarginsView(QWidget):
         for s in self.session.statuses:
             ink = face.holds if s.met else face.fails
             word = "met" if s.met else "not met"
+            if not self.session.fresh:
+                ink, word = face.stale, f"was {word}"
             case = "" if s.address is None else s.address.words.split(",")[0]
             lines.append(f"<span style='color:{ink}'><b>{word}</b></span>&nbsp; {s.figure}, "
                          f"<span style='color:{face.soft}'>{case}. {s.need}</span>")  # fmt: skip
@@ -263,6 +268,7 @@ class MarginsView(QWidget):
             return
         self.where.setText(found.words)
         self.section.marked = ply
+        self.section.faded = not self.session.fresh
         self.section.show_stack(rows, found.columns)
 
     def _map(self, answer: PartAnswer) -> Map:

@@ -59,6 +59,7 @@ class SectionPicture(QWidget):
         self.columns: Sequence[Column] = ()
         self.selected: frozenset[int] = frozenset()
         self.even = False
+        self.faded = False
         self.marked: int | None = None
         self.band_width = 230
         self._pointer: float | None = None
@@ -117,6 +118,8 @@ class SectionPicture(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.faded:
+            painter.setOpacity(0.4)
         rects = self._rects()
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("soft"))
