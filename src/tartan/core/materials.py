@@ -50,6 +50,10 @@ class Material:
         Normalised Tsai–Wu interaction F12/√(F11·F22) [1].
     hashin_alpha : float
         Weight of shear in Hashin's fibre tension mode [1].
+    p_nl_t, p_nl_c : float
+        Puck's inclinations p⊥∥ at zero transverse stress, tension and compression [1].
+    eXt, eXc, eYt, eYc, eS12 : float, optional
+        Strain allowables [1]; those left empty follow from strength and modulus.
     source : str
         Where the figures come from.
     """
@@ -78,6 +82,13 @@ class Material:
     S23: float | None = None
     f12_star: float = -0.5
     hashin_alpha: float = 1.0
+    p_nl_t: float = 0.35
+    p_nl_c: float = 0.30
+    eXt: float | None = None
+    eXc: float | None = None
+    eYt: float | None = None
+    eYc: float | None = None
+    eS12: float | None = None
     source: str = ""
 
     def need(self, field: str, purpose: str) -> float:
@@ -121,11 +132,19 @@ FIELD_NAMES: dict[str, str] = {
     "S23": "transverse shear strength along 2",
     "f12_star": "Tsai–Wu interaction",
     "hashin_alpha": "weight of shear in fibre tension",
+    "p_nl_t": "Puck inclination p⊥∥ in tension",
+    "p_nl_c": "Puck inclination p⊥∥ in compression",
+    "eXt": "tensile strain allowable along 1",
+    "eXc": "compressive strain allowable along 1",
+    "eYt": "tensile strain allowable along 2",
+    "eYc": "compressive strain allowable along 2",
+    "eS12": "in-plane shear strain allowable",
 }
 """Plain name of every number of a material, by field."""
 
 _POSITIVE = ("E1", "E2", "E3", "G12", "G13", "G23", "rho", "ply_thickness",
-             "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23")  # fmt: skip
+             "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23",
+             "eXt", "eXc", "eYt", "eYc", "eS12")  # fmt: skip
 
 ELASTIC_FIELDS = ("E1", "E2", "nu12", "G12", "G13", "G23", "rho",
                   "alpha1", "alpha2", "beta1", "beta2")  # fmt: skip

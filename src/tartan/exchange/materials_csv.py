@@ -20,6 +20,8 @@ QUANTITIES: dict[str, Quantity] = {
     "beta1": units.RATIO, "beta2": units.RATIO, "Xt": units.STRESS, "Xc": units.STRESS,
     "Yt": units.STRESS, "Yc": units.STRESS, "S12": units.STRESS, "S13": units.STRESS,
     "S23": units.STRESS, "f12_star": units.RATIO, "hashin_alpha": units.RATIO,
+    "p_nl_t": units.RATIO, "p_nl_c": units.RATIO, "eXt": units.STRAIN, "eXc": units.STRAIN,
+    "eYt": units.STRAIN, "eYc": units.STRAIN, "eS12": units.STRAIN,
 }  # fmt: skip
 """Kind of quantity of every number of a material."""
 

@@ -5,11 +5,19 @@ from __future__ import annotations
 from tartan.core.criteria.base import Criterion, Outcome
 from tartan.core.criteria.core_shear import CoreShear
 from tartan.core.criteria.hashin import Hashin
+from tartan.core.criteria.max_stress import MaxStrain, MaxStress
+from tartan.core.criteria.puck import Puck
+from tartan.core.criteria.quadratic import Hoffman, TsaiHill
 from tartan.core.criteria.tsai_wu import TsaiWu
 from tartan.core.criteria.von_mises import VonMises
 from tartan.core.errors import CriterionError
 
-REGISTRY: dict[str, Criterion] = {c.key: c for c in (TsaiWu(), Hashin(), VonMises(), CoreShear())}
+_ALL: tuple[Criterion, ...] = (
+    TsaiWu(), Hashin(), Puck(), MaxStress(), MaxStrain(), TsaiHill(), Hoffman(), VonMises(),
+    CoreShear(),
+)  # fmt: skip
+
+REGISTRY: dict[str, Criterion] = {c.key: c for c in _ALL}
 
 DEFAULT_SETS: dict[str, tuple[str, ...]] = {
     "ply": ("tsai_wu", "hashin"),

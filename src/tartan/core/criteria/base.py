@@ -35,11 +35,14 @@ class Outcome:
     mode : ndarray of int8, shape (...)
         Index into the criterion's `modes`; the mode that limits the reserve factor, or, where
         that is infinite, the mode of the greatest index.
+    angle : ndarray, shape (...), optional
+        Fracture angle at failure where the criterion knows one [deg]; NaN where it has none.
     """
 
     reserve: Array
     index: Array
     mode: NDArray[np.int8]
+    angle: Array | None = None
 
 
 class Criterion(Protocol):
@@ -88,44 +91,61 @@ def strengths_of(material: Material, criterion: Criterion) -> Strengths:
     CriterionError
         When a parameter is out of its range.
     """
-    found = {f: material.need(f, f"the {criterion.title} criterion") for f in criterion.needs}
-    for name, value in found.items():
+    purpose = f"the {criterion.title} criterion"
+    found: dict[str, float] = {}
+    for name in criterion.needs:
+        found[name] = value = _value(material, name, purpose)
         where = f"Material '{material.name}', {name}"
         if not np.isfinite(value):
             raise MaterialError(f"{name} is not a finite number.", where, "Enter a number.")
-        parameter = name in ("f12_star", "hashin_alpha")
+        parameter = name in ("f12_star", "hashin_alpha", "nu12", "p_nl_t", "p_nl_c")
         if value <= 0 and not parameter:
             what = f"{name} ({FIELD_NAMES[name]}) must be greater than zero, it is {value:g}."
             raise MaterialError(what, where, "Strengths are entered as positive numbers.")
         if name == "f12_star" and abs(value) >= 1:
             what = f"F12* = {value:g} (f12_star) leaves the Tsai–Wu surface open."
             raise CriterionError(what, where, "Keep F12* between -1 and 1; -0.5 is usual.")
-        if name == "hashin_alpha" and value < 0:
-            what = f"alpha = {value:g} (hashin_alpha) is negative."
-            raise CriterionError(what, where, "Enter 0 or more; 1 is usual.")
+        if name in ("hashin_alpha", "p_nl_t", "p_nl_c") and value < 0:
+            what = f"{name} = {value:g} is negative."
+            raise CriterionError(what, where, "Enter 0 or more.")
     return found
 
 
-def quadratic_root(a: Array, b: Array, c: Array) -> Array:
-    """Greater root of ``a λ² + b λ + c`` for a ≥ 0 and c < 0; infinite when there is none.
+def _value(material: Material, field: str, purpose: str) -> float:
+    """A field's value; a strain allowable left empty follows from strength and modulus."""
+    if field in DERIVED and getattr(material, field) is None:
+        strength, modulus = DERIVED[field]
+        return material.need(strength, purpose) / material.need(modulus, purpose)
+    return material.need(field, purpose)
 
-    Written so that neither sign of b cancels digits.
+
+DERIVED = {"eXt": ("Xt", "E1"), "eXc": ("Xc", "E1"), "eYt": ("Yt", "E2"), "eYc": ("Yc", "E2"),
+           "eS12": ("S12", "G12")}  # fmt: skip
+"""Strain allowables and what they follow from while they are not entered: a straight
+stress-strain line to failure."""
+
+
+def quadratic_root(a: Array, b: Array, c: Array) -> Array:
+    """Least positive root of ``a λ² + b λ + c`` for c < 0; infinite when there is none.
+
+    For a ≥ 0 it is the only one. Written so that neither sign of b cancels digits.
     """
-    root = np.sqrt(np.maximum(b * b - 4 * a * c, 0.0))
+    inside = b * b - 4 * a * c
+    root = np.sqrt(np.maximum(inside, 0.0))
     low = np.where(b > 0, b + root, root - b)
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         value = np.where(b > 0, -2 * c / low, low / (2 * a))
-    return np.where(np.isfinite(value), value, np.inf)
+    none = (inside < 0) | ((a <= 0) & (b <= 0))
+    return np.where(np.isfinite(value) & ~none, value, np.inf)
 
 
 def first_reach(a: Array, b: Array, c: Array, interval: tuple[Array, Array]) -> Array:
-    """Least λ in a closed interval at which ``a λ² + b λ + c ≥ 0``, for a ≥ 0.
+    """Least λ in a closed interval at which ``a λ² + b λ + c ≥ 0``.
 
     Parameters
     ----------
     a, b, c : ndarray, shape (...)
-        Coefficients; the expression is convex, so from a point below zero the greater root is
-        the first crossing.
+        Coefficients.
     interval : tuple of ndarray
         Lower and upper end; empty where the lower exceeds the upper.
 
@@ -153,6 +173,39 @@ def positive_interval(applied: Array, residual: Array) -> tuple[Array, Array]:
     high = np.where(applied < 0, zero, np.inf)
     never = (residual < 0) & (applied <= 0)
     return np.where(never, np.inf, low), np.where(never, -np.inf, high)
+
+
+def intersect(one: tuple[Array, Array], other: tuple[Array, Array]) -> tuple[Array, Array]:
+    """Common part of two intervals."""
+    return np.maximum(one[0], other[0]), np.minimum(one[1], other[1])
+
+
+def linear_limits(applied: Array, residual: Array | None, limits: Array) -> Outcome:
+    """Each component against a positive limit for either sign.
+
+    Parameters
+    ----------
+    applied, residual : ndarray, shape (..., 3)
+        Stress or strain, scaled and held fixed.
+    limits : ndarray, shape (3, 2)
+        Positive limits in tension and compression; both of the last, the shear, are one mode.
+    """
+    held = np.zeros_like(applied) if residual is None else residual
+    reserves, indices = [], []
+    for axis, (pull, push) in enumerate(limits):
+        both = []
+        for sign, limit in ((1.0, pull), (-1.0, push)):
+            p, r = sign * applied[..., axis] / limit, sign * held[..., axis] / limit
+            with np.errstate(divide="ignore", invalid="ignore"):
+                reach = np.where(p > 0, (1 - r) / p, np.inf)
+            both.append((np.where(r >= 1, 0.0, reach), p + r))
+        if axis == 2:
+            reserves.append(np.minimum(both[0][0], both[1][0]))
+            indices.append(np.maximum(both[0][1], both[1][1]))
+        else:
+            reserves += [b[0] for b in both]
+            indices += [b[1] for b in both]
+    return least_of(reserves, indices)
 
 
 def least_of(reserves: list[Array], indices: list[Array]) -> Outcome:

@@ -6,11 +6,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 import numpy as np
 
 from tartan.core.criteria.base import Array, Outcome, Strengths, quadratic_root
+
+MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compression",
+         "in-plane shear")  # fmt: skip
 
 
 class TsaiWu:
@@ -19,8 +23,7 @@ class TsaiWu:
     key = "tsai_wu"
     title = "Tsai–Wu"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "f12_star")
-    modes = ("fibre tension", "fibre compression", "matrix tension", "matrix compression",
-             "in-plane shear")  # fmt: skip
+    modes = MODES
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Tsai & Wu, J. Compos. Mater. 5 (1971) 58–80"
 
@@ -37,20 +40,20 @@ class TsaiWu:
         residual : ndarray, shape (..., 3), optional
             Stress held fixed [Pa].
         """
-        linear, square = _coefficients(strengths)
-        a = _square(square, applied, applied)
+        linear, f = _coefficients(strengths)
+        a = square(f, applied, applied)
         if residual is None:
             b = applied[..., :2] @ linear
             c = np.full_like(a, -1.0)
         else:
-            b = applied[..., :2] @ linear + 2 * _square(square, applied, residual)
-            c = residual[..., :2] @ linear + _square(square, residual, residual) - 1
+            b = applied[..., :2] @ linear + 2 * square(f, applied, residual)
+            c = residual[..., :2] @ linear + square(f, residual, residual) - 1
         index = a + b + c + 1
         failed = c >= 0
         reserve = np.where(failed, 0.0, quadratic_root(a, b, np.where(failed, -1.0, c)))
         scale = np.where(np.isfinite(reserve), reserve, 1.0)[..., None]
         total = applied * scale if residual is None else residual + scale * applied
-        return Outcome(reserve, index, _dominant(strengths, total))
+        return Outcome(reserve, index, dominant(strengths, total))
 
 
 def _coefficients(s: Strengths) -> tuple[Array, Array]:
@@ -60,7 +63,7 @@ def _coefficients(s: Strengths) -> tuple[Array, Array]:
     return linear, np.array([f11, f22, 1 / s["S12"] ** 2, s["f12_star"] * np.sqrt(f11 * f22)])
 
 
-def _square(f: Array, p: Array, q: Array) -> Array:
+def square(f: Sequence[Array | float] | Array, p: Array, q: Array) -> Array:
     """Symmetric bilinear form of the quadratic part."""
     p1, p2, p6 = p[..., 0], p[..., 1], p[..., 2]
     q1, q2, q6 = q[..., 0], q[..., 1], q[..., 2]
@@ -68,7 +71,8 @@ def _square(f: Array, p: Array, q: Array) -> Array:
     return total
 
 
-def _dominant(s: Strengths, total: Array) -> np.typing.NDArray[np.int8]:
+def dominant(s: Strengths, total: Array) -> np.typing.NDArray[np.int8]:
+    """Mode named by the stress whose share of its own strength is greatest."""
     s1, s2, t = total[..., 0], total[..., 1], np.abs(total[..., 2]) / s["S12"]
     fibre = np.where(s1 >= 0, s1 / s["Xt"], -s1 / s["Xc"])
     matrix = np.where(s2 >= 0, s2 / s["Yt"], -s2 / s["Yc"])

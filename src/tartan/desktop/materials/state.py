@@ -14,7 +14,8 @@ SYMBOLS = {
     "E1": "E₁", "E2": "E₂", "E3": "E₃", "nu12": "ν₁₂", "G12": "G₁₂", "G13": "G₁₃", "G23": "G₂₃",
     "rho": "ρ", "ply_thickness": "t", "alpha1": "α₁", "alpha2": "α₂", "beta1": "β₁", "beta2": "β₂",
     "Xt": "Xt", "Xc": "Xc", "Yt": "Yt", "Yc": "Yc", "S12": "S₁₂", "S13": "S₁₃", "S23": "S₂₃",
-    "f12_star": "F₁₂*", "hashin_alpha": "shear weight",
+    "f12_star": "F₁₂*", "hashin_alpha": "shear weight", "p_nl_t": "p⊥∥ᵗ", "p_nl_c": "p⊥∥ᶜ",
+    "eXt": "e Xt", "eXc": "e Xc", "eYt": "e Yt", "eYc": "e Yc", "eS12": "e S₁₂",
 }  # fmt: skip
 """How each field is written."""
 

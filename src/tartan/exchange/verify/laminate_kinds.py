@@ -111,6 +111,8 @@ def ply_failure(inputs: Inputs) -> Answers:
         found[f"{key}.RF"] = outcome.reserve
         found[f"{key}.FI"] = outcome.index
         found[f"{key}.mode"] = [_label(rule.modes[m]) for m in outcome.mode]
+        if outcome.angle is not None:
+            found[f"{key}.theta_fp"] = [None if np.isnan(a) else a for a in outcome.angle]
     return found
 
 
