@@ -34,12 +34,14 @@ class Material:
         Transverse shear moduli [Pa]; needed by shear stiffness and shells.
     E3 : float, optional
         Modulus through the thickness [Pa].
+    nu13, nu23 : float, optional
+        Poisson's ratios through the thickness [1].
     rho : float, optional
         Density [kg/m³].
     ply_thickness : float, optional
         Cured ply thickness offered for new plies [m].
-    alpha1, alpha2 : float
-        Thermal expansion [1/K].
+    alpha1, alpha2, alpha3 : float
+        Thermal expansion [1/K]; alpha3 equals alpha2 while it is empty.
     beta1, beta2 : float
         Moisture expansion per unit moisture content [1].
     Xt, Xc, Yt, Yc : float, optional
@@ -67,10 +69,13 @@ class Material:
     G13: float | None = None
     G23: float | None = None
     E3: float | None = None
+    nu13: float | None = None
+    nu23: float | None = None
     rho: float | None = None
     ply_thickness: float | None = None
     alpha1: float = 0.0
     alpha2: float = 0.0
+    alpha3: float | None = None
     beta1: float = 0.0
     beta2: float = 0.0
     Xt: float | None = None
@@ -113,6 +118,8 @@ FIELD_NAMES: dict[str, str] = {
     "E1": "modulus along the fibre",
     "E2": "modulus across the fibre",
     "E3": "modulus through the thickness",
+    "nu13": "Poisson's ratio in the plane 13",
+    "nu23": "Poisson's ratio in the plane 23",
     "nu12": "major Poisson's ratio",
     "G12": "in-plane shear modulus",
     "G13": "transverse shear modulus along 1",
@@ -121,6 +128,7 @@ FIELD_NAMES: dict[str, str] = {
     "ply_thickness": "cured ply thickness",
     "alpha1": "thermal expansion along 1",
     "alpha2": "thermal expansion along 2",
+    "alpha3": "thermal expansion along 3",
     "beta1": "moisture expansion along 1",
     "beta2": "moisture expansion along 2",
     "Xt": "tensile strength along 1",
@@ -225,6 +233,8 @@ def isotropic(  # noqa: PLR0913 - a material has this many figures
         Poisson's ratio, -1 < nu < 0.5 [1].
     strength : float, optional
         Stress that von Mises is held against [Pa].
+    nu13, nu23 : float, optional
+        Poisson's ratios through the thickness [1].
     rho : float, optional
         Density [kg/m³].
     ply_thickness : float, optional

@@ -121,10 +121,68 @@ def respond(laminate: Laminate, load: Load) -> PlyResponse:
         When a load is not finite.
     """
     total = np.concatenate([np.asarray(load.N, float), np.asarray(load.M, float)])
-    given = [*total, load.dT, load.dT_gradient, load.dC]
-    if not np.all(np.isfinite(given)):
+    _check_finite(total, load)
+    return recover(laminate, laminate.compliance @ (total + free_resultants(laminate, load)), load)
+
+
+def respond_mixed(
+    laminate: Laminate, is_strain: NDArray[np.bool_], values: Array, load: Load
+) -> tuple[PlyResponse, Array]:
+    """Solve with either the deformation or the resultant prescribed in each component.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    is_strain : ndarray of bool, shape (6,)
+        Whether a component's strain or curvature is prescribed, in the order x, y, xy, then
+        curvatures; otherwise its force or moment is.
+    values : ndarray, shape (6,)
+        The prescribed values [1, 1/m, N/m, N].
+    load : Load
+        Temperature and moisture; its resultants are not read.
+
+    Returns
+    -------
+    tuple of PlyResponse and ndarray, shape (6,)
+        Ply results, and all six mechanical resultants [N/m, N].
+
+    Raises
+    ------
+    StackError
+        When a value is not finite.
+    """
+    _check_finite(values, load)
+    free = free_resultants(laminate, load)
+    known = np.asarray(is_strain, bool)
+    # Strains and thickness times curvatures are of one size, which conditions the system.
+    s = np.concatenate([np.ones(3), np.full(3, laminate.thickness)])
+    K = laminate.ABD / np.outer(s, s)
+    strain = np.where(known, values, 0.0) * s
+    right = (values + free) / s - K @ strain
+    open_ = ~known
+    strain[open_] = np.linalg.solve(K[np.ix_(open_, open_)], right[open_])
+    strain = strain / s
+    return recover(laminate, strain, load), laminate.ABD @ strain - free
+
+
+def _check_finite(values: Array, load: Load) -> None:
+    if not np.all(np.isfinite([*values, load.dT, load.dT_gradient, load.dC])):
         raise StackError("A load is not a finite number.", "Loads", "Enter a number.")
-    strain = laminate.compliance @ (total + free_resultants(laminate, load))
+
+
+def recover(laminate: Laminate, strain: Array, load: Load) -> PlyResponse:
+    """Ply results of a known deformation.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    strain : ndarray, shape (6,)
+        Strain [1] and curvature [1/m] of the reference surface.
+    load : Load
+        Temperature and moisture, whose free expansion causes no stress.
+    """
     z = spot_heights(laminate)
     strain_xy = strain[:3] + z[..., None] * strain[3:]
     strain_12 = np.einsum("nij,nsj->nsi", laminate.T, strain_xy)
@@ -183,5 +241,15 @@ def shear_from_section(laminate: Laminate, section: Array) -> Array:
     return stress
 
 
-__all__ = ["SPOTS", "Load", "PlyResponse", "respond", "shear_from_section", "spot_heights",
-           "strain_rotation", "stress_from_section"]  # fmt: skip
+__all__ = [
+    "SPOTS",
+    "Load",
+    "PlyResponse",
+    "recover",
+    "respond",
+    "respond_mixed",
+    "shear_from_section",
+    "spot_heights",
+    "strain_rotation",
+    "stress_from_section",
+]

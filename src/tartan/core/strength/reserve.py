@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import Outcome, strengths_of
+from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import SPOTS, Load, respond
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.materials import Material
@@ -75,12 +76,36 @@ def first_failure(laminate: Laminate, load: Load, key: str) -> PlyReserve:
     CriterionError, MaterialError
         Unknown criterion, or data it needs that are missing.
     """
-    rule = criterion(key)
-    strengths = {m: strengths_of(m, rule) for m in dict.fromkeys(laminate.materials)}
     applied = respond(laminate, replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)).stress_12
     residual = None
     if load.dT or load.dT_gradient or load.dC:
         residual = respond(laminate, replace(load, N=np.zeros(3), M=np.zeros(3))).stress_12
+    return reserve_of_stresses(laminate, applied, residual, key)
+
+
+def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | None, key: str
+                        ) -> PlyReserve:  # fmt: skip
+    """Reserve factor of every ply from its stresses by an in-plane criterion.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    applied, residual : ndarray, shape (n, 3, 3)
+        Stress scaled and stress held fixed, by ply and spot in ply axes [Pa].
+    key : str
+        The criterion.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        Unknown criterion, or data it needs that are missing.
+    """
+    rule = criterion(key)
+    if rule.stress != "in-plane":
+        raise CriterionError(f"{rule.title} does not read in-plane stresses.", "Criteria",
+                             "Choose an in-plane criterion.")  # fmt: skip
+    strengths = {m: strengths_of(m, rule) for m in dict.fromkeys(laminate.materials)}
     shape = (laminate.count, len(SPOTS))
     outcome = Outcome(np.empty(shape), np.empty(shape), np.zeros(shape, np.int8))
     for material, rows in plies_by_material(laminate.materials).items():

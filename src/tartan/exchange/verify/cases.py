@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from tartan.core.errors import DocumentError, TartanError
-from tartan.exchange.verify import laminate_kinds, shell_kinds
+from tartan.exchange.verify import laminate_kinds, shell_kinds, strength_kinds
 from tartan.exchange.verify.judge import Verdict, judge, mentions
 from tartan.exchange.verify.reading import Inputs, NotYetError
 
@@ -19,8 +19,16 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "clt_constants": laminate_kinds.clt_constants,
     "clt_response": laminate_kinds.clt_response,
     "clt_shear": laminate_kinds.clt_shear,
+    "clt_thermal": laminate_kinds.clt_thermal,
+    "clt_mixed": laminate_kinds.clt_mixed,
     "ply_failure": laminate_kinds.ply_failure,
     "laminate_fpf": laminate_kinds.laminate_fpf,
+    "critical_loads": strength_kinds.critical_loads,
+    "progressive": strength_kinds.progressive,
+    "interlaminar": strength_kinds.interlaminar,
+    "sandwich_check": strength_kinds.sandwich_check,
+    "thin_cylinder": strength_kinds.thin_cylinder,
+    "thick_cylinder": strength_kinds.thick_cylinder_case,
     "navier_bending": shell_kinds.navier_bending,
 }
 """What Tartan answers, by the kind of a case."""

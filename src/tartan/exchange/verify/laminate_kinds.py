@@ -12,7 +12,13 @@ from tartan.core.criteria.base import strengths_of
 from tartan.core.errors import MaterialError, StackError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.constants import flexural, membrane
-from tartan.core.laminate.response import Load, respond
+from tartan.core.laminate.response import (
+    Load,
+    PlyResponse,
+    free_resultants,
+    respond,
+    respond_mixed,
+)
 from tartan.core.strength.reserve import first_failure
 from tartan.exchange.verify.reading import (
     Inputs,
@@ -79,7 +85,11 @@ def read_load(inputs: Inputs) -> Load:
 
 def clt_response(inputs: Inputs) -> Answers:
     """Strains, curvatures and ply results."""
-    r = respond(read_laminate(inputs), read_load(inputs))
+    return response_answers(respond(read_laminate(inputs), read_load(inputs)))
+
+
+def response_answers(r: PlyResponse) -> Answers:
+    """Strains, curvatures and ply results by their names in the case format."""
     return {"eps0": r.eps0, "kappa": r.kappa, "z": r.z, "strain_12": r.strain_12,
             "strain_12_mech": r.mechanical_12, "stress_12": r.stress_12,
             "stress_xy": r.stress_xy}  # fmt: skip
@@ -91,6 +101,31 @@ def clt_shear(inputs: Inputs) -> Answers:
     plain_sum = np.einsum("n,nij->ij", np.diff(lam.z), lam.shear_moduli)
     return {"H": lam.shear, "Gh": plain_sum, "k_x": lam.shear[0, 0] / plain_sum[0, 0],
             "k_y": lam.shear[1, 1] / plain_sum[1, 1]}  # fmt: skip
+
+
+def clt_thermal(inputs: Inputs) -> Answers:
+    """Free expansion and curvature per kelvin and per moisture content."""
+    lam = read_laminate(inputs)
+    found: Answers = {}
+    for load, force, moment, strain, curvature in (
+        (Load(dT=1.0), "N_T_per_K", "M_T_per_K", "alpha", "kappa_T"),
+        (Load(dC=1.0), "N_C", "M_C", "beta", "kappa_C"),
+    ):
+        free = free_resultants(lam, load)
+        expanded = lam.compliance @ free
+        found |= {force: free[:3], moment: free[3:], strain: expanded[:3], curvature: expanded[3:]}
+    return found
+
+
+def clt_mixed(inputs: Inputs) -> Answers:
+    """Response with strain or resultant prescribed in each component."""
+    lam = read_laminate(inputs)
+    flags = inputs.get("prescribed_is_strain")
+    if not isinstance(flags, list) or len(flags) != 6:
+        raise StackError("six flags are expected.", "prescribed_is_strain", "Give one each.")
+    values = np.array(numbers(inputs.get("prescribed_value"), 6, "prescribed_value"))
+    r, total = respond_mixed(lam, np.array(flags, bool), values, read_load(inputs))
+    return response_answers(r) | {"N": total[:3], "M": total[3:]}
 
 
 def ply_failure(inputs: Inputs) -> Answers:

@@ -14,11 +14,6 @@ from tartan.core.stack import Ply, Stack
 
 Inputs = Mapping[str, Any]
 
-PLANNED_CRITERIA = frozenset(
-    {"max_stress", "max_strain", "tsai_hill", "hoffman", "puck"} - REGISTRY.keys()
-)
-"""Criteria of the case format that Tartan does not answer yet."""
-
 _PARAMETERS = {"f12star": "f12_star", "f12*": "f12_star", "f12": "f12_star",
                "alpha": "hashin_alpha", "hashinalpha": "hashin_alpha"}  # fmt: skip
 
@@ -96,7 +91,7 @@ def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
     Raises
     ------
     NotYetError
-        When every criterion asked for is one that Tartan does not answer yet.
+        When a criterion has a parameter that Tartan does not know.
     CriterionError
         When one is unknown.
     """
@@ -104,14 +99,10 @@ def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
     found: dict[str, dict[str, float]] = {}
     for entry in asked:
         name = entry if isinstance(entry, str) else str(entry.get("name"))
-        if name in PLANNED_CRITERIA:
-            continue
         if name not in REGISTRY:
             raise CriterionError(f"Unknown criterion '{name}'.", "Criteria",
                                  f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
         found[name] = {} if isinstance(entry, str) else _parameters(entry)
-    if asked and not found:
-        raise NotYetError("criteria " + ", ".join(map(str, asked)))
     return found
 
 

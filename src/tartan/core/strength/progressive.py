@@ -1,0 +1,196 @@
+"""First-ply to last-ply failure by ply discount.
+
+At each step the reserve factor of every ply that still carries is taken for the whole load from
+zero with the stiffness as it is then; all plies at the least one are degraded. Residual stresses
+follow the degraded stiffness.
+
+Sources: R. M. Jones, Mechanics of Composite Materials, 2nd ed., section 4.5.4 (full discount);
+A. Puck and H. Schürmann, Compos. Sci. Technol. 58 (1998) 1045–1067 (by mode).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.criteria.base import Criterion, Strengths, strengths_of
+from tartan.core.errors import CriterionError
+from tartan.core.laminate.response import Load, PlyResponse, respond
+from tartan.core.laminate.stiffness import Laminate
+
+Array = NDArray[np.float64]
+Rule = Literal["full", "mode"]
+
+SAME = 1e-6
+"""Plies whose reserve factors agree to this share fail together."""
+
+COLLAPSE = 1e4
+"""The laminate no longer carries the load when it gives this many times more than intact."""
+
+MOST_STEPS = 4000
+
+_MATRIX = ("matrix", "in-plane shear", "IFF")
+
+
+@dataclass(frozen=True)
+class Step:
+    """One event of the history.
+
+    Attributes
+    ----------
+    reserve : float
+        Multiplier of the load at which it happens.
+    plies : tuple of int
+        Plies degraded, from 0.
+    modes : tuple of str
+        Mode of each.
+    strain : tuple of float
+        Strains and curvatures of the reference surface just before [1, 1/m].
+    """
+
+    reserve: float
+    plies: tuple[int, ...]
+    modes: tuple[str, ...]
+    strain: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class History:
+    """Events in order; first and last ply failure as load multipliers."""
+
+    steps: tuple[Step, ...]
+
+    @property
+    def first(self) -> float:
+        """First-ply failure; infinite when nothing fails."""
+        return self.steps[0].reserve if self.steps else float("inf")
+
+    @property
+    def last(self) -> float:
+        """Largest load that was carried."""
+        return max((s.reserve for s in self.steps), default=float("inf"))
+
+
+def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", eta: float = 1e-6
+                 ) -> History:  # fmt: skip
+    """Degrade ply by ply until the laminate can carry no more.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The intact laminate.
+    load : Load
+        Forces and moments are scaled; temperature and moisture stay.
+    key : str
+        The criterion.
+    rule : {"full", "mode"}
+        Full takes all stiffness of a failed ply. By mode, failure of the matrix takes E2, G12
+        and nu12 and leaves the fibre, which alone is checked from then on.
+    eta : float
+        What is left of a lost stiffness [1].
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        Unknown criterion or missing data, or a stress that is not in-plane.
+    """
+    checked = criterion(key)
+    if checked.stress != "in-plane":
+        raise CriterionError(f"{checked.title} has no in-plane history.", "Criteria",
+                             "Choose an in-plane criterion.")  # fmt: skip
+    strengths = [strengths_of(m, checked) for m in laminate.materials]
+    state = _State(laminate, checked, strengths, rule, eta)
+    v = np.concatenate([load.N, load.M])
+    intact = float(v @ laminate.compliance @ v)
+    steps: list[Step] = []
+    while len(steps) < MOST_STEPS and state.carrying:
+        current = state.laminate
+        if float(v @ current.compliance @ v) > COLLAPSE * intact:
+            break
+        step = state.next_event(load)
+        if step is None:
+            break
+        steps.append(step)
+    return History(tuple(steps))
+
+
+class _State:
+    """Stiffness and what is still checked of every ply: whole, fibre only, or nothing."""
+
+    def __init__(self, laminate: Laminate, rule_of: Criterion, strengths: list[Strengths],
+                 rule: Rule, eta: float) -> None:  # fmt: skip
+        self.laminate = laminate
+        self.checked = ["whole"] * laminate.count
+        self._original = laminate.materials
+        self._criterion, self._strengths = rule_of, strengths
+        self._rule, self._eta = rule, eta
+
+    @property
+    def carrying(self) -> bool:
+        """Whether any ply is still checked."""
+        return any(c != "nothing" for c in self.checked)
+
+    def next_event(self, load: Load) -> Step | None:
+        """Degrade the plies that fail next; None when none ever does."""
+        thermal = bool(load.dT or load.dT_gradient or load.dC)
+        mechanical = replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
+        applied = respond(self.laminate, mechanical)
+        held = respond(self.laminate, replace(load, N=np.zeros(3), M=np.zeros(3)))
+        residual = held.stress_12 if thermal else None
+        found = [self._ply(i, applied, residual) for i in range(self.laminate.count)]
+        least = min(reserve for reserve, _ in found)
+        if not np.isfinite(least):
+            return None
+        failing = tuple(i for i, (reserve, _) in enumerate(found) if reserve <= least * (1 + SAME))
+        modes = tuple(found[i][1] for i in failing)
+        strain = np.concatenate([applied.eps0, applied.kappa]) * least
+        strain += np.concatenate([held.eps0, held.kappa]) if thermal else 0.0
+        for i, mode in zip(failing, modes, strict=True):
+            self._degrade(i, mode)
+        return Step(least, failing, modes, tuple(float(s) for s in strain))
+
+    def _ply(self, i: int, applied: PlyResponse, residual: Array | None) -> tuple[float, str]:
+        """Least reserve factor of a ply over its spots, and the mode."""
+        if self.checked[i] == "nothing":
+            return float("inf"), ""
+        rest = None if residual is None else residual[i]
+        if self.checked[i] == "fibre":
+            return self._fibre(i, applied.stress_12[i], rest)
+        outcome = self._criterion.evaluate(self._strengths[i], applied.stress_12[i], rest)
+        spot = int(outcome.reserve.argmin())
+        return float(outcome.reserve[spot]), self._criterion.modes[int(outcome.mode[spot])]
+
+    def _fibre(self, i: int, applied: Array, rest: Array | None) -> tuple[float, str]:
+        s1 = applied[:, 0]
+        r1 = np.zeros_like(s1) if rest is None else rest[:, 0]
+        best = (float("inf"), "")
+        for sign, name, mode in ((1, "Xt", "fibre tension"), (-1, "Xc", "fibre compression")):
+            limit = self._original[i].need(name, "the check of the fibre")
+            with np.errstate(divide="ignore"):
+                reach = np.where(sign * s1 > 0, (limit - sign * r1) / (sign * s1), np.inf)
+            reach = np.where(sign * r1 >= limit, 0.0, reach)
+            if reach.min() < best[0]:
+                best = (float(reach.min()), mode)
+        return best
+
+    def _degrade(self, i: int, mode: str) -> None:
+        material, eta = self.laminate.materials[i], self._eta
+        if self._rule == "mode" and self._names_modes() and mode.startswith(_MATRIX):
+            less = replace(material, E2=material.E2 * eta, G12=material.G12 * eta,
+                           nu12=material.nu12 * eta)  # fmt: skip
+            self.checked[i] = "fibre"
+        else:
+            less = replace(material, E1=material.E1 * eta, E2=material.E2 * eta,
+                           G12=material.G12 * eta)  # fmt: skip
+            self.checked[i] = "nothing"
+        materials = list(self.laminate.materials)
+        materials[i] = less
+        self.laminate = Laminate(self.laminate.stack, tuple(materials), self.laminate.offset)
+
+    def _names_modes(self) -> bool:
+        """Whether the criterion tells modes itself; one expression for all stresses does not."""
+        return self._criterion.key not in ("tsai_wu", "tsai_hill", "hoffman", "von_mises")

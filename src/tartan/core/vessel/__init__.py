@@ -1,0 +1,1 @@
+"""Cylinders under pressure, axial force, torque and temperature."""

@@ -1,0 +1,183 @@
+"""Critical loads, ply discount, sandwich checks, mixed response, cylinders."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tartan.core.errors import MaterialError, PartError, StackError, TartanError
+from tartan.core.laminate import Laminate, make_laminate
+from tartan.core.laminate.response import Load, free_resultants, respond, respond_mixed
+from tartan.core.stack import Ply, Stack
+from tartan.core.strength.critical import critical_loads
+from tartan.core.strength.progressive import ply_discount
+from tartan.core.strength.reserve import first_failure
+from tartan.core.strength.sandwich import check_sandwich, core_shear, wrinkling_thick
+from tartan.core.vessel.cylinder import CylinderLoad, thick_cylinder, thin_resultants
+from tests.conftest import CARBON, FOAM, MATERIALS, STEEL, laminate
+
+
+@given(st.lists(st.booleans(), min_size=6, max_size=6), st.integers(0, 10**6))
+def test_mixed_problems_agree_with_the_whole_solution(flags: list[bool], seed: int) -> None:
+    lam = laminate(("carbon", 0, 1e-3), ("glass", 30, 0.7e-3), ("carbon", -50, 0.4e-3))
+    rng = np.random.default_rng(seed)
+    load = Load(rng.normal(size=3) * 1e4, rng.normal(size=3) * 10, -50.0, 2e3, 0.01)
+    whole = respond(lam, load)
+    strain = np.concatenate([whole.eps0, whole.kappa])
+    values = np.where(flags, strain, np.concatenate([load.N, load.M]))
+    found, total = respond_mixed(lam, np.array(flags), values, load)
+    np.testing.assert_allclose(
+        np.concatenate([found.eps0, found.kappa]),
+        strain,
+        rtol=1e-7,
+        atol=1e-9 * np.abs(strain).max(),
+    )
+    np.testing.assert_allclose(total, np.concatenate([load.N, load.M]), rtol=1e-6, atol=1e-3)
+    np.testing.assert_allclose(found.stress_12, whole.stress_12, rtol=1e-6, atol=10.0)
+
+
+def test_held_laminate_needs_the_free_resultants() -> None:
+    lam = laminate(("carbon", 0, 1e-3), ("carbon", 90, 1e-3))
+    load = Load(dT=-80.0)
+    _, total = respond_mixed(lam, np.ones(6, bool), np.zeros(6), load)
+    np.testing.assert_allclose(total, -free_resultants(lam, load), atol=1e-9)
+
+
+def test_critical_loads_are_where_the_first_ply_fails(unsymmetric: Laminate) -> None:
+    for c in critical_loads(unsymmetric, "puck"):
+        vector = np.zeros(6)
+        index = ("Nx", "Ny", "Nxy", "Mx", "My", "Mxy").index(c.component)
+        vector[index] = c.sign * c.load
+        at = first_failure(unsymmetric, Load(vector[:3], vector[3:]), "puck")
+        assert at.reserve.min() == pytest.approx(1.0, rel=1e-9)
+        assert (at.governing[0], at.label) == (c.ply, c.mode)
+        strain = unsymmetric.compliance @ vector
+        assert c.deformation == pytest.approx(strain[index])
+    one = laminate(("carbon", 0, 2e-3))
+    by_name = {(c.component, c.sign): c for c in critical_loads(one, "max_stress")}
+    assert by_name["Nx", 1].stress == pytest.approx(2.1e9)
+    assert by_name["My", 1].stress == pytest.approx(55e6)
+    assert by_name["Mxy", -1].stress == pytest.approx(85e6)
+
+
+def test_ply_discount_by_hand() -> None:
+    # [0/90/0] under Nx: the 90° ply cracks first, the 0° plies carry all the rest.
+    lam = laminate(("carbon", 0, 1e-3), ("carbon", 90, 1e-3), ("carbon", 0, 1e-3))
+    for rule in ("full", "mode"):
+        history = ply_discount(lam, Load(np.array([1.0, 0, 0])), "max_stress", rule)  # type: ignore[arg-type]
+        assert history.steps[0].plies == (1,)
+        assert history.steps[0].modes == ("matrix tension",)
+        assert history.steps[1].plies == (0, 2)
+        assert history.steps[1].modes == ("fibre tension", "fibre tension")
+        assert history.last == pytest.approx(2.1e9 * 2e-3, rel=5e-3)
+        assert history.first < history.last
+    first = first_failure(lam, Load(np.array([1.0, 0, 0])), "max_stress").reserve.min()
+    assert history.first == pytest.approx(first)
+    nothing = ply_discount(lam, Load(), "tsai_wu")
+    assert nothing.steps == ()
+    assert np.isinf(nothing.last)
+    with pytest.raises(TartanError, match="in-plane"):
+        ply_discount(lam, Load(), "core_shear")
+
+
+def test_residual_stress_brings_first_failure_forward() -> None:
+    lam = laminate(*(("carbon", a, 0.125e-3) for a in (0, 90, 90, 0)))
+    pull = Load(np.array([1e4, 0, 0]))
+    cold = ply_discount(lam, dataclasses.replace(pull, dT=-120.0), "hashin", "mode")
+    warm = ply_discount(lam, pull, "hashin", "mode")
+    assert cold.first < warm.first
+    assert cold.last == pytest.approx(warm.last, rel=0.05)
+
+
+def sandwich_of(core_angle: float = 0.0) -> Laminate:
+    foam = dataclasses.replace(FOAM, E3=70e6)
+    stack = Stack(
+        "s", (Ply("carbon", 0, 1e-3), Ply("foam", core_angle, 20e-3), Ply("carbon", 0, 1e-3))
+    )
+    return make_laminate(stack, MATERIALS | {"foam": foam})
+
+
+def test_sandwich_by_hand() -> None:
+    lam = sandwich_of()
+    check = check_sandwich(lam, 1, Load(M=np.array([1000.0, 0, 0])), np.array([2000.0, 0.0]))
+    # Thin faces: stress M / (t d) in the faces, shear Q / d in the core.
+    low, high = check.faces["bottom_face_x"], check.faces["top_face_x"]
+    assert low.mean_stress == pytest.approx(-1000 / (1e-3 * 21e-3), rel=3e-3)
+    assert np.isinf(high.reserve)
+    assert low.wrinkling_stress == pytest.approx(wrinkling_thick(140e9, 70e6, 23e6))
+    assert low.reserve == pytest.approx(-low.wrinkling_stress / low.mean_stress)
+    assert check.tau_13 == pytest.approx(2000 / 21e-3, rel=3e-3)
+    assert check.core_reserve == pytest.approx(0.8e6 / check.tau_13)
+    turned = core_shear(sandwich_of(90.0), 1, np.array([2000.0, 0.0]))
+    assert turned[1] == pytest.approx(check.tau_13, rel=1e-3)
+    assert turned[0] < 1e-3 * turned[1]
+
+
+def test_sandwich_refuses_what_is_none() -> None:
+    lam = sandwich_of()
+    with pytest.raises(StackError, match="between two faces"):
+        check_sandwich(lam, 0, Load(), np.zeros(2))
+    with pytest.raises(MaterialError, match="E3"):
+        check_sandwich(
+            laminate(("carbon", 0, 1e-3), ("foam", 0, 2e-2), ("carbon", 0, 1e-3)),
+            1,
+            Load(),
+            np.zeros(2),
+        )
+
+
+TUBE = dataclasses.replace(STEEL, nu13=0.3, nu23=0.3)
+WOUND = dataclasses.replace(CARBON, E3=9e9, nu13=0.3, nu23=0.4)
+
+
+def tube(*plies: tuple[str, float, float]) -> Laminate:
+    stack = Stack("tube", tuple(Ply(*p) for p in plies))
+    return make_laminate(stack, {"steel": TUBE, "wound": WOUND})
+
+
+def test_thick_cylinder_is_lames_when_isotropic() -> None:
+    # S. P. Timoshenko, J. N. Goodier, Theory of Elasticity, 3rd ed., eq. 45; plane ends free.
+    a, b, p = 0.05, 0.08, 100e6
+    found = thick_cylinder(
+        tube(("steel", 0, 0.01), ("steel", 30, 0.02)), a, CylinderLoad(inside=p)
+    )
+    k = p * a**2 / (b**2 - a**2)
+    r = np.array([[0.05, 0.055, 0.06], [0.06, 0.07, 0.08]])
+    np.testing.assert_allclose(found.stress[..., 1], k * (1 + b**2 / r**2), rtol=1e-9)
+    np.testing.assert_allclose(found.stress[..., 2], k * (1 - b**2 / r**2), rtol=1e-9, atol=1e-2)
+    np.testing.assert_allclose(found.stress[..., 0], 0, atol=1.0)
+    assert found.eps_axial == pytest.approx(-2 * 0.3 * k / 210e9)
+    assert found.u_outer == pytest.approx(2 * k * b / 210e9)
+
+
+def test_thick_cylinder_torque_and_caps() -> None:
+    a, b = 0.04, 0.05
+    lam = tube(("steel", 0, 0.01))
+    J = np.pi / 2 * (b**4 - a**4)
+    twisted = thick_cylinder(lam, a, CylinderLoad(torque=500.0))
+    assert twisted.twist == pytest.approx(500 / (TUBE.G12 * J))
+    np.testing.assert_allclose(twisted.stress[0, :, 3], 500 * np.array([a, 0.045, b]) / J)
+    capped = thick_cylinder(lam, a, CylinderLoad(inside=1e6, outside=2e5, closed=True))
+    assert capped.force == pytest.approx(np.pi * (1e6 * a**2 - 2e5 * b**2))
+    hot = thick_cylinder(lam, a, CylinderLoad(dT=50.0, axial_held=True))
+    assert hot.eps_axial == pytest.approx(0, abs=1e-15)
+    with pytest.raises(PartError, match="radius"):
+        thick_cylinder(lam, 0.0, CylinderLoad())
+
+
+def test_thick_cylinder_tends_to_the_thin_one() -> None:
+    plies = [("wound", a, 1e-4) for a in (55, -55, -55, 55)]
+    lam, R = tube(*plies), 2.0
+    thick = thick_cylinder(lam, R, CylinderLoad(inside=1e5, closed=True))
+    N = thin_resultants(R + 2e-4, 1e5, closed=True)
+    thin, _ = respond_mixed(
+        lam, np.array([False] * 3 + [True] * 3), np.concatenate([N, np.zeros(3)]), Load()
+    )
+    assert thick.eps_axial == pytest.approx(thin.eps0[0], rel=2e-3)
+    assert thick.u_inner / R == pytest.approx(thin.eps0[1], rel=2e-3)
+    with pytest.raises(PartError, match="radius"):
+        thin_resultants(-1.0, 1.0, closed=True)
+    with pytest.raises(MaterialError, match="E3"):
+        thick_cylinder(laminate(("carbon", 0, 1e-3)), 1.0, CylinderLoad())
