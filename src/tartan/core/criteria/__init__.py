@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tartan.core.criteria.base import Criterion, Outcome
-from tartan.core.criteria.core_shear import CoreShear
+from tartan.core.criteria.core_shear import CoreShear, Interlaminar
 from tartan.core.criteria.hashin import Hashin
 from tartan.core.criteria.max_stress import MaxStrain, MaxStress
 from tartan.core.criteria.puck import Puck
@@ -14,7 +14,7 @@ from tartan.core.errors import CriterionError
 
 _ALL: tuple[Criterion, ...] = (
     TsaiWu(), Hashin(), Puck(), MaxStress(), MaxStrain(), TsaiHill(), Hoffman(), VonMises(),
-    CoreShear(),
+    CoreShear(), Interlaminar(),
 )  # fmt: skip
 
 REGISTRY: dict[str, Criterion] = {c.key: c for c in _ALL}

@@ -30,7 +30,8 @@ SHOWN = ("reserve factor", "stress σ₁", "stress σ₂", "stress τ₁₂", "d
 
 SHORT = {"fibre tension": "F+", "fibre compression": "F−", "matrix tension": "M+",
          "matrix compression": "M−", "in-plane shear": "S", "core shear along 1": "CS",
-         "core shear along 2": "CS", "yield": "Y"}  # fmt: skip
+         "core shear along 2": "CS", "yield": "Y",
+         "interlaminar shear": "IL", "IFF A": "A", "IFF B": "B", "IFF C": "C"}  # fmt: skip
 """Failure modes where space is short."""
 
 
