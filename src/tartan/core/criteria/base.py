@@ -60,6 +60,8 @@ class Criterion(Protocol):
         Which stresses it reads: 1, 2, 12 in the last axis, or 13, 23.
     source : str
         Where it is published.
+    formula : str
+        Its index as an expression.
     """
 
     @property
@@ -74,6 +76,8 @@ class Criterion(Protocol):
     def stress(self) -> Literal["in-plane", "transverse"]: ...  # noqa: D102
     @property
     def source(self) -> str: ...  # noqa: D102
+    @property
+    def formula(self) -> str: ...  # noqa: D102
 
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip

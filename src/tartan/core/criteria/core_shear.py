@@ -15,6 +15,7 @@ from tartan.core.criteria.base import Array, Outcome, Strengths, first_reach, le
 class CoreShear:
     """Maximum transverse shear stress; reads the stresses 13 and 23."""
 
+    formula = "max(|t13|/S13, |t23|/S23)"
     key = "core_shear"
     title = "core shear"
     needs = ("S13", "S23")
@@ -52,6 +53,7 @@ class Interlaminar:
     through-thickness stress, which a laminate's equilibrium does not give.
     """
 
+    formula = "(t13/S13)² + (t23/S23)²"
     key = "interlaminar"
     title = "interlaminar shear"
     needs: tuple[str, ...] = ("S13", "S23")

@@ -65,6 +65,11 @@ class FormulaCriterion:
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source: str = "entered by the user"
 
+    @property
+    def formula(self) -> str:
+        """The text itself."""
+        return self.text
+
     def __post_init__(self) -> None:
         tree = read(self.text)
         names = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}

@@ -17,12 +17,18 @@ from tartan.core.criteria.base import (
     first_reach,
     least_of,
     positive_interval,
+    quadratic_root,
 )
 
 
 class Hashin:
     """Hashin 1980: fibre tension and compression, matrix tension and compression."""
 
+    formula = (
+        "fibre tension (s1/Xt)² + α (t12/S12)²; fibre compression (s1/Xc)²; matrix tension "
+        "(s2/Yt)² + (t12/S12)²; matrix compression (s2/2S23)² + ((Yc/2S23)² - 1) s2/Yc "
+        "+ (t12/S12)²"
+    )
     key = "hashin"
     title = "Hashin"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "S23", "hashin_alpha")
@@ -43,16 +49,11 @@ class Hashin:
         residual : ndarray, shape (..., 3), optional
             Stress held fixed [Pa].
         """
-        held = np.zeros_like(applied) if residual is None else residual
-        s = strengths
+        if residual is None:
+            return _without_residual(strengths, applied)
+        held, s = residual, strengths
         reserves, indices = [], []
-        brittle = (s["Yc"] / (2 * s["S23"])) ** 2 - 1
-        for axis, sign, square, linear, shear in (
-            (0, 1, 1 / s["Xt"] ** 2, 0.0, s["hashin_alpha"]),
-            (0, -1, 1 / s["Xc"] ** 2, 0.0, 0.0),
-            (1, 1, 1 / s["Yt"] ** 2, 0.0, 1.0),
-            (1, -1, 1 / (2 * s["S23"]) ** 2, -brittle / s["Yc"], 1.0),
-        ):
+        for axis, sign, square, linear, shear in _modes(s):
             p, r = sign * applied[..., axis], sign * held[..., axis]
             pt, rt = applied[..., 2], held[..., 2]
             f = shear / s["S12"] ** 2
@@ -62,3 +63,27 @@ class Hashin:
             reserves.append(first_reach(a, b, c, positive_interval(p, r)))
             indices.append(np.where(p + r >= 0, a + b + c + 1, -np.inf))
         return least_of(reserves, indices)
+
+
+def _modes(s: Strengths) -> tuple[tuple[int, int, float, float, float], ...]:
+    """Axis and sign of the stress, its quadratic and linear coefficients, and shear's weight."""
+    brittle = (s["Yc"] / (2 * s["S23"])) ** 2 - 1
+    return (
+        (0, 1, 1 / s["Xt"] ** 2, 0.0, s["hashin_alpha"]),
+        (0, -1, 1 / s["Xc"] ** 2, 0.0, 0.0),
+        (1, 1, 1 / s["Yt"] ** 2, 0.0, 1.0),
+        (1, -1, 1 / (2 * s["S23"]) ** 2, -brittle / s["Yc"], 1.0),
+    )
+
+
+def _without_residual(s: Strengths, applied: Array) -> Outcome:
+    """The common case: signs do not change along the load, so each state has its two modes."""
+    shear = (applied[..., 2] / s["S12"]) ** 2
+    reserves, indices = [], []
+    for axis, sign, square, linear, weight in _modes(s):
+        p = sign * applied[..., axis]
+        a, b = square * p * p + weight * shear, linear * p
+        holds = p >= 0
+        reserves.append(np.where(holds, quadratic_root(a, b, np.full_like(a, -1.0)), np.inf))
+        indices.append(np.where(holds, a + b, -np.inf))
+    return least_of(reserves, indices)

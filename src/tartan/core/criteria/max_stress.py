@@ -18,6 +18,7 @@ MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compres
 class MaxStress:
     """The index is of first degree in the stress."""
 
+    formula = "max(s1/Xt, -s1/Xc, s2/Yt, -s2/Yc, |t12|/S12)"
     key = "max_stress"
     title = "maximum stress"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
@@ -46,6 +47,7 @@ class MaxStress:
 class MaxStrain:
     """Mechanical strains against allowables, entered or following from strength and modulus."""
 
+    formula = "max(e1/eXt, -e1/eXc, e2/eYt, -e2/eYc, |g12|/eS12), e = S s"
     key = "max_strain"
     title = "maximum strain"
     needs: tuple[str, ...] = ("E1", "E2", "nu12", "G12", "eXt", "eXc", "eYt", "eYc", "eS12")

@@ -22,6 +22,10 @@ _EDGE = 1e-9
 class Puck:
     """Fibre fracture and inter-fibre modes A, B, C with the fracture angle."""
 
+    formula = (
+        "fibre s1/Xt, -s1/Xc; A √((t12/S12)² + (1 - p_t Yt/S12)² (s2/Yt)²) + p_t s2/S12; "
+        "B (√(t12² + (p_c s2)²) + p_c s2)/S12; C ((t12/(2(1 + p⊥⊥)S12))² + (s2/Yc)²) Yc/(-s2)"
+    )
     key = "puck"
     title = "Puck"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12", "p_nl_t", "p_nl_c")

@@ -25,6 +25,7 @@ from tartan.core.criteria.tsai_wu import MODES, dominant, square
 class TsaiHill:
     """Each strength is the tensile or compressive one by the sign of its total stress."""
 
+    formula = "s1²/X² - s1 s2/X² + s2²/Y² + t12²/S12²"
     key = "tsai_hill"
     title = "Tsai–Hill"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
@@ -73,6 +74,10 @@ def _hill(X: Array | float, Y: Array | float, S: float) -> tuple[Array | float, 
 class Hoffman:
     """Quadratic with linear terms and the interaction fixed by the fibre strengths."""
 
+    formula = (
+        "s1²/(Xt Xc) - s1 s2/(Xt Xc) + s2²/(Yt Yc) + (1/Xt - 1/Xc) s1 + (1/Yt - 1/Yc) s2 "
+        "+ t12²/S12²"
+    )
     key = "hoffman"
     title = "Hoffman"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")

@@ -20,6 +20,7 @@ MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compres
 class TsaiWu:
     """Tsai–Wu; its one expression has no modes, so the dominant stress names the mode."""
 
+    formula = "F1 s1 + F2 s2 + F11 s1² + F22 s2² + 2 F12 s1 s2 + F66 t12², F12 = F12* √(F11 F22)"
     key = "tsai_wu"
     title = "Tsai–Wu"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "f12_star")

@@ -15,6 +15,7 @@ from tartan.core.criteria.base import Array, Outcome, Strengths, quadratic_root
 class VonMises:
     """Equivalent stress against one strength, the tensile one."""
 
+    formula = "(s1² - s1 s2 + s2² + 3 t12²) / Xt²"
     key = "von_mises"
     title = "von Mises"
     needs = ("Xt",)
