@@ -38,6 +38,8 @@ class Material:
         Poisson's ratios through the thickness [1].
     rho : float, optional
         Density [kg/m³].
+    price : float, optional
+        Price per mass, in any currency [1/kg].
     ply_thickness : float, optional
         Cured ply thickness offered for new plies [m].
     alpha1, alpha2, alpha3 : float
@@ -72,6 +74,7 @@ class Material:
     nu13: float | None = None
     nu23: float | None = None
     rho: float | None = None
+    price: float | None = None
     ply_thickness: float | None = None
     alpha1: float = 0.0
     alpha2: float = 0.0
@@ -125,6 +128,7 @@ FIELD_NAMES: dict[str, str] = {
     "G13": "transverse shear modulus along 1",
     "G23": "transverse shear modulus along 2",
     "rho": "density",
+    "price": "price per mass",
     "ply_thickness": "cured ply thickness",
     "alpha1": "thermal expansion along 1",
     "alpha2": "thermal expansion along 2",
@@ -150,7 +154,7 @@ FIELD_NAMES: dict[str, str] = {
 }
 """Plain name of every number of a material, by field."""
 
-_POSITIVE = ("E1", "E2", "E3", "G12", "G13", "G23", "rho", "ply_thickness",
+_POSITIVE = ("E1", "E2", "E3", "G12", "G13", "G23", "rho", "price", "ply_thickness",
              "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23",
              "eXt", "eXc", "eYt", "eYc", "eS12")  # fmt: skip
 
@@ -197,10 +201,36 @@ def findings(material: Material) -> list[Finding]:
             f"({material.E1 / material.E2:.4g})."
         )
         found.append(Finding("nu12", what, f"Keep nu12 below {limit:.4g}, or check E1 and E2."))
+    if not found:
+        found += _spatial(material)
     if abs(material.f12_star) >= 1:
         what = f"f12_star (F12*) = {material.f12_star:g} leaves the Tsai–Wu surface open."
         found.append(Finding("f12_star", what, "Keep F12* between -1 and 1; -0.5 is usual."))
     return found
+
+
+def _spatial(material: Material) -> list[Finding]:
+    """Check the three-dimensional constants as far as they are entered.
+
+    The compliance must be positive definite (R. M. Jones, eqs. 2.55–2.57).
+    """
+    E1, E2, E3 = material.E1, material.E2, material.E3
+    n12, n13, n23 = material.nu12, material.nu13, material.nu23
+    if E3 is None:
+        return []
+    for name, value, E in (("nu13", n13, E1), ("nu23", n23, E2)):
+        if value is not None and value**2 >= E / E3:
+            what = (
+                f"{name} = {value:g} is not admissible: its square must be less than {E / E3:.4g}."
+            )
+            return [Finding(name, what, "Lower it, or check the moduli.")]
+    if n13 is None or n23 is None:
+        return []
+    rest = 1 - n12**2 * E2 / E1 - n13**2 * E3 / E1 - n23**2 * E3 / E2
+    if rest - 2 * n12 * n13 * n23 * E3 / E1 <= 0:
+        what = "nu12, nu13 and nu23 are not admissible together: the compliance is not positive."
+        return [Finding("nu23", what, "Lower one of them.")]
+    return []
 
 
 def checked(material: Material) -> Material:

@@ -195,6 +195,42 @@ def recover(laminate: Laminate, strain: Array, load: Load) -> PlyResponse:
     return PlyResponse(strain[:3], strain[3:], z, strain_12, mechanical, stress_12, stress_xy)
 
 
+def mean_stress_load(laminate: Laminate, membrane: Array, flexural: Array) -> Load:
+    """Load given as mean stresses N/h and flexural stresses 6M/h², each of shape (3,) [Pa]."""
+    h = laminate.thickness
+    return Load(np.asarray(membrane, float) * h, np.asarray(flexural, float) * h**2 / 6)
+
+
+def principal(stress: Array) -> tuple[Array, Array]:
+    """Principal in-plane stresses, greater first, and the angle of the greater.
+
+    Parameters
+    ----------
+    stress : ndarray, shape (..., 3)
+        x, y, xy or 1, 2, 12 [Pa].
+
+    Returns
+    -------
+    tuple of ndarray
+        Shape (..., 2) [Pa], and shape (...) from the first axis [rad].
+    """
+    x, y, t = stress[..., 0], stress[..., 1], stress[..., 2]
+    middle, radius = (x + y) / 2, np.hypot((x - y) / 2, t)
+    return np.stack([middle + radius, middle - radius], axis=-1), np.arctan2(2 * t, x - y) / 2
+
+
+def expansion(laminate: Laminate) -> tuple[Array, Array]:
+    """Free strain and curvature per kelvin and per moisture content.
+
+    Returns
+    -------
+    tuple of ndarray, shape (6,)
+        By temperature [1/K, 1/(m·K)] and by moisture [1, 1/m], order x, y, xy, then curvatures.
+    """
+    return (laminate.compliance @ free_resultants(laminate, Load(dT=1.0)),
+            laminate.compliance @ free_resultants(laminate, Load(dC=1.0)))  # fmt: skip
+
+
 def stress_from_section(laminate: Laminate, section: Array) -> Array:
     """Ply stresses from section strains, vectorised.
 

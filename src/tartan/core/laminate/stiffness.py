@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import MaterialError, StackError
 from tartan.core.laminate.shear import shear_stiffness, transverse_moduli
 from tartan.core.materials import Material, checked
+from tartan.core.stack.operations import rotate
 from tartan.core.stack.plies import Stack, check_stack
 
 Array = NDArray[np.float64]
@@ -170,6 +171,27 @@ class Laminate:
         """
         rho = [m.need("rho", "the mass") for m in self.materials]
         return float(np.dot(rho, np.diff(self.z)))
+
+    @property
+    def areal_cost(self) -> float:
+        """Cost per area [currency/m²].
+
+        Raises
+        ------
+        MaterialError
+            When a ply's density or price is missing.
+        """
+        each = [m.need("rho", "the cost") * m.need("price", "the cost") for m in self.materials]
+        return float(np.dot(each, np.diff(self.z)))
+
+    def turned(self, angle: float) -> Laminate:
+        """Return the laminate with every ply turned by an angle [deg]: its axes turned back."""
+        stack = self.stack.with_plies(rotate(self.stack.plies, angle))
+        return Laminate(stack, self.materials, self.offset)
+
+    def about(self, offset: float) -> Laminate:
+        """Return the laminate about another reference surface; `offset` as the attribute [m]."""
+        return Laminate(self.stack, self.materials, offset)
 
 
 def make_laminate(

@@ -6,25 +6,20 @@ strength or criterion needs no new solution.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import DEFAULT_SETS, Criterion, criterion
-from tartan.core.criteria.base import Outcome, Strengths, strengths_of
-from tartan.core.errors import CriterionError
+from tartan.core.criteria import DEFAULT_SETS, criterion
+from tartan.core.criteria.base import Outcome
 from tartan.core.laminate.response import shear_from_section, stress_from_section
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.mesh import Mesh
-from tartan.core.strength.reserve import plies_by_material
+from tartan.core.strength.govern import Sets, checks_of
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-Sets = Mapping[str, Sequence[str]]
-"""Criteria keys by the kind of a material."""
-
 BLOCK = 400
 """Elements assessed at a time; with 50 plies about 100 MB of temporaries."""
 
@@ -60,51 +55,6 @@ class Margins:
         return rule.modes[int(self.mode[element])]
 
 
-@dataclass(frozen=True, eq=False)
-class _Check:
-    """One criterion for the plies of one material."""
-
-    rule: Criterion
-    number: int
-    strengths: Strengths
-    plies: NDArray[np.intp]
-
-
-def checks_of(
-    laminate: Laminate, sets: Sets = DEFAULT_SETS
-) -> tuple[list[_Check], tuple[str, ...]]:
-    """Criteria to evaluate for each material of a laminate.
-
-    Parameters
-    ----------
-    laminate : Laminate
-        The laminate.
-    sets : mapping
-        Criteria by the kind of a material.
-
-    Raises
-    ------
-    CriterionError
-        When a material's kind has no criterion: such a layer never passes silently.
-    MaterialError
-        When a strength that a criterion needs is missing.
-    """
-    keys: list[str] = []
-    found = []
-    for material, plies in plies_by_material(laminate.materials).items():
-        chosen = sets.get(material.kind, ())
-        if not chosen:
-            raise CriterionError(f"No failure criterion is chosen for {material.kind} layers.",
-                                 f"Material '{material.name}'",
-                                 "Choose one in Margins.")  # fmt: skip
-        for key in chosen:
-            if key not in keys:
-                keys.append(key)
-            rule = criterion(key)
-            found.append(_Check(rule, keys.index(key), strengths_of(material, rule), plies))
-    return found, tuple(keys)
-
-
 def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS) -> Margins:
     """Find the governing reserve factor of every element.
 
@@ -122,8 +72,9 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS) -> Mar
     CriterionError, MaterialError
         As `checks_of`.
     """
-    checks, keys = checks_of(laminate, sets)
-    cases, count = strains.shape[:2]
+    checks = checks_of(laminate, sets)
+    keys = tuple(dict.fromkeys(c.rule.key for c in checks))
+    count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((6, count), np.int64)
     for start in range(0, count, BLOCK):
@@ -136,14 +87,17 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS) -> Mar
                 check.strengths, stress[check.rule.stress][..., check.plies, :, :]
             )
             block = slice(start, start + len(part))
-            _keep_least(outcome, check, cases, reserve[block], address[:, block])
+            which = keys.index(check.rule.key)
+            _keep_least(outcome, check.plies, which, (reserve[block], address[:, block]))
     case, point, ply, spot, number, mode = address
     return Margins(reserve, case, ply, spot, point, number, mode, keys)
 
 
-def _keep_least(outcome: Outcome, check: _Check, cases: int, reserve: Array,
-                address: Index) -> None:  # fmt: skip
-    """Update `reserve` and `address` in place where this check governs."""
+def _keep_least(
+    outcome: Outcome, plies: NDArray[np.intp], number: int, kept: tuple[Array, Index]
+) -> None:
+    """Update reserve factors and addresses in place where this check governs."""
+    reserve, address = kept
     shape = outcome.reserve.shape[1:]
     flat = outcome.reserve.reshape(len(reserve), -1)
     rows = np.arange(len(reserve))
@@ -152,8 +106,8 @@ def _keep_least(outcome: Outcome, check: _Check, cases: int, reserve: Array,
     best = (flat <= least[:, None] * (1 + 1e-9)).argmax(axis=1)
     better = least < reserve
     at = np.array(np.unravel_index(best, shape))
-    found = np.stack([at[0], at[1], check.plies[at[2]], at[3],
-                      np.full(len(rows), check.number),
+    found = np.stack([at[0], at[1], plies[at[2]], at[3],
+                      np.full(len(rows), number),
                       outcome.mode.reshape(len(reserve), -1)[rows, best]])  # fmt: skip
     # An element on which nothing ever fails keeps an address too, that of the first check.
     address[:, better] = found[:, better]

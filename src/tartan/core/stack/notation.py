@@ -8,6 +8,7 @@ Read::
     [0/90]2s             the sequence twice, then mirrored
     [45/-45/0 mid]s      odd symmetric: the last ply is the middle one (also 0̅, with overline)
     [45 woven/0 core 12 mm/45 woven]   material name and thickness after the angle
+    [{face}/0 core 12 mm mid]s         a sub-laminate by its name, in braces
 
 A ply without a material name is of the default material; a ply without a thickness has its
 material's cured ply thickness. Separators are ``/`` or ``,``. Names with separators go in
@@ -19,7 +20,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from tartan.core.errors import NotationError
 from tartan.core.stack.plies import Ply, is_symmetric
@@ -48,10 +49,13 @@ class Context:
         Cured ply thickness [m] by material name; its keys are the known materials.
     default : str
         Material of a ply that names none.
+    stacks : Mapping of str to sequence of Ply
+        Sub-laminates that can be named in braces.
     """
 
     thickness: Mapping[str, float | None]
     default: str
+    stacks: Mapping[str, Sequence[Ply]] = field(default_factory=dict)
 
 
 def parse(text: str, context: Context) -> tuple[Ply, ...]:
@@ -148,7 +152,20 @@ class _Reader:
             self.at += 1
             self.depth -= 1
             return self.suffix(plies, opened)
-        return self.ply()
+        return self.named() if char == "{" else self.ply()
+
+    def named(self) -> list[Ply]:
+        """A sub-laminate in braces, perhaps with a count."""
+        opened = self.at
+        end = self.text.find("}", opened)
+        if end < 0:
+            raise self.fail("The brace is not closed.", "Close the name with }.")
+        name = self.text[opened + 1 : end].strip()
+        if name not in self.context.stacks:
+            known = ", ".join(self.context.stacks) or "none"
+            raise self.fail(f"There is no stack '{name}'.", f"Known stacks: {known}.")
+        self.at = end + 1
+        return list(self.context.stacks[name]) * self.count(_COUNT)
 
     def suffix(self, plies: list[Ply], opened: int) -> list[Ply]:
         """Apply the count and the s or T after a closing bracket."""

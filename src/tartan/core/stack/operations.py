@@ -29,3 +29,8 @@ def rotate(plies: Sequence[Ply], angle: float) -> Plies:
 def repeat(plies: Sequence[Ply], times: int) -> Plies:
     """Lay the sequence several times."""
     return tuple(plies) * times
+
+
+def insert(plies: Sequence[Ply], at: int, new: Sequence[Ply]) -> Plies:
+    """Lay plies before the one at an index; at the end with the count."""
+    return (*plies[:at], *new, *plies[at:])

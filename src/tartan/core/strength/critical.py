@@ -12,6 +12,7 @@ import numpy as np
 
 from tartan.core.laminate.response import SPOTS, Load
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.strength.govern import Sets, govern
 from tartan.core.strength.reserve import first_failure
 
 COMPONENTS = ("Nx", "Ny", "Nxy", "Mx", "My", "Mxy")
@@ -87,3 +88,23 @@ def critical_loads(
             found.append(CriticalLoad(component, sign, load, stress, deformation, ply,
                                       SPOTS[spot], result.label))  # fmt: skip
     return found
+
+
+def critical_shears(laminate: Laminate, sets: Sets) -> dict[str, float]:
+    """Transverse shear forces Qx, Qy at first failure [N/m], the same for either sign.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    sets : mapping
+        Criteria by material or kind, such as interlaminar shear for plies and core shear for
+        cores.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        As `govern`.
+    """
+    units = {"Qx": np.array([1.0, 0.0]), "Qy": np.array([0.0, 1.0])}
+    return {name: govern(laminate, Load(), Q, sets).reserve for name, Q in units.items()}

@@ -15,7 +15,7 @@ SYMBOLS = {
     "rho": "ρ", "ply_thickness": "t", "alpha1": "α₁", "alpha2": "α₂", "beta1": "β₁", "beta2": "β₂",
     "Xt": "Xt", "Xc": "Xc", "Yt": "Yt", "Yc": "Yc", "S12": "S₁₂", "S13": "S₁₃", "S23": "S₂₃",
     "f12_star": "F₁₂*", "hashin_alpha": "shear weight", "p_nl_t": "p⊥∥ᵗ", "p_nl_c": "p⊥∥ᶜ",
-    "nu13": "ν₁₃", "nu23": "ν₂₃", "alpha3": "α₃",
+    "price": "price", "nu13": "ν₁₃", "nu23": "ν₂₃", "alpha3": "α₃",
     "eXt": "e Xt", "eXc": "e Xc", "eYt": "e Yt", "eYc": "e Yc", "eS12": "e S₁₂",
 }  # fmt: skip
 """How each field is written."""

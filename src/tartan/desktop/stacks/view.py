@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QWidget
 
@@ -140,7 +142,10 @@ class StacksView(QWidget):
 
     def _context(self) -> Context:
         thickness = {m.name: m.ply_thickness for m in self.session.project.materials}
-        return context_for(self.stack.plies if self.stack else (), thickness)
+        chosen = self.session.selection.stack
+        others = {s.name: s.plies for s in self.session.project.stacks if s.name != chosen}
+        plies = self.stack.plies if self.stack else ()
+        return replace(context_for(plies, thickness), stacks=others)
 
     def _commit_notation(self, text: str) -> TartanError | None:
         name = self.session.selection.stack
