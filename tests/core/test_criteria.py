@@ -192,3 +192,25 @@ def test_first_of_equal_plies_is_named() -> None:
     assert found.label == "matrix tension"
     cold = first_failure(lam, Load(np.array([1e5, 0, 0]), dT=-100.0), "hashin")
     assert cold.reserve.min() < found.reserve.min()
+
+
+@pytest.mark.parametrize("key", ["tsai_wu", "hashin", "puck"])
+@pytest.mark.parametrize("with_residual", [False, True])
+def test_compiled_loops_say_the_same_as_the_arrays(
+    key: str, with_residual: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rule = criterion(key)
+    strengths = strengths_of(CARBON, rule)
+    applied = states(rule, 12_000).reshape(3, 4000, 3)
+    # Also states on the axes, where signs and branches meet.
+    applied[0, :500] *= RNG.integers(0, 2, (500, 3))
+    residual = 0.4 * states(rule, 12_000).reshape(3, 4000, 3) if with_residual else None
+    fast = rule.evaluate(strengths, applied, residual)
+    monkeypatch.setattr("tartan.core.criteria.kernels.LARGE", 10**9)
+    plain = rule.evaluate(strengths, applied, residual)
+    np.testing.assert_allclose(fast.reserve, plain.reserve, rtol=1e-9, atol=1e-12)
+    np.testing.assert_allclose(fast.index, plain.index, rtol=1e-9, atol=1e-12)
+    assert (fast.mode == plain.mode).mean() > 0.999
+    if plain.angle is not None and fast.angle is not None:
+        same = fast.mode == plain.mode
+        np.testing.assert_allclose(fast.angle[same], plain.angle[same], atol=1e-5)

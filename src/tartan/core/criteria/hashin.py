@@ -10,6 +10,7 @@ from typing import Literal
 
 import numpy as np
 
+from tartan.core.criteria import kernels
 from tartan.core.criteria.base import (
     Array,
     Outcome,
@@ -49,6 +50,12 @@ class Hashin:
         residual : ndarray, shape (..., 3), optional
             Stress held fixed [Pa].
         """
+        if (large := kernels.prepared(applied, residual)) is not None:
+            k = np.array(_modes(strengths))
+            k[:, 4] /= strengths["S12"] ** 2
+            found = kernels.outputs(applied.shape[:-1])
+            kernels.hashin(*large, k, *(x.reshape(-1) for x in found))
+            return Outcome(*found)
         if residual is None:
             return _without_residual(strengths, applied)
         held, s = residual, strengths

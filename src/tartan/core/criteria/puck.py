@@ -13,6 +13,7 @@ from typing import Literal
 
 import numpy as np
 
+from tartan.core.criteria import kernels
 from tartan.core.criteria.base import Array, Outcome, Strengths
 
 _EDGE = 1e-9
@@ -46,6 +47,8 @@ class Puck:
         residual : ndarray, shape (..., 3), optional
             Stress held fixed [Pa].
         """
+        if (large := kernels.prepared(applied, residual)) is not None:
+            return _compiled(strengths, large, applied.shape[:-1])
         held = np.zeros_like(applied) if residual is None else residual
         start = _exposures(strengths, held)
         reserves = []
@@ -102,19 +105,32 @@ def _roots(s: Strengths, mode: int, applied: Array, held: Array) -> tuple[Array,
     if mode < 2:
         sign, X = (1, s["Xt"]) if mode == 0 else (-1, s["Xc"])
         return _solve(zero, sign * p1 / X, sign * r1 / X - 1)
-    S = s["S12"]
-    if mode == 2:
-        p = s["p_nl_t"]
-        tt, ss, lin, const = 1 / S**2, (1 / s["Yt"] - 2 * p / S) / s["Yt"], 2 * p / S, -1.0
-    elif mode == 3:
-        tt, ss, lin, const = 1 / S**2, 0.0, 2 * s["p_nl_c"] / S, -1.0
-    else:
-        _, pnn, _ = parameters(s)
-        tt, ss, lin, const = 1 / (2 * (1 + pnn) * S) ** 2, 1 / s["Yc"] ** 2, 1 / s["Yc"], 0.0
+    tt, ss, lin, const = _borders(s)[mode - 2]
     a = tt * pt * pt + ss * p2 * p2
     b = 2 * (tt * pt * rt + ss * p2 * r2) + lin * p2
     c = tt * rt * rt + ss * r2 * r2 + lin * r2 + const
     return _solve(a, b, c)
+
+
+def _borders(s: Strengths) -> tuple[tuple[float, float, float, float], ...]:
+    """Borders of modes A, B, C as coefficients of t12², s2², s2 and one."""
+    S, Yt, Yc, p, q = s["S12"], s["Yt"], s["Yc"], s["p_nl_t"], s["p_nl_c"]
+    _, pnn, _ = parameters(s)
+    return (
+        (1 / S**2, (1 / Yt - 2 * p / S) / Yt, 2 * p / S, -1.0),
+        (1 / S**2, 0.0, 2 * q / S, -1.0),
+        (1 / (2 * (1 + pnn) * S) ** 2, 1 / Yc**2, 1 / Yc, 0.0),
+    )
+
+
+def _compiled(s: Strengths, large: tuple[Array, Array], shape: tuple[int, ...]) -> Outcome:
+    """Evaluate many states by the compiled loop."""
+    k = np.array([*(s[n] for n in Puck.needs), *parameters(s)])
+    reserve, index, mode = kernels.outputs(shape)
+    angle = np.empty(shape)
+    out = tuple(x.reshape(-1) for x in (reserve, index, mode, angle))
+    kernels.puck(*large, k, np.array(_borders(s)), out)
+    return Outcome(reserve, index, mode, angle)
 
 
 def _solve(a: Array, b: Array, c: Array) -> tuple[Array, Array]:

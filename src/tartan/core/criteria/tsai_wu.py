@@ -11,6 +11,7 @@ from typing import Literal
 
 import numpy as np
 
+from tartan.core.criteria import kernels
 from tartan.core.criteria.base import Array, Outcome, Strengths, quadratic_root
 
 MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compression",
@@ -42,6 +43,12 @@ class TsaiWu:
             Stress held fixed [Pa].
         """
         linear, f = _coefficients(strengths)
+        if (large := kernels.prepared(applied, residual)) is not None:
+            names = ("Xt", "Xc", "Yt", "Yc", "S12")
+            k = np.array([*linear, *f, *(1 / strengths[n] for n in names)])
+            found = kernels.outputs(applied.shape[:-1])
+            kernels.tsai_wu(*large, k, *(x.reshape(-1) for x in found))
+            return Outcome(*found)
         a = square(f, applied, applied)
         if residual is None:
             b = applied[..., :2] @ linear

@@ -1,0 +1,233 @@
+"""Compiled loops for millions of ply points: Tsai–Wu, Hashin and Puck, one state at a time.
+
+The array forms in the criteria's own files say what is computed and serve small inputs; these
+say the same for large ones, without temporaries (measured: `make bench`, criteria_*). A test
+holds both against each other. Compiled code is cached beside this file; running the module
+fills the cache.
+"""
+
+from __future__ import annotations
+
+from math import acos, degrees, inf, isnan, nan, sqrt
+from typing import Any
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+LARGE = 8192
+"""States from which on the compiled loop is used."""
+
+# Reordering and reciprocals are allowed; infinities and NaN keep their meaning.
+_compiled: Any = numba.njit(
+    cache=True, fastmath={"contract", "reassoc", "arcp", "nsz"}, error_model="numpy"
+)
+_EDGE = 1e-9
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _root(a: float, b: float, c: float) -> float:
+    """Least positive root of a λ² + b λ + c for c < 0."""
+    inside = b * b - 4 * a * c
+    if inside < 0 or (a <= 0 and b <= 0):
+        return inf
+    r = sqrt(inside)
+    # Chosen without a branch: signs of real data cannot be foretold.
+    over = -2 * c if b > 0 else r - b
+    under = b + r if b > 0 else 2 * a
+    value = over / under
+    return inf if isnan(value) else value
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _reach(a: float, b: float, c: float, p: float, r: float) -> float:
+    """Least λ ≥ 0 with r + λ p ≥ 0 at which a λ² + b λ + c ≥ 0."""
+    low, high = 0.0, inf
+    if p > 0:
+        low = max(0.0, -r / p)
+    elif p < 0:
+        high = -r / p
+    elif r < 0:
+        return inf
+    if low > high or (p < 0 and r < 0):
+        return inf
+    value = a * low * low + b * low + c
+    found = low if value >= 0 else low + _root(a, b + 2 * a * low, value)
+    return found if found <= high else inf
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def tsai_wu(s: Array, rest: Array, k: Array, reserve: Array, index: Array, mode: Any) -> None:
+    """Fill results; k holds F1, F2, F11, F22, F66, F12, then 1 over Xt, Xc, Yt, Yc, S12."""
+    held = rest.shape[0] > 0
+    for i in range(s.shape[0]):
+        p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2]
+        r1, r2, r6 = (rest[i, 0], rest[i, 1], rest[i, 2]) if held else (0.0, 0.0, 0.0)
+        a = k[2] * p1 * p1 + k[3] * p2 * p2 + k[4] * p6 * p6 + 2 * k[5] * p1 * p2
+        b = k[0] * p1 + k[1] * p2
+        c = -1.0
+        if held:
+            b += 2 * (k[2] * p1 * r1 + k[3] * p2 * r2 + k[4] * p6 * r6)
+            b += 2 * k[5] * (p1 * r2 + p2 * r1)
+            c += k[0] * r1 + k[1] * r2 + k[2] * r1 * r1 + k[3] * r2 * r2 + k[4] * r6 * r6
+            c += 2 * k[5] * r1 * r2
+        index[i] = a + b + c + 1
+        found = 0.0 if c >= 0 else _root(a, b, c)
+        reserve[i] = found
+        scale = found if found < inf else 1.0
+        t1, t2, t6 = r1 + scale * p1, r2 + scale * p2, abs(r6 + scale * p6) * k[10]
+        fibre = max(t1 * k[6], -t1 * k[7])
+        matrix = max(t2 * k[8], -t2 * k[9])
+        along = 0 if t1 >= 0 else 1
+        across = 2 if t2 >= 0 else 3
+        chosen = along if fibre >= matrix else across
+        mode[i] = 4 if t6 > max(fibre, matrix) else chosen
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def hashin(s: Array, rest: Array, k: Array, reserve: Array, index: Array, mode: Any) -> None:
+    """Fill results; k has a row a mode: axis, sign, quadratic, linear, weight of shear / S12²."""
+    held = rest.shape[0] > 0
+    for i in range(s.shape[0]):
+        pt = s[i, 2]
+        rt = rest[i, 2] if held else 0.0
+        least, by_reserve, greatest, by_index = inf, 0, -inf, 0
+        for m in range(4):
+            axis = int(k[m, 0])
+            p = k[m, 1] * s[i, axis]
+            if not held and p < 0:
+                continue
+            r = k[m, 1] * rest[i, axis] if held else 0.0
+            q, linear, f = k[m, 2], k[m, 3], k[m, 4]
+            a = q * p * p + f * pt * pt
+            b = 2 * (q * p * r + f * pt * rt) + linear * p
+            c = q * r * r + f * rt * rt + linear * r - 1
+            found = _reach(a, b, c, p, r) if held else _root(a, b, -1.0)
+            if found < least:
+                least, by_reserve = found, m
+            if p + r >= 0 and a + b + c + 1 > greatest:
+                greatest, by_index = a + b + c + 1, m
+        reserve[i], index[i] = least, greatest
+        mode[i] = by_reserve if least < inf else by_index
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _exposure(m: int, s1: float, s2: float, t: float, k: Any) -> Any:
+    """Exposure of a Puck mode; k: Xt Xc Yt Yc S12 p_t p_c R⊥⊥A p⊥⊥ t21c."""
+    t = abs(t)
+    if m == 0:
+        return max(s1, 0.0) / k[0]
+    if m == 1:
+        return max(-s1, 0.0) / k[1]
+    if m == 2:
+        if s2 < 0:
+            return 0.0
+        return (
+            sqrt((t / k[4]) ** 2 + ((1 - k[5] * k[2] / k[4]) * s2 / k[2]) ** 2) + k[5] * s2 / k[4]
+        )
+    if s2 >= 0:
+        return 0.0
+    steep = -s2 * k[9] > t * k[7]
+    if m == 3:
+        return 0.0 if steep else (sqrt(t * t + (k[6] * s2) ** 2) + k[6] * s2) / k[4]
+    if not steep:
+        return 0.0
+    return ((t / (2 * (1 + k[8]) * k[4])) ** 2 + (s2 / k[3]) ** 2) * k[3] / -s2
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _valid(m: int, s2: float, t: float, root: float, k: Any) -> Any:
+    """Whether a root is positive and its stress lies in the mode's own range."""
+    if not (root > 0 and root < inf):
+        return False
+    t = abs(t)
+    slack = _EDGE * (abs(s2) + t)
+    steep = -s2 * k[9] - t * k[7]
+    if m == 2:
+        return s2 >= -slack and s2 <= k[4] / max(k[5], 1e-9)
+    if m == 3:
+        return s2 <= slack and steep <= slack * k[7]
+    if m == 4:
+        return s2 < 0 and steep >= -slack * k[7]
+    return True
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _crossing(m: int, p: Any, r: Any, k: Any, c2: Any) -> Any:
+    """Least multiplier at which a Puck mode is met; p, r: stresses 1, 2, 12."""
+    if m < 2:
+        sign = 1.0 if m == 0 else -1.0
+        rate, start = sign * p[0] / k[m], sign * r[0] / k[m]
+        return (1 - start) / rate if rate > 0 else inf
+    tt, ss, lin = c2[m - 2, 0], c2[m - 2, 1], c2[m - 2, 2]
+    a = tt * p[2] * p[2] + ss * p[1] * p[1]
+    b = 2 * (tt * p[2] * r[2] + ss * p[1] * r[1]) + lin * p[1]
+    c = tt * r[2] * r[2] + ss * r[1] * r[1] + lin * r[1] + c2[m - 2, 3]
+    inside = b * b - 4 * a * c
+    if inside < 0:
+        return inf
+    q = -(b + (sqrt(inside) if b >= 0 else -sqrt(inside))) / 2
+    least = inf
+    for root in (q / a if a != 0 else nan, c / q if q != 0 else nan):
+        if root < least and _valid(m, r[1] + root * p[1], r[2] + root * p[2], root, k):
+            least = root
+    return least
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def puck(s: Array, rest: Array, k: Array, c2: Array, out: Any) -> None:
+    """Fill reserve, index, mode, angle; c2 has a row an inter-fibre mode: t², s2², s2, one."""
+    reserve, index, mode, angle = out
+    held = rest.shape[0] > 0
+    for i in range(s.shape[0]):
+        p = (s[i, 0], s[i, 1], s[i, 2])
+        r = (rest[i, 0], rest[i, 1], rest[i, 2]) if held else (0.0, 0.0, 0.0)
+        least, by_reserve, greatest, by_index = inf, 0, -1.0, 0
+        for m in range(5):
+            exposed = _exposure(m, r[0] + p[0], r[1] + p[1], r[2] + p[2], k)
+            if exposed > greatest:
+                greatest, by_index = exposed, m
+            if held:
+                failed = _exposure(m, r[0], r[1], r[2], k) >= 1
+                found = 0.0 if failed else _crossing(m, p, r, k, c2)
+                if found < least:
+                    least, by_reserve = found, m
+        if not held and greatest > 0:
+            # Exposures are of first degree: without a residual part they invert.
+            least, by_reserve = 1 / greatest, by_index
+        chosen = by_reserve if least < inf else by_index
+        reserve[i], index[i], mode[i] = least, greatest, chosen
+        angle[i] = 0.0 if chosen >= 2 else nan
+        if chosen == 4:
+            s2 = r[1] + (least if least < inf else 1.0) * p[1]
+            angle[i] = degrees(acos(sqrt(min(1.0, k[7] / -s2))))
+
+
+def prepared(applied: Array, residual: Array | None) -> tuple[Array, Array] | None:
+    """Flat contiguous states where the compiled loop pays, else None."""
+    if applied.size < 3 * LARGE:
+        return None
+    flat = np.ascontiguousarray(applied, np.float64).reshape(-1, 3)
+    if residual is None:
+        return flat, np.empty((0, 3))
+    rest = np.ascontiguousarray(np.broadcast_to(residual, applied.shape), np.float64)
+    return flat, rest.reshape(-1, 3)
+
+
+def outputs(shape: tuple[int, ...]) -> tuple[Array, Array, NDArray[np.int8]]:
+    """Empty reserve factors, indices and modes."""
+    return np.empty(shape), np.empty(shape), np.empty(shape, np.int8)
+
+
+def compile_all() -> None:
+    """Compile and cache every loop."""
+    s, r, i, m = np.ones((1, 3)), *outputs((1,))
+    tsai_wu(s, s, np.ones(11), r, i, m)
+    hashin(s, s, np.ones((4, 5)), r, i, m)
+    puck(s, s, np.ones(10), np.ones((3, 4)), (r, i, m, np.empty(1)))
+
+
+if __name__ == "__main__":
+    compile_all()
