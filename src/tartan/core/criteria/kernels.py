@@ -28,7 +28,7 @@ _EDGE = 1e-9
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _root(a: float, b: float, c: float) -> float:
+def least_root(a: float, b: float, c: float) -> float:
     """Least positive root of a λ² + b λ + c for c < 0."""
     inside = b * b - 4 * a * c
     if inside < 0 or (a <= 0 and b <= 0):
@@ -54,7 +54,7 @@ def _reach(a: float, b: float, c: float, p: float, r: float) -> float:
     if low > high or (p < 0 and r < 0):
         return inf
     value = a * low * low + b * low + c
-    found = low if value >= 0 else low + _root(a, b + 2 * a * low, value)
+    found = low if value >= 0 else low + least_root(a, b + 2 * a * low, value)
     return found if found <= high else inf
 
 
@@ -74,7 +74,7 @@ def tsai_wu(s: Array, rest: Array, k: Array, reserve: Array, index: Array, mode:
             c += k[0] * r1 + k[1] * r2 + k[2] * r1 * r1 + k[3] * r2 * r2 + k[4] * r6 * r6
             c += 2 * k[5] * r1 * r2
         index[i] = a + b + c + 1
-        found = 0.0 if c >= 0 else _root(a, b, c)
+        found = 0.0 if c >= 0 else least_root(a, b, c)
         reserve[i] = found
         scale = found if found < inf else 1.0
         t1, t2, t6 = r1 + scale * p1, r2 + scale * p2, abs(r6 + scale * p6) * k[10]
@@ -104,7 +104,7 @@ def hashin(s: Array, rest: Array, k: Array, reserve: Array, index: Array, mode: 
             a = q * p * p + f * pt * pt
             b = 2 * (q * p * r + f * pt * rt) + linear * p
             c = q * r * r + f * rt * rt + linear * r - 1
-            found = _reach(a, b, c, p, r) if held else _root(a, b, -1.0)
+            found = _reach(a, b, c, p, r) if held else least_root(a, b, -1.0)
             if found < least:
                 least, by_reserve = found, m
             if p + r >= 0 and a + b + c + 1 > greatest:

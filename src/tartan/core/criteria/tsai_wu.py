@@ -42,7 +42,7 @@ class TsaiWu:
         residual : ndarray, shape (..., 3), optional
             Stress held fixed [Pa].
         """
-        linear, f = _coefficients(strengths)
+        linear, f = coefficients(strengths)
         if (large := kernels.prepared(applied, residual)) is not None:
             names = ("Xt", "Xc", "Yt", "Yc", "S12")
             k = np.array([*linear, *f, *(1 / strengths[n] for n in names)])
@@ -64,7 +64,7 @@ class TsaiWu:
         return Outcome(reserve, index, dominant(strengths, total))
 
 
-def _coefficients(s: Strengths) -> tuple[Array, Array]:
+def coefficients(s: Strengths) -> tuple[Array, Array]:
     """F1, F2 and F11, F22, F66, F12 [1/Pa, 1/Pa²]."""
     linear = np.array([1 / s["Xt"] - 1 / s["Xc"], 1 / s["Yt"] - 1 / s["Yc"]])
     f11, f22 = 1 / (s["Xt"] * s["Xc"]), 1 / (s["Yt"] * s["Yc"])
