@@ -132,6 +132,12 @@ def test_entered_strain_allowables_take_the_place_of_derived_ones() -> None:
     assert own["eYt"] == pytest.approx(55e6 / 9e9)
     found = rule.evaluate(own, np.array([140e6, 0.0, 0.0]))
     assert found.reserve == pytest.approx(10.0)
+    # The other way round along and across the fibre, never in shear.
+    stress_rule = criterion("max_stress")
+    by_strain = dataclasses.replace(CARBON, eXt=0.01, Xt=None)
+    assert strengths_of(by_strain, stress_rule)["Xt"] == pytest.approx(1.4e9)
+    with pytest.raises(TartanError, match="S12"):
+        strengths_of(dataclasses.replace(CARBON, eS12=0.02, S12=None), stress_rule)
 
 
 def test_hashin_matrix_compression_by_hand() -> None:

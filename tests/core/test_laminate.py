@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from tartan.core.errors import MaterialError, StackError
 from tartan.core.laminate import Laminate, make_laminate
-from tartan.core.laminate.constants import coupling_ratios, flexural, membrane
+from tartan.core.laminate.constants import coupling_ratios, describe_couplings, flexural, membrane
 from tartan.core.laminate.polar import polar_moduli
 from tartan.core.laminate.response import (
     Load,
@@ -104,6 +104,14 @@ def test_polar_moduli_are_the_constants_of_the_turned_laminate() -> None:
     E, G = polar_moduli(quasi, np.linspace(0, np.pi, 7))
     np.testing.assert_allclose(E, E[0])
     np.testing.assert_allclose(G, G[0])
+
+
+def test_couplings_in_words() -> None:
+    assert describe_couplings(of_angles([0, 90, 90, 0])) == []
+    words = dict(describe_couplings(of_angles([0, 90])))
+    assert list(words) == ["Stretching also bends"]
+    both = [effect for effect, _ in describe_couplings(of_angles([45, 0, 45]))]
+    assert both == ["Stretching also shears", "Bending also twists"]
 
 
 def integrate(lam: Laminate, values: np.ndarray, power: int) -> np.ndarray:

@@ -15,7 +15,14 @@ from tartan.core.strength.batch import candidate_reserves, reserve_of_loads
 from tartan.core.strength.critical import critical_loads
 from tartan.core.strength.progressive import ply_discount
 from tartan.core.strength.reserve import first_failure
-from tartan.core.strength.sandwich import check_sandwich, core_shear, wrinkling_thick
+from tartan.core.strength.sandwich import (
+    check_sandwich,
+    core_shear,
+    crimping_load,
+    dimpling_stress,
+    wrinkling_thick,
+    wrinkling_thin,
+)
 from tartan.core.vessel.cylinder import CylinderLoad, thick_cylinder, thin_resultants
 from tests.conftest import CARBON, FOAM, MATERIALS, STEEL, laminate
 
@@ -54,6 +61,8 @@ def test_critical_loads_are_where_the_first_ply_fails(unsymmetric: Laminate) -> 
         at = first_failure(unsymmetric, Load(vector[:3], vector[3:]), "puck")
         assert at.reserve.min() == pytest.approx(1.0, rel=1e-9)
         assert (at.governing[0], at.label) == (c.ply, c.mode)
+        assert c.angle is not None
+        assert np.isnan(c.angle) == c.mode.startswith("fibre")
         strain = unsymmetric.compliance @ vector
         assert c.deformation == pytest.approx(strain[index])
     one = laminate(("carbon", 0, 2e-3))
@@ -114,6 +123,17 @@ def test_sandwich_by_hand() -> None:
     turned = core_shear(sandwich_of(90.0), 1, np.array([2000.0, 0.0]))
     assert turned[1] == pytest.approx(check.tau_13, rel=1e-3)
     assert turned[0] < 1e-3 * turned[1]
+
+
+def test_closed_forms_of_a_sandwich() -> None:
+    # Allen 1969: a core of 10 MPa, 20 mm, between faces of 1 mm crimps at G d²/tc.
+    assert crimping_load(10e6, 20e-3, 1e-3) == pytest.approx(10e6 * 0.021**2 / 0.02)
+    # Thin-core wrinkling falls with the core's thickness, thick-core wrinkling does not know it.
+    assert wrinkling_thin(70e9, 1e-3, 100e6, 20e-3) == pytest.approx(
+        0.82 * np.sqrt(70e9 * 100e6 / 20)
+    )
+    # Norris 1964: 2 E/(1 - ν²) (t/s)².
+    assert dimpling_stress(70e9, 0.3, 0.3e-3, 6e-3) == pytest.approx(2 * 70e9 / 0.91 * 0.0025)
 
 
 def test_sandwich_refuses_what_is_none() -> None:

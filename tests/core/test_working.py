@@ -14,6 +14,7 @@ from tartan.core.working import (
     Working,
     modulus_working,
     ply_stress_working,
+    poisson_working,
     reduced_stiffness_working,
     reserve_working,
     stiffness_working,
@@ -47,6 +48,7 @@ def test_moduli_and_stresses_end_at_the_answer(unsymmetric: Laminate) -> None:
     assert modulus_working(unsymmetric, 2, bending=True).value == pytest.approx(
         flexural(unsymmetric).Gxy
     )
+    assert poisson_working(unsymmetric).value == pytest.approx(membrane(unsymmetric).nuxy)
     load = Load(np.array([1e5, 0, 2e4]), np.array([5.0, 0, 0]), dT=-40.0)
     stress = respond(unsymmetric, load).stress_12
     for component in range(3):

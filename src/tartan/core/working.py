@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import DERIVED, strengths_of
+from tartan.core.criteria.base import derivation, derived_value, strengths_of
 from tartan.core.laminate.response import SPOTS, Load, free_resultants, respond
 from tartan.core.laminate.stiffness import Laminate, reduced_stiffness
 from tartan.core.materials import FIELD_NAMES, Material
@@ -76,10 +76,11 @@ def field_given(material: Material, field: str) -> Given:
     unit = _UNITS.get(field[0], "1")
     value = getattr(material, field)
     origin = f"material '{material.name}', {FIELD_NAMES[field]}"
-    if value is None and field in DERIVED:
-        strength, modulus = DERIVED[field]
-        value = getattr(material, strength) / getattr(material, modulus)
-        origin = f"derived as {strength}/{modulus} of material '{material.name}'"
+    how = derivation(material, field)
+    if how is not None:
+        value = derived_value(material, field)
+        origin = f"derived as {how} of material '{material.name}'"
+    if field.startswith("e"):
         unit = "1"
     return Given(field, float(value), unit, origin)
 
@@ -147,6 +148,19 @@ def modulus_working(laminate: Laminate, axis: int = 0, *, bending: bool = False)
         f"{name} of {laminate.stack.name}", formula, value, "Pa",
         (Given("h", h, "m", "stack"), Given(symbol, entry, unit, "inverse of A, B, D")),
         (stiffness_working(laminate, block, axis, axis),), f"{_CLT}, section 4.5",
+    )  # fmt: skip
+
+
+def poisson_working(laminate: Laminate) -> Working:
+    """Membrane Poisson's ratio nuxy."""
+    h = laminate.thickness
+    a11, a12 = (float(laminate.compliance[0, k]) for k in (0, 1))
+    return Working(
+        f"nuxy of {laminate.stack.name}", "-a12 / a11", -a12 / a11, "1",
+        (Given("a11", a11, "m/N", "inverse of A, B, D"), Given("a12", a12, "m/N", "the same"),
+         Given("h", h, "m", "stack")),
+        (stiffness_working(laminate, "A", 0, 0), stiffness_working(laminate, "A", 0, 1)),
+        f"{_CLT}, section 4.5",
     )  # fmt: skip
 
 

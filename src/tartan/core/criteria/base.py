@@ -116,17 +116,36 @@ def strengths_of(material: Material, criterion: Criterion) -> Strengths:
 
 
 def _value(material: Material, field: str, purpose: str) -> float:
-    """A field's value; a strain allowable left empty follows from strength and modulus."""
-    if field in DERIVED and getattr(material, field) is None:
-        strength, modulus = DERIVED[field]
-        return material.need(strength, purpose) / material.need(modulus, purpose)
+    """A field's value; one that is empty is derived where that is legitimate."""
+    if getattr(material, field) is None and derivation(material, field) is not None:
+        return derived_value(material, field)
     return material.need(field, purpose)
 
 
 DERIVED = {"eXt": ("Xt", "E1"), "eXc": ("Xc", "E1"), "eYt": ("Yt", "E2"), "eYc": ("Yc", "E2"),
-           "eS12": ("S12", "G12")}  # fmt: skip
-"""Strain allowables and what they follow from while they are not entered: a straight
-stress-strain line to failure."""
+           "eS12": ("S12", "G12"), "Xt": ("eXt", "E1"), "Xc": ("eXc", "E1"), "Yt": ("eYt", "E2"),
+           "Yc": ("eYc", "E2")}  # fmt: skip
+"""What an empty strain allowable or strength follows from, on a straight stress-strain line to
+failure. In-plane shear bends that line: its strain follows from the strength on the safe side,
+its strength from a measured strain would not, so S12 is never derived."""
+
+
+def derivation(material: Material, field: str) -> str | None:
+    """How an empty field is derived, such as "Yt/E2"; None when it is entered or cannot be."""
+    if getattr(material, field) is not None or field not in DERIVED:
+        return None
+    other, modulus = DERIVED[field]
+    if getattr(material, other) is None:
+        return None
+    return f"{other}/{modulus}" if field.startswith("e") else f"{other}·{modulus}"
+
+
+def derived_value(material: Material, field: str) -> float:
+    """Value of a derived field [1 or Pa]."""
+    other, modulus = DERIVED[field]
+    factor = float(getattr(material, modulus))
+    value = float(getattr(material, other))
+    return value / factor if field.startswith("e") else value * factor
 
 
 def quadratic_root(a: Array, b: Array, c: Array) -> Array:

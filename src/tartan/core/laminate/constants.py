@@ -89,3 +89,29 @@ def coupling_ratios(laminate: Laminate) -> dict[str, float]:
         "bend_twist": float(ratio[3:5, 5].max()),
         "stretch_bend": float(ratio[:3, 3:].max()),
     }
+
+
+COUPLES = 0.01
+"""Couplings from this share of the direct terms on are worth a word."""
+
+_EFFECTS = (
+    ("stretch_bend", "Stretching also bends", "B"),
+    ("stretch_shear", "Stretching also shears", "A₁₆, A₂₆"),
+    ("bend_twist", "Bending also twists", "D₁₆, D₂₆"),
+)
+
+
+def describe_couplings(laminate: Laminate) -> list[tuple[str, str]]:
+    """Couplings in words: what each does, and which terms are how large against the direct ones.
+
+    Returns
+    -------
+    list of (str, str)
+        One pair a coupling of at least `COUPLES`; empty when there is none.
+    """
+    ratio = coupling_ratios(laminate)
+    return [
+        (effect, f"{terms} up to {ratio[key]:.0%} of the direct terms")
+        for key, effect, terms in _EFFECTS
+        if ratio[key] > COUPLES
+    ]

@@ -40,6 +40,8 @@ class CriticalLoad:
         Bottom, middle or top.
     mode : str
         Failure mode.
+    angle : float or None
+        Fracture angle where the criterion knows one [deg].
     """
 
     component: str
@@ -50,6 +52,7 @@ class CriticalLoad:
     ply: int
     spot: str
     mode: str
+    angle: float | None
 
 
 def critical_loads(
@@ -85,8 +88,9 @@ def critical_loads(
             load = float(result.reserve.min()) * size
             stress = load / h if i < 3 else 6 * load / h**2
             deformation = sign * load * float(laminate.compliance[i, i])
+            angle = None if result.angle is None else float(result.angle[ply, spot])
             found.append(CriticalLoad(component, sign, load, stress, deformation, ply,
-                                      SPOTS[spot], result.label))  # fmt: skip
+                                      SPOTS[spot], result.label, angle))  # fmt: skip
     return found
 
 

@@ -30,12 +30,15 @@ class PlyReserve:
         Index into the criterion's modes.
     modes : tuple of str
         Those labels.
+    angle : ndarray, shape (n, 3), optional
+        Fracture angle where the criterion knows one [deg].
     """
 
     reserve: Array
     index: Array
     mode: NDArray[np.int8]
     modes: tuple[str, ...]
+    angle: Array | None = None
 
     @property
     def governing(self) -> tuple[int, int]:
@@ -107,6 +110,7 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
                              "Choose an in-plane criterion.")  # fmt: skip
     strengths = {m: strengths_of(m, rule) for m in dict.fromkeys(laminate.materials)}
     shape = (laminate.count, len(SPOTS))
+    angle = np.full(shape, np.nan)
     outcome = Outcome(np.empty(shape), np.empty(shape), np.zeros(shape, np.int8))
     for material, rows in plies_by_material(laminate.materials).items():
         held = None if residual is None else residual[rows]
@@ -114,4 +118,7 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
         outcome.reserve[rows] = part.reserve
         outcome.index[rows] = part.index
         outcome.mode[rows] = part.mode
-    return PlyReserve(outcome.reserve, outcome.index, outcome.mode, rule.modes)
+        if part.angle is not None:
+            angle[rows] = part.angle
+    known = None if np.isnan(angle).all() else angle
+    return PlyReserve(outcome.reserve, outcome.index, outcome.mode, rule.modes, known)

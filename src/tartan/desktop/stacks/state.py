@@ -11,10 +11,9 @@ from dataclasses import dataclass, replace
 
 from tartan.core.errors import StackError, TartanError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.constants import coupling_ratios, flexural, membrane
+from tartan.core.laminate.constants import COUPLES, describe_couplings, flexural, membrane
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.plies import is_balanced, is_symmetric
-from tartan.desktop.widgets.matrix import COUPLES
 from tartan.project import units
 from tartan.project.model import Project
 from tartan.project.shellinputs import laminate_for
@@ -141,15 +140,7 @@ def facts(stack: Stack, laminate: Laminate | None) -> str:
 
 def couplings(laminate: Laminate) -> list[tuple[str, str]]:
     """Couplings in words: what happens, and how large it is against the direct terms."""
-    ratio = coupling_ratios(laminate)
-    found = []
-    for key, head, terms in (
-        ("stretch_bend", "Stretching also bends", "B"),
-        ("stretch_shear", "Stretching also shears", "A₁₆, A₂₆"),
-        ("bend_twist", "Bending also twists", "D₁₆, D₂₆"),
-    ):
-        if ratio[key] > COUPLES:
-            found.append((head, f"{terms} up to {ratio[key]:.0%} of the direct terms"))
+    found = describe_couplings(laminate)
     return found or [("No coupling to speak of,", f"all below {COUPLES:.0%} of the direct terms")]
 
 

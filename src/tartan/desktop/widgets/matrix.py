@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from tartan.core.laminate.constants import COUPLES
 from tartan.desktop import theme
 from tartan.project import units
 
@@ -15,9 +16,6 @@ Array = NDArray[np.float64]
 
 NEGLIGIBLE = 1e-6
 """Terms below this share of the direct terms they couple are drawn as zero."""
-
-COUPLES = 0.01
-"""Couplings from this share of the direct terms on are marked."""
 
 CELL_HEIGHT = 27
 _COUPLING = {"A": {(0, 2), (1, 2), (2, 0), (2, 1)}, "D": {(0, 2), (1, 2), (2, 0), (2, 1)},
