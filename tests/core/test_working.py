@@ -9,6 +9,7 @@ from tartan.core.criteria import REGISTRY
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.constants import flexural, membrane
 from tartan.core.laminate.response import Load, respond
+from tartan.core.strength.govern import govern
 from tartan.core.strength.reserve import first_failure
 from tartan.core.working import (
     Working,
@@ -17,6 +18,7 @@ from tartan.core.working import (
     poisson_working,
     reduced_stiffness_working,
     reserve_working,
+    shear_reserve_working,
     stiffness_working,
 )
 from tests.conftest import CARBON
@@ -92,3 +94,17 @@ def depth(tree: Working) -> int:
 
 def test_trees_are_trees(unsymmetric: Laminate) -> None:
     assert depth(modulus_working(unsymmetric)) >= 4
+
+
+@pytest.mark.parametrize("key", ["core_shear", "interlaminar"])
+def test_shear_reserve_is_explained_down_to_the_forces(key: str, sandwich: Laminate) -> None:
+    Q = np.array([4000.0, -1000.0])
+    tree = shear_reserve_working(sandwich, Q, key, 1, 1)
+    least = govern(sandwich, Load(), Q, {"core": (key,), "ply": ("interlaminar",)})
+    assert tree.value >= least.reserve * (1 - 1e-9)
+    index = tree.steps[0]
+    tau, limit = [s.value for s in index.steps], [g.value for g in index.given]
+    shares = np.abs(tau) / limit
+    expected = shares.max() if key == "core_shear" else (shares**2).sum()
+    assert index.value == pytest.approx(expected)
+    assert {g.symbol for g in index.steps[0].given} == {"Qx", "Qy"}

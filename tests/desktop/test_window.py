@@ -212,8 +212,8 @@ def test_materials_from_a_table(qtbot, window: MainWindow, tmp_path: Path) -> No
 def test_part_shaped_and_refused(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
     session = window.session
     go(qtbot, window, "Part")
-    qtbot.waitUntil(lambda: window.part.scene is not None)
-    assert window.part.scene is not None
+    qtbot.waitUntil(lambda: window.part.pane.scene is not None)
+    assert window.part.pane.scene is not None
     type_into(qtbot, named(window.part, QLineEdit, "radius along x"), "5 m")
     assert session.project.part is not None
     assert session.project.part.surface.radius_x == 5.0

@@ -9,7 +9,13 @@ import numpy as np
 
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import derivation, derived_value, strengths_of
-from tartan.core.laminate.response import SPOTS, Load, free_resultants, respond
+from tartan.core.laminate.response import (
+    SPOTS,
+    Load,
+    free_resultants,
+    respond,
+    shear_from_section,
+)
 from tartan.core.laminate.stiffness import Laminate, reduced_stiffness
 from tartan.core.materials import FIELD_NAMES, Material
 
@@ -275,4 +281,46 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
         f"reserve factor of ply {ply + 1} at the {SPOTS[spot]}",
         f"least multiplier of the load at which the index reaches 1; mode: {mode}",
         reserve, "1", (), (index, check), rule.source,
+    )  # fmt: skip
+
+
+def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], key: str, ply: int,
+                          spot: int) -> Working:  # fmt: skip
+    """Reserve factor of a ply by a criterion of the transverse shears, down to the forces.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    Q : ndarray, shape (2,)
+        Transverse shear forces Qx, Qy [N/m].
+    key : str
+        Such as core_shear or interlaminar.
+    ply, spot : int
+        From 0.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        As `strengths_of`.
+    """
+    rule = criterion(key)
+    material = laminate.materials[ply]
+    section = np.concatenate([np.zeros(6), np.linalg.solve(laminate.shear, Q)])
+    stress = shear_from_section(laminate, section)[ply, spot]
+    outcome = rule.evaluate(strengths_of(material, rule), stress)
+    forces = tuple(Given(n, float(q), "N/m", "load") for n, q in zip(("Qx", "Qy"), Q, strict=True))
+    steps = tuple(
+        Working(f"shear {n} in ply {ply + 1} at the {SPOTS[spot]}",
+                "growth of the in-plane stresses integrated from the face, turned into ply axes",
+                float(stress[k]), "Pa", forces, (), "Rohwer, DFVLR-FB 88-32 (1988)")
+        for k, n in enumerate(("13", "23"))
+    )  # fmt: skip
+    given = tuple(field_given(material, f) for f in rule.needs)
+    index = Working(f"{rule.title} index", rule.formula, float(outcome.index), "1", given, steps,
+                    rule.source)  # fmt: skip
+    return Working(
+        f"reserve factor of ply {ply + 1} at the {SPOTS[spot]}",
+        f"least multiplier at which the index reaches 1; mode: {rule.modes[int(outcome.mode)]}",
+        float(outcome.reserve), "1", (), (index,), rule.source,
     )  # fmt: skip

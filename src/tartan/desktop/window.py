@@ -340,9 +340,9 @@ class MainWindow(QMainWindow):
         self.head.setStyleSheet(
             f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}"
         )
-        for view in (self.part, self.cases, self.margins):
-            if view.scene is not None:
-                view.scene.wear()
+        for holder in (self.part.pane, self.cases.pane, self.margins):
+            if holder.scene is not None:
+                holder.scene.wear()
         self.refresh()
         self.update()
 
@@ -356,7 +356,5 @@ class MainWindow(QMainWindow):
     def shut(self) -> None:
         """End the worker and free the graphics."""
         self.session.close()
-        for view in (self.part, self.cases, self.margins):
-            if view.scene is not None:
-                view.scene.close_view()
-                view.scene = None
+        for holder in (self.part.pane, self.cases.pane, self.margins):
+            holder.close_view()

@@ -10,10 +10,10 @@ from tartan.core.shell.loads import resultant
 from tartan.desktop import theme
 from tartan.desktop.cases.rows import Block, CaseRows
 from tartan.desktop.scene import glyphs
-from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.small import Field, button, column, label, row, rule, scrolled, switch
+from tartan.desktop.widgets.small import Field, button, column, label, row, rule, scrolled
 from tartan.project import edits, units
 from tartan.project.model import (
     Acceleration,
@@ -44,11 +44,13 @@ class CasesView(QWidget):
         self.name.setAccessibleName("Case name")
         self.name.refused.connect(self._tell)
         self.resultant = label("", "soft", wrap=True)
-        self.scene: PartScene | None = None
-        self.overlays = {
-            "supports": switch("supports", "Pegs along held displacements", on=True),
-            "loads": switch("loads", "Arrows of the chosen case", on=True),
-        }
+        self.pane = ScenePane(
+            {
+                "supports": "Pegs along held displacements",
+                "loads": "Arrows of the chosen case",
+            },
+            self.draw,
+        )
         self._build()
 
     def _build(self) -> None:
@@ -72,19 +74,11 @@ class CasesView(QWidget):
         )  # fmt: skip
         left = column(self.fault, scrolled(content))
         left.setFixedWidth(398)
-        for overlay in self.overlays.values():
-            overlay.toggled.connect(lambda _: self.draw())
-        self._right = QWidget()
-        self._place = QHBoxLayout(self._right)
-        self._place.setContentsMargins(0, 0, 0, 0)
-        right = column(row(*self.overlays.values(), None, button("whole part", self._frame)),
-                       self._right, spacing=6)  # fmt: skip
-        right.layout().setStretch(1, 1)  # type: ignore[union-attr]
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
         box.setSpacing(16)
         box.addWidget(left)
-        box.addWidget(right, 1)
+        box.addWidget(self.pane, 1)
 
     # Edits
 
@@ -157,30 +151,22 @@ class CasesView(QWidget):
         total = np.where(np.abs(total) < 1e-9 * max(np.abs(total).max(), 1e-30), 0.0, total)
         return f"Total force x, y, z:  {',  '.join(units.number(float(v)) for v in total)} N"
 
-    def _frame(self) -> None:
-        if self.scene is not None:
-            self.scene.frame_part()
-            self.scene.redraw()
-
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""
         part = self.session.project.part
         if part is None or not self.isVisible():
             return
-        if self.scene is None:
-            self.scene = PartScene()
-            self._place.addWidget(self.scene)
-        scene, face = self.scene, theme.face()
+        scene, face = self.pane.view(), theme.face()
         mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
         scene.put_mesh(mesh)
         scene.paint(None)
         for name in ("pegs", "crosses", "loads"):
             scene.clear(name)
-        if self.overlays["supports"].isChecked():
+        if self.pane.on("supports"):
             pegs, crosses = glyphs.support_strokes(mesh, self.session.project.supports)
             scene.strokes("pegs", pegs, face.ink, 2.2)
             scene.strokes("crosses", crosses, face.ink, 2.2)
-        if self.overlays["loads"].isChecked() and self.case is not None:
+        if self.pane.on("loads") and self.case is not None:
             scene.strokes("loads", glyphs.load_strokes(mesh, self.case), face.accent, 2.6)
         scene.redraw()
 

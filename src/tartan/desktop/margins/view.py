@@ -327,6 +327,12 @@ class MarginsView(QWidget):
         text = f"{units.factor(float(answer.margins.reserve[element]))} · ply {ply} {short}"
         scene.pin("label", element, text)
 
+    def close_view(self) -> None:
+        """Free the graphics before the window goes."""
+        if self.scene is not None:
+            self.scene.close_view()
+            self.scene = None
+
     def showEvent(self, event: object) -> None:
         self.draw()
 

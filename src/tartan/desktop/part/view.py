@@ -14,6 +14,7 @@ from tartan.core.shell.solve import undefined_directions
 from tartan.desktop import theme
 from tartan.desktop.rows import rows_of, stack_words
 from tartan.desktop.scene import glyphs
+from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.section import SectionPicture
@@ -26,7 +27,6 @@ from tartan.desktop.widgets.small import (
     label,
     row,
     set_options,
-    switch,
 )
 from tartan.project import edits, units
 from tartan.project.model import Part
@@ -44,7 +44,6 @@ class PartView(QWidget):
         self.session = session
         self.fault = label("", "fault", wrap=True)
         self.summary = label("", "soft", wrap=True)
-        self.scene: PartScene | None = None
         self.fields: dict[str, QuantityField] = {}
         self.stack = choice([], lambda name: self._set(stack=name))
         self.direction = Field(self._commit_direction)
@@ -56,13 +55,14 @@ class PartView(QWidget):
         )
         self.section = SectionPicture()
         self.section.least_band = 15
-        self.overlays = {
-            "0° direction": switch("0° direction", "Strokes along the plies' zero", on=True),
-            "laying side": switch(
-                "laying side", "Arrows towards the side plies are added", on=True
-            ),
-            "mesh": switch("mesh", "Element edges", on=True),
-        }
+        self.pane = ScenePane(
+            {
+                "0° direction": "Strokes along the plies' zero",
+                "laying side": "Arrows towards the side plies are added",
+                "mesh": "Element edges",
+            },
+            self.draw,
+        )
         self._build()
 
     def _build(self) -> None:
@@ -109,21 +109,11 @@ class PartView(QWidget):
                       row(label("Stack", "head"), None, button("open in Stacks", self._to_stack)),
                       self.section, None, spacing=6)  # fmt: skip
         left.setFixedWidth(286)
-        for overlay in self.overlays.values():
-            overlay.toggled.connect(lambda _: self.draw())
-        bar = row(*self.overlays.values(), None, button("whole part", self._frame, "Home"))
-        self._right = QWidget()
-        self._place = QHBoxLayout(self._right)
-        self._place.setContentsMargins(0, 0, 0, 0)
-        right = column(bar, self._right, spacing=6)
-        layout = right.layout()
-        assert layout is not None
-        right.layout().setStretch(1, 1)  # type: ignore[union-attr]
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
         box.setSpacing(16)
         box.addWidget(left)
-        box.addWidget(right, 1)
+        box.addWidget(self.pane, 1)
 
     # Edits
 
@@ -202,23 +192,15 @@ class PartView(QWidget):
         )  # fmt: skip
         self.summary.setText(f"{len(mesh.quads)} elements · {area} m² · {words}\n{directions}")
 
-    def _frame(self) -> None:
-        if self.scene is not None:
-            self.scene.frame_part()
-            self.scene.redraw()
-
     def draw(self) -> None:
         """Draw the surface and its overlays, once the station has been visited."""
         if self.part is None or not self.isVisible():
             return
-        if self.scene is None:
-            self.scene = PartScene()
-            self._place.addWidget(self.scene)
-        part, scene = self.part, self.scene
+        part, scene = self.part, self.pane.view()
         mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
         scene.put_mesh(mesh)
         scene.paint(None)
-        scene.show_edges(self.overlays["mesh"].isChecked())
+        scene.show_edges(self.pane.on("mesh"))
         self._draw_directions(scene, mesh, np.array(part.reference))
         scene.redraw()
 
@@ -227,7 +209,7 @@ class PartView(QWidget):
         elements = glyphs.spread(mesh)
         for name in ("reference", "reference words", "laying", "undefined"):
             scene.clear(name)
-        if self.overlays["0° direction"].isChecked():
+        if self.pane.on("0° direction"):
             strokes = glyphs.reference_strokes(mesh, reference, elements)
             scene.strokes("reference", strokes, face.ink, 3.0)
             if len(strokes):
@@ -235,7 +217,7 @@ class PartView(QWidget):
             undefined = undefined_directions(mesh, reference)
             if len(undefined):
                 scene.outline("undefined", list(undefined[:2000]), face.fails, 2.0)
-        if self.overlays["laying side"].isChecked():
+        if self.pane.on("laying side"):
             scene.strokes("laying", glyphs.laying_strokes(mesh, elements), face.accent, 3.0)
 
     def showEvent(self, event: object) -> None:

@@ -1,0 +1,60 @@
+"""A place for the 3-D view with its switched overlays; the view is made when first needed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.widgets.small import button, row, switch
+
+
+class ScenePane(QWidget):
+    """Overlay switches above a view.
+
+    Parameters
+    ----------
+    overlays : dict of str to str
+        Names of the switches, all on at first, with what they tell.
+    draw : callable
+        Called when a switch changes.
+    """
+
+    def __init__(self, overlays: dict[str, str], draw: Callable[[], None]) -> None:
+        super().__init__()
+        self.scene: PartScene | None = None
+        self.overlays: dict[str, QPushButton] = {
+            name: switch(name, tip, on=True) for name, tip in overlays.items()
+        }
+        for overlay in self.overlays.values():
+            overlay.toggled.connect(lambda _: draw())
+        self._place = QHBoxLayout()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        box.addWidget(row(*self.overlays.values(), None, button("whole part", self.frame)))
+        box.addLayout(self._place, 1)
+
+    def on(self, name: str) -> bool:
+        """Whether an overlay is switched on."""
+        return self.overlays[name].isChecked()
+
+    def view(self) -> PartScene:
+        """Return the view, made now if it was not."""
+        if self.scene is None:
+            self.scene = PartScene()
+            self._place.addWidget(self.scene)
+        return self.scene
+
+    def frame(self) -> None:
+        """Look at the whole part."""
+        if self.scene is not None:
+            self.scene.frame_part()
+            self.scene.redraw()
+
+    def close_view(self) -> None:
+        """Free the graphics before the window goes."""
+        if self.scene is not None:
+            self.scene.close_view()
+            self.scene = None

@@ -1,0 +1,155 @@
+"""What pictures are made of: colours, band heights, strokes, words. No window needed."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tartan.core.errors import StackError
+from tartan.core.shell.mesh import Panel, grid_mesh
+from tartan.core.stack import Ply
+from tartan.desktop import colours
+from tartan.desktop.finder import Entry, matching
+from tartan.desktop.margins import state as margins
+from tartan.desktop.scene import glyphs
+from tartan.desktop.stacks import state as stacks
+from tartan.desktop.stations import Freshness, lines
+from tartan.desktop.widgets.bands import band_heights
+from tartan.project import edits
+from tartan.project.jobs import PartAnswer, solve_now
+from tartan.project.model import Case, EdgeForce, Pressure, Project, Support
+from tartan.project.shellinputs import part_inputs
+from tests.desktop.conftest import coarse_sample
+
+
+@pytest.fixture(scope="module")
+def answer() -> PartAnswer:
+    return solve_now(part_inputs(coarse_sample()))
+
+
+def lightness(rgb: np.ndarray) -> np.ndarray:
+    return rgb.astype(float) @ np.array([0.2126, 0.7152, 0.0722])
+
+
+@given(st.floats(-90, 90))
+def test_a_direction_has_one_colour_and_a_half_turn_changes_nothing(angle: float) -> None:
+    assert colours.ply_solid(angle) == colours.ply_solid(angle + 180)
+    assert colours.ply_solid(angle) != colours.ply_solid(angle + 45)
+
+
+def test_the_reserve_map_tells_holding_from_failing() -> None:
+    need = 1.25
+    factors = np.array([0.0, 0.5, 1.2499, 1.25, 2.0, 50.0, np.inf])
+    rgb = colours.reserve_map(factors, need).astype(int)
+    red_over_green = rgb[:, 0] - rgb[:, 1]
+    assert (red_over_green[:3] > 20).all()
+    assert (red_over_green[3:] < 10).all()
+    light = lightness(rgb)
+    assert (np.diff(light[:3]) >= 0).all()
+    assert (np.diff(light[3:]) <= 0).all()
+    # Seen without red and green (deuteranopia, roughly): blue against yellow still differs.
+    assert abs((rgb[1, 2] - rgb[1, :2].mean()) - (rgb[5, 2] - rgb[5, :2].mean())) > 40
+
+
+def test_sequential_maps_darken_steadily() -> None:
+    light = lightness(colours.size_map(np.linspace(0, 1, 50)))
+    assert (np.diff(light) < 0.5).all()
+    assert light[0] - light[-1] > 100
+    both = lightness(colours.signed_map(np.array([-1.0, -0.5, 0.0, 0.5, 1.0])))
+    assert both.argmax() == 2
+
+
+@given(st.lists(st.floats(1e-5, 1e-1), min_size=1, max_size=60), st.floats(50, 900))
+def test_bands_fill_the_room_in_true_proportion_above_a_floor(
+    weights: list[float], room: float
+) -> None:
+    heights = band_heights(weights, room, 12.0)
+    assert min(heights) >= 12.0 - 1e-9
+    if 12.0 * len(weights) < room:
+        assert sum(heights) == pytest.approx(room)
+        free = [(h, w) for h, w in zip(heights, weights, strict=True) if h > 12.0 + 1e-6]
+        for h, w in free:
+            assert h / w == pytest.approx(free[0][0] / free[0][1])
+
+
+def test_strokes_show_what_is_held_and_what_pushes() -> None:
+    mesh = grid_mesh(Panel(2.0, 1.0), 20, 10)
+    pegs, crosses = glyphs.support_strokes(mesh, (Support("left edge", "pinned"),))
+    assert len(pegs) == 9 * 3 * 2
+    assert len(crosses) == 0
+    _, crosses = glyphs.support_strokes(mesh, (Support("lower left corner", "clamped"),))
+    assert len(crosses) == 2
+    press = glyphs.load_strokes(mesh, Case("c", (Pressure(10.0),)))
+    np.testing.assert_allclose(press[: len(press) // 5, 1, 2], 0, atol=1e-12)
+    assert (press[: len(press) // 5, 0, 2] > 0).all()
+    pull = glyphs.load_strokes(mesh, Case("c", (EdgeForce("right edge", (5.0, 0, 0)),)))
+    assert (pull[:7, 1, 0] > 1.0).all()
+    assert len(glyphs.load_strokes(mesh, Case("calm"))) == 0
+    along = glyphs.reference_strokes(mesh, np.array([0.0, 3.0, 1.0]), glyphs.spread(mesh))
+    np.testing.assert_allclose((along[:, 1] - along[:, 0])[:, [0, 2]], 0, atol=1e-12)
+    assert len(glyphs.reference_strokes(mesh, np.array([0.0, 0, 1.0]), glyphs.spread(mesh))) == 0
+
+
+def test_maps_agree_with_the_answer(answer: PartAnswer) -> None:
+    project = coarse_sample()
+    shown = margins.stress_map(answer, 1, 0, 6, 2)
+    assert shown.unit == "MPa"
+    assert len(shown.rgb) == len(answer.margins.reserve)
+    assert margins.reserve_map(project, answer).note == "the whole area holds"
+    strict = edits.put_requirements(
+        project, [dataclasses.replace(project.requirements[0], value=50)]
+    )
+    assert margins.reserve_map(strict, answer).note.startswith("100.0% of the area")
+    largest = np.linalg.norm(answer.solution.displacement[0, :, :3], axis=1).max() * 1e3
+    assert float(margins.displacement_map(answer, 0).note.split()[1]) <= largest * 1.001
+    factor = margins.magnification(answer, 0)
+    assert 0.02 < factor * largest / 1e3 / 2.0 < 0.07
+
+
+def test_the_section_agrees_with_the_map(answer: PartAnswer) -> None:
+    for element in (0, 57, 100):
+        case = int(answer.margins.case[element])
+        found = margins.section_at(coarse_sample(), answer, element, case)
+        assert found.reserve.min() == pytest.approx(answer.margins.reserve[element])
+        assert f"element {element + 1}" in found.words
+
+
+def test_selections_move_with_their_plies() -> None:
+    plies = tuple(Ply("UD carbon", float(a), 1e-4) for a in (0, 10, 20, 30))
+    up = stacks.move(plies, (1, 2), 1)
+    assert ([p.angle for p in up.plies], up.picked) == ([0, 30, 10, 20], (2, 3))
+    assert stacks.move(plies, (2, 3), 1) == stacks.Edited(plies, (2, 3))
+    assert [p.angle for p in stacks.delete(plies, (0, 2)).plies] == [10, 30]
+    assert stacks.delete(plies[:1], (0,)).picked == ()
+    project = coarse_sample()
+    table = stacks.as_table(plies)
+    again = stacks.paste(project, (), (), table)
+    assert again.plies == plies
+    with pytest.raises(StackError, match="row 2"):
+        stacks.paste(project, plies, (0,), "45\nfast")
+    with pytest.raises(StackError, match="clipboard"):
+        stacks.paste(project, plies, (), "  \n")
+    with pytest.raises(StackError, match="no material"):
+        stacks.insert_like(Project("x"), (), ())
+
+
+def test_station_lines_say_what_is_there_and_missing() -> None:
+    fresh = Freshness(fresh=True, solving=False, error=None, met=1, asked=2, ago=0.0)
+    found = lines(coarse_sample(), fresh)
+    assert found["Stacks"].words == "3 stacks, 5–10 plies"
+    assert "doubly curved" in found["Part"].words
+    assert (found["Margins"].words, found["Margins"].mark) == ("1 of 2 met", "needs")
+    bare = lines(Project("x"), fresh)
+    assert {bare[s].mark for s in ("Materials", "Stacks", "Part", "Cases")} == {"needs"}
+
+
+def test_finding_takes_every_word_and_prefers_beginnings() -> None:
+    entries = [
+        Entry(n, s, lambda: None)
+        for n, s in (("own weight", "case"), ("weight of ply", "command"), ("woven", "material"))
+    ]
+    assert [e.name for e in matching(entries, "weight")] == ["weight of ply", "own weight"]
+    assert [e.name for e in matching(entries, "wei case")] == ["own weight"]
+    assert matching(entries, "nothing") == []
