@@ -10,7 +10,12 @@ from pathlib import Path
 from typing import Any
 
 from tartan.core.errors import DocumentError, TartanError
-from tartan.exchange.verify import laminate_kinds, shell_kinds, strength_kinds
+from tartan.exchange.verify import (
+    laminate_kinds,
+    obstacles,
+    shell_kinds,
+    strength_kinds,
+)
 from tartan.exchange.verify.judge import Verdict, judge, mentions
 from tartan.exchange.verify.reading import Inputs, NotYetError
 
@@ -30,10 +35,12 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "thin_cylinder": strength_kinds.thin_cylinder,
     "thick_cylinder": strength_kinds.thick_cylinder_case,
     "navier_bending": shell_kinds.navier_bending,
+    "pagano": shell_kinds.pagano,
+    "shell_benchmark": obstacles.shell_benchmark,
 }
 """What Tartan answers, by the kind of a case."""
 
-SHELL_KINDS = frozenset({"navier_bending"})
+SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark"})
 """Kinds answered by shell elements, judged with the tolerances for a converged mesh."""
 
 

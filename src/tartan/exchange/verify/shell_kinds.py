@@ -82,10 +82,27 @@ def navier_bending(inputs: Inputs) -> dict[str, Any]:
         name, H = _shear_form(form, laminate)
         C = section_matrix(laminate.ABD, H)
         outputs = _converged(laminate, C, (a, b, q0), (edges, load))
+        outputs.pop("stress_xy_center")
         found |= {f"{name}.{key}": value for key, value in outputs.items()}
         if name != "clpt":
             found[f"{name}.H"] = H
     return found
+
+
+def pagano(inputs: Inputs) -> dict[str, Any]:
+    """The shell's share of a three-dimensional plate: first-order shear theory by elements.
+
+    The three-dimensional figures themselves are not a shell's to answer.
+    """
+    laminate = read_laminate(inputs)
+    a, b, q0 = (number(inputs.get(k), k) for k in ("a", "b", "q0"))
+    if min(a, b) <= 0:
+        raise PartError("The plate's sides must be greater than zero.", "a, b", "Mend a or b.")
+    C = section_matrix(laminate.ABD, laminate.shear)
+    found = _converged(laminate, C, (a, b, q0), ("SS1", "sinusoidal"))
+    names = {"w_mid": "w_center", "stress_xy_center": "stress_xy_center",
+             "tau_xz_edge": "tau_xz_edge", "tau_yz_edge": "tau_yz_edge"}  # fmt: skip
+    return {f"fsdt_energy.{k}": found[v] for k, v in names.items()}
 
 
 def _shear_form(form: Any, laminate: Laminate) -> tuple[str, Array]:
@@ -164,6 +181,9 @@ def _outputs(laminate: Laminate, C: Array, field: _Field) -> dict[str, Array]:
         "M_center": (M @ centre[:6])[:2],
         "Mxy_corner": (M @ corner[:6])[2],
         "stress_12_center": stress_from_section(laminate, centre),
+        "stress_xy_center": np.einsum(
+            "nij,nsj->nsi", to_xy, stress_from_section(laminate, centre)
+        )[..., :2],
         "stress_xy_corner_xy": stress_corner[..., 2],
         "tau_xz_edge": _equilibrium(laminate, *x_edge)[0],
         "tau_yz_edge": _equilibrium(laminate, *y_edge)[1],
