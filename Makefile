@@ -37,7 +37,7 @@ $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	$(PYTHON) -m venv --without-pip --clear .venv
 	$(PIP) install -r requirements.lock
 	$(PIP) install --no-deps --no-build-isolation -e .
-	$(BIN)/python -m tartan.core.criteria.kernels
+	$(BIN)/python -c "from tartan.core.criteria import kernels; kernels.compile_all()"
 	touch $(READY)
 
 # Renews the lock from pyproject.toml; index addresses stay out of it.

@@ -2,8 +2,8 @@
 
 The array forms in the criteria's own files say what is computed and serve small inputs; these
 say the same for large ones, without temporaries (measured: `make bench`, criteria_*). A test
-holds both against each other. Compiled code is cached beside this file; running the module
-fills the cache.
+holds both against each other. Compiled code is cached beside this file;
+`compile_all` fills the cache.
 """
 
 from __future__ import annotations
@@ -209,10 +209,11 @@ def prepared(applied: Array, residual: Array | None) -> tuple[Array, Array] | No
     """Flat contiguous states where the compiled loop pays, else None."""
     if applied.size < 3 * LARGE:
         return None
-    flat = np.ascontiguousarray(applied, np.float64).reshape(-1, 3)
+    # Writable arrays only: for others the loops would be compiled once more.
+    flat = np.require(applied, np.float64, ["C", "W"]).reshape(-1, 3)
     if residual is None:
         return flat, np.empty((0, 3))
-    rest = np.ascontiguousarray(np.broadcast_to(residual, applied.shape), np.float64)
+    rest = np.require(np.broadcast_to(residual, applied.shape), np.float64, ["C", "W"])
     return flat, rest.reshape(-1, 3)
 
 
@@ -227,7 +228,3 @@ def compile_all() -> None:
     tsai_wu(s, s, np.ones(11), r, i, m)
     hashin(s, s, np.ones((4, 5)), r, i, m)
     puck(s, s, np.ones(10), np.ones((3, 4)), (r, i, m, np.empty(1)))
-
-
-if __name__ == "__main__":
-    compile_all()
