@@ -51,6 +51,37 @@ def test_the_issues_kinds_are_done_and_the_rest_is_listed() -> None:
     assert "not answered yet" in summary(report)
 
 
+def test_one_broken_case_does_not_cost_the_others() -> None:
+    good = CASES[0]
+    broken = [
+        Case(f"B{i}", "", "", "clt_abd", inputs, {})
+        for i, inputs in enumerate(
+            ({"stack": 5}, {"stack": [7], "materials": {}}, good.inputs | {"materials": [1]}, {})
+        )
+    ]
+    report = report_of([*broken, good])
+    assert set(report.not_yet) == {"B0", "B1", "B2", "B3"}
+    assert set(report.answers) == {good.id}
+    unloaded = next(c for c in CASES if c.id == "P14")
+    still = Case(
+        "still",
+        "",
+        "",
+        "laminate_fpf",
+        unloaded.inputs | {"N": [0] * 3, "M": [0] * 3, "dT": 0},
+        {},
+    )
+    assert answer(still)["puck.RF"] == "inf"
+    json.dumps(answer(still), allow_nan=False)
+
+
+def test_a_cylinder_needs_no_criterion() -> None:
+    base = next(c for c in CASES if c.kind == "thin_cylinder")
+    bare = {k: v for k, v in base.inputs.items() if k != "criteria"}
+    found = answer(Case("bare", "", "", "thin_cylinder", bare, {}))
+    assert found["radial_growth"] == pytest.approx(base.expected["radial_growth"]["value"])
+
+
 def refused(operation: str, **changes: Any) -> str:
     """Message with which a spoilt case is refused."""
     base = next(c for c in CASES if c.kind == operation)
@@ -85,6 +116,14 @@ def refused(operation: str, **changes: Any) -> str:
         ("ply_failure", {"material__S23": None, "criteria": ["hashin"]}, ["S23", "Hashin"]),
         ("ply_failure", {"criteria": [{"name": "tsai_wu", "F12_star": 1.2}]}, ["F12"]),
         ("ply_failure", {"criteria": ["tsai_foo"]}, ["tsai_foo"]),
+        ("laminate_fpf", {"criteria": []}, ["criterion"]),
+        ("progressive", {"criterion": None}, ["criterion"]),
+        ("critical_loads", {"criteria": [3]}, ["3"]),
+        ("clt_mixed", {"prescribed_is_strain": [True, 2]}, ["six flags"]),
+        ("sandwich_check", {"core_ply": 1}, ["core"]),
+        ("thin_cylinder", {"R": 0.0}, ["radius"]),
+        ("thick_cylinder", {"ri": -0.1}, ["radius"]),
+        ("thick_cylinder", {"materials__c__E3": None}, ["E3", "'c'"]),
         ("ply_failure", {"stress_12": [[1.0, 2.0]]}, ["state 1"]),
         ("laminate_fpf", {"materials__c__Xc": None, "criteria": ["tsai_wu"]}, ["Xc", "'c'"]),
         ("laminate_fpf", {"criteria": ["tsai_wu"], "dT": "cold"}, ["dT"]),

@@ -162,6 +162,8 @@ def verify(cases: list[Case]) -> Iterator[tuple[Case, Report]]:
             report.not_yet[case.id] = str(error)
         except TartanError as error:
             report.not_yet[case.id] = f"refused: {error}"
+        except Exception as error:  # noqa: BLE001 - one bad case must not cost the others
+            report.not_yet[case.id] = f"broke off: {type(error).__name__}: {error}"
         else:
             report.answers[case.id] = found
             report.lines += _judged(case, found)

@@ -33,13 +33,13 @@ Answers = dict[str, Any]
 
 
 def plain(value: Any) -> Any:
-    """JSON form: lists and numbers, infinity as the text "inf"."""
+    """JSON form: lists and numbers, infinity as the text "inf", what is no number as null."""
     if isinstance(value, np.ndarray | np.generic):
         return plain(value.tolist())
     if isinstance(value, list | tuple):
         return [plain(v) for v in value]
-    if isinstance(value, float) and np.isposinf(value):
-        return "inf"
+    if isinstance(value, float) and not np.isfinite(value):
+        return None if np.isnan(value) else "inf" if value > 0 else "-inf"
     return value
 
 
@@ -121,7 +121,7 @@ def clt_mixed(inputs: Inputs) -> Answers:
     """Response with strain or resultant prescribed in each component."""
     lam = read_laminate(inputs)
     flags = inputs.get("prescribed_is_strain")
-    if not isinstance(flags, list) or len(flags) != 6:
+    if not isinstance(flags, list) or [type(f) for f in flags] != [bool] * 6:
         raise StackError("six flags are expected.", "prescribed_is_strain", "Give one each.")
     values = np.array(numbers(inputs.get("prescribed_value"), 6, "prescribed_value"))
     r, total = respond_mixed(lam, np.array(flags, bool), values, read_load(inputs))

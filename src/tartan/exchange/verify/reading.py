@@ -97,7 +97,13 @@ def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
     """
     asked = inputs.get("criteria", [inputs["criterion"]] if "criterion" in inputs else [])
     found: dict[str, dict[str, float]] = {}
+    if not isinstance(asked, list) or not asked:
+        raise CriterionError("No criterion is named.", "Criteria",
+                             f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
     for entry in asked:
+        if not isinstance(entry, str | Mapping):
+            raise CriterionError(f"{entry!r} does not name a criterion.", "Criteria",
+                                 f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
         name = entry if isinstance(entry, str) else str(entry.get("name"))
         if name not in REGISTRY:
             raise CriterionError(f"Unknown criterion '{name}'.", "Criteria",

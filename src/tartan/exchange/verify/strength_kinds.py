@@ -107,7 +107,8 @@ def thin_cylinder(inputs: Inputs) -> Answers:
     found: Answers = {"N": N, "eps": whole.eps0, "radial_growth": R * whole.eps0[1],
                       "stress_12": whole.stress_12}  # fmt: skip
     hot = bool(load.dT or load.dC or load.dT_gradient)
-    for key, parameters in read_criteria(inputs).items():
+    criteria = read_criteria(inputs) if "criteria" in inputs else {}
+    for key, parameters in criteria.items():
         result = reserve_of_stresses(with_parameters(lam, parameters), applied.stress_12,
                                      residual.stress_12 if hot else None, key)  # fmt: skip
         found[f"{key}.RF"] = result.reserve.min()
