@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.shell.element import GAUSS, shape
+from tartan.core.shell.element import GAUSS, operators, shape
 from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
@@ -63,6 +63,31 @@ def acceleration(mesh: Mesh, areal_mass: float | Array, vector: Array) -> Array:
     mass = np.broadcast_to(np.asarray(areal_mass, float), (len(mesh.quads),))
     per_corner = np.einsum("pi,mp,m->mi", N, area, mass)
     return _gather(mesh, per_corner[..., None] * vector)
+
+
+def free_strain(mesh: Mesh, reference: Array, resultants: Array) -> Array:
+    """Forces that make a free shell take on its thermal or moisture strains.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    reference : ndarray, shape (3,)
+        Reference direction of the laminate.
+    resultants : ndarray, shape (6,)
+        What it would take to hold the laminate, uniform over the shell [N/m, N].
+
+    Returns
+    -------
+    ndarray, shape (n, 6)
+        Nodal forces [N] and moments [N·m]. The enhanced strains of an element average to
+        nothing, so uniform resultants do no work on them.
+    """
+    op = operators(mesh.corners(), reference)
+    per_element = np.einsum("mp,mpse,s->me", op.area, op.B[:, :, :6], resultants)
+    forces = np.zeros((len(mesh.nodes), 6))
+    np.add.at(forces, mesh.quads, per_element.reshape(-1, 4, 6))
+    return forces
 
 
 def edge_force(mesh: Mesh, edge: Index, per_length: Array) -> Array:

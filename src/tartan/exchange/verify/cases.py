@@ -36,11 +36,12 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "thick_cylinder": strength_kinds.thick_cylinder_case,
     "navier_bending": shell_kinds.navier_bending,
     "pagano": shell_kinds.pagano,
+    "free_plate": shell_kinds.free_plate,
     "shell_benchmark": obstacles.shell_benchmark,
 }
 """What Tartan answers, by the kind of a case."""
 
-SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark"})
+SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark", "free_plate"})
 """Kinds answered by shell elements, judged with the tolerances for a converged mesh."""
 
 

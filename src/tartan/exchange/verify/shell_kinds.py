@@ -1,4 +1,4 @@
-"""Answers by shell elements: simply supported plates.
+"""Answers by shell elements: simply supported plates and a free one.
 
 The whole plate is meshed and solved on finer and finer meshes; each output is extrapolated
 from two meshes with the elements' second order, until the extrapolations agree. Fields are read
@@ -16,12 +16,23 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.response import spot_heights, stress_from_section
+from tartan.core.laminate.response import (
+    free_resultants,
+    spot_heights,
+    stress_from_section,
+)
 from tartan.core.shell.element import GAUSS, shape
-from tartan.core.shell.loads import pressure
+from tartan.core.shell.loads import free_strain, pressure
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.core.shell.solve import ShellModel, section_matrix, solve
-from tartan.exchange.verify.reading import Inputs, NotYetError, number, read_laminate
+from tartan.exchange.verify.laminate_kinds import read_load
+from tartan.exchange.verify.reading import (
+    Inputs,
+    NotYetError,
+    number,
+    numbers,
+    read_laminate,
+)
 
 Array = NDArray[np.float64]
 
@@ -103,6 +114,33 @@ def pagano(inputs: Inputs) -> dict[str, Any]:
     names = {"w_mid": "w_center", "stress_xy_center": "stress_xy_center",
              "tau_xz_edge": "tau_xz_edge", "tau_yz_edge": "tau_yz_edge"}  # fmt: skip
     return {f"fsdt_energy.{k}": found[v] for k, v in names.items()}
+
+
+def free_plate(inputs: Inputs) -> dict[str, Any]:
+    """Free plate warped by temperature: displacements at points, held at the origin's node."""
+    laminate = read_laminate(inputs)
+    points = np.array([numbers(p, 2, "points") for p in inputs.get("points", ())]).reshape(-1, 2)
+    if len(points) == 0 or points.min() < 0:
+        raise PartError("Points must lie on the plate, at x, y ≥ 0.", "points", "Name some.")
+    load = read_load(inputs)
+    if np.any(load.N) or np.any(load.M):
+        raise NotYetError("a free plate with edge loads")
+    a, b = (float(v) if v > 0 else 1.0 for v in points.max(axis=0))
+    mesh = grid_mesh(Panel(a, b), 12, 12)
+    fixed = np.zeros((len(mesh.nodes), 6), bool)
+    fixed[0] = True
+    x = np.array([1.0, 0.0, 0.0])
+    forces = free_strain(mesh, x, free_resultants(laminate, load))
+    found = solve(ShellModel(mesh, laminate, x, fixed), forces[None]).displacement[0, :, :3]
+    # The exact shape is quadratic, so a quadratic through the nodes carries it to any point.
+    at = mesh.nodes[:, :2] + np.array([a, b]) / 2
+    fit, *_ = np.linalg.lstsq(_quadratic(at), found, rcond=None)
+    return dict(zip("uvw", (_quadratic(points) @ fit).T, strict=True))
+
+
+def _quadratic(at: Array) -> Array:
+    x, y = at[:, 0], at[:, 1]
+    return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
 
 
 def _shear_form(form: Any, laminate: Laminate) -> tuple[str, Array]:
