@@ -136,7 +136,7 @@ def test_selections_move_with_their_plies() -> None:
 
 
 def test_station_lines_say_what_is_there_and_missing() -> None:
-    fresh = Freshness(fresh=True, solving=False, error=None, met=1, asked=2, ago=0.0)
+    fresh = Freshness(fresh=True, error=None, met=1, asked=2)
     found = lines(coarse_sample(), fresh)
     assert found["Stacks"].words == "3 stacks, 5–10 plies"
     assert "doubly curved" in found["Part"].words

@@ -357,6 +357,29 @@ def test_solving_can_be_cancelled_and_asked_for_again(qtbot, open_window: Opener
     assert session.verdict.state == "holds"
 
 
+def test_what_blocks_is_not_covered_by_late_news(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
+    project = coarse_sample()
+    assert project.part is not None
+    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
+    window = open_window(fine, wait=False)
+    session = window.session
+    qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
+    session.edit("no cases", lambda p: edits.put_cases(p, ()))
+    qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
+    qtbot.wait(100)
+    assert "no load case" in session.verdict.sentence
+    session.undo()
+    solved(qtbot, window)
+    assert session.verdict.state == "holds"
+    # Cancelled before the pause after an edit is over: said at once, and F5 mends it.
+    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
+    session.cancel()
+    assert "cancelled" in session.verdict.sentence
+    session.solve_again()
+    solved(qtbot, window)
+    assert session.fresh
+
+
 def test_find_goes_to_anything(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
     qtbot.keyClick(window, Qt.Key.Key_Space, CTRL)
     assert window.finder.hasFocus()

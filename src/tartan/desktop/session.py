@@ -6,7 +6,6 @@ freshness changed, a fourth only moves the progress. Views never talk to each ot
 
 from __future__ import annotations
 
-import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -63,9 +62,9 @@ class Session(QObject):
         self.answer: PartAnswer | None = None
         self.error: TartanError | None = None
         self.progress: Progress | None = None
-        self.solved_at = 0.0
         self._kept: OrderedDict[PartInputs, PartAnswer] = OrderedDict()
         self._wanted: PartInputs | None = None
+        self._sent: PartInputs | None = None
         self._last: Verdict | None = None
         self._current: tuple[Any, Verdict, list[Status]] | None = None
         self._worker = Worker(self._hear)
@@ -161,13 +160,20 @@ class Session(QObject):
 
     def _solve(self) -> None:
         if self._wanted is not None and self._wanted not in self._kept:
+            self._sent = self._wanted
             self._number = self._worker.submit(SolveRequest(0, self._wanted))
             self._poll.start()
 
     def cancel(self) -> None:
         """Stop solving; the last answer stays, stale."""
+        if not self.solving:
+            return
         self._pause.stop()
         self._worker.cancel()
+        self.progress = None
+        self.error = TartanError("Solving was cancelled.", "Solution", "Press F5 to solve again.")
+        self._current = None
+        self.answer_changed.emit()
 
     def _hear(self, event: Event) -> None:
         if event.answer is not None:
@@ -178,12 +184,10 @@ class Session(QObject):
                 self.progress_changed.emit()
                 return
             if event.answer is not None and event.answer.inputs == self._wanted:
-                self.answer, self.solved_at = event.answer, time.time()
-            if event.state in (JobState.FAILED, JobState.LOST):
+                self.answer, self.error = event.answer, None
+            # News of a request that is no longer wanted must not cover what stands now.
+            if event.state in (JobState.FAILED, JobState.LOST) and self._sent == self._wanted:
                 self.error = event.error
-            if event.state is JobState.CANCELLED and not self.fresh:
-                self.error = TartanError("Solving was cancelled.", "Solution",
-                                         "Press F5 to solve again.")  # fmt: skip
             self._current = None
             self.answer_changed.emit()
         if not self._worker.busy:

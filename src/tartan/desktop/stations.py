@@ -30,11 +30,9 @@ class Freshness:
     """State of the part's answer as far as the route shows it."""
 
     fresh: bool
-    solving: bool
     error: TartanError | None
     met: int
     asked: int
-    ago: float
 
 
 def _count(number: int, noun: str, plural: str = "") -> str:

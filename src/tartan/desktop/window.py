@@ -324,8 +324,8 @@ class MainWindow(QMainWindow):
     def _show_route(self) -> None:
         session = self.session
         statuses = session.statuses
-        freshness = Freshness(session.fresh, session.solving, session.error,
-                              sum(s.met for s in statuses), len(statuses), 0.0)  # fmt: skip
+        met = sum(status.met for status in statuses)
+        freshness = Freshness(session.fresh, session.error, met, len(statuses))
         self.route.put(lines(session.project, freshness), session.selection.station)
 
     def _follow_desktop(self, *_: object) -> None:

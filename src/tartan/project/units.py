@@ -40,7 +40,6 @@ ANGLE = Quantity("angle", "°", 1.0, "degree")
 LINE_FORCE = Quantity("force per length", "N/mm", 1e3, "N/m")
 ACCELERATION = Quantity("acceleration", "m/s²", 1.0, "m/s**2")
 STRAIN = Quantity("strain", "µε", 1e-6, "")
-FORCE = Quantity("force", "N", 1.0, "N")
 
 _NUMBER = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 

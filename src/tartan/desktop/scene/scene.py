@@ -111,7 +111,6 @@ class PartScene(QWidget):
             rgb = np.tile(np.array([c.red(), c.green(), c.blue()], np.uint8),
                           (self._surface.n_cells, 1))  # fmt: skip
         self._surface.cell_data["rgb"][:] = rgb
-        self._surface.cell_data.GetScalars()
         self._surface.GetCellData().GetArray("rgb").Modified()
         self._surface.Modified()
 
