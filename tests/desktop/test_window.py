@@ -1,19 +1,16 @@
 """The window driven by keys and mouse: from an edit to the verdict and back."""
 
-import dataclasses
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt, QTimer
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMessageBox, QPushButton
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 
 from tartan.core.stack.notation import context_for, write
 from tartan.desktop.window import MainWindow
-from tartan.project import edits, storage
-from tartan.project.samples import light_dish_panel
+from tartan.project import edits
 from tests.desktop.conftest import coarse_sample, named
 
 LEFT = Qt.MouseButton.LeftButton
@@ -340,104 +337,3 @@ def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # 
     assert view.section.faded
     solved(qtbot, window)
     assert "stale" not in view.note.text()
-
-
-def test_solving_can_be_cancelled_and_asked_for_again(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
-    project = coarse_sample()
-    assert project.part is not None
-    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
-    window = open_window(fine, wait=False)
-    session = window.session
-    qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
-    qtbot.mouseClick(window.verdict, LEFT, pos=window.verdict.cancel_rect().center().toPoint())
-    qtbot.waitUntil(lambda: session.error is not None, timeout=10_000)
-    assert "cancelled" in window.verdict.verdict.sentence
-    qtbot.keyClick(window, Qt.Key.Key_F5)
-    solved(qtbot, window)
-    assert session.verdict.state == "holds"
-
-
-def test_what_blocks_is_not_covered_by_late_news(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
-    project = coarse_sample()
-    assert project.part is not None
-    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
-    window = open_window(fine, wait=False)
-    session = window.session
-    qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
-    session.edit("no cases", lambda p: edits.put_cases(p, ()))
-    qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
-    qtbot.wait(100)
-    assert "no load case" in session.verdict.sentence
-    session.undo()
-    solved(qtbot, window)
-    assert session.verdict.state == "holds"
-    # Cancelled before the pause after an edit is over: said at once, and F5 mends it.
-    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
-    session.cancel()
-    assert "cancelled" in session.verdict.sentence
-    session.solve_again()
-    solved(qtbot, window)
-    assert session.fresh
-
-
-def test_find_goes_to_anything(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    qtbot.keyClick(window, Qt.Key.Key_Space, CTRL)
-    assert window.finder.hasFocus()
-    qtbot.keyClicks(window.finder, "honey mater")
-    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
-    selection = window.session.selection
-    assert (selection.station, selection.material) == ("Materials", "honeycomb")
-    window.finder.begin()
-    qtbot.keyClicks(window.finder, "ply 3 of light")
-    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
-    assert window.session.selection.stack == "light sandwich"
-    assert window.session.selection.plies == (2,)
-
-
-def test_files_from_the_window(qtbot, window: MainWindow, tmp_path: Path,  # type: ignore[no-untyped-def]
-                               monkeypatch: pytest.MonkeyPatch) -> None:  # fmt: skip
-    told: list[str] = []
-    monkeypatch.setattr(
-        QMessageBox, "warning", lambda _p, title, text: told.append(f"{title} {text}")
-    )
-    session = window.session
-    path = tmp_path / "mine.tartan.json"
-    session.path = path
-    type_into(qtbot, window.name, "My panel")
-    assert session.history.modified
-    qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
-    assert storage.load(path).name == "My panel"
-    assert not session.history.modified
-    before = session.project
-    broken = tmp_path / "broken.tartan.json"
-    broken.write_text(path.read_text("utf-8").replace('"E1"', '"E7"', 1), "utf-8")
-    window.open_path(broken)
-    assert "E7" in told[-1]
-    assert "broken" in told[-1]
-    assert session.project == before
-    session.path = tmp_path / "gone" / "x.json"
-    assert not window.save()
-    assert "Not saved" in told[-1]
-    storage.save(light_dish_panel(), path)
-    window.open_path(path)
-    solved(qtbot, window)
-    assert session.verdict.state == "fails"
-
-
-@pytest.mark.slow
-def test_the_window_does_not_stall_while_a_part_is_solved(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
-    project = coarse_sample()
-    assert project.part is not None
-    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.035))
-    window = open_window(fine)
-    ticks: list[float] = []
-    timer = QTimer()
-    timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
-    timer.start(2)
-    window.session.edit("turn", lambda p: edits.put_plies(
-        p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + 5)
-                                  for q in p.stacks[0].plies]))  # fmt: skip
-    solved(qtbot, window)
-    timer.stop()
-    # A generous bound for a loaded test machine; `make bench` measures against 100 ms.
-    assert max(np.diff(ticks)) < 0.4
