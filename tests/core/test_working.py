@@ -13,9 +13,9 @@ from tartan.core.strength.govern import govern
 from tartan.core.strength.reserve import first_failure
 from tartan.core.working import (
     Working,
+    constant_working,
     modulus_working,
     ply_stress_working,
-    poisson_working,
     reduced_stiffness_working,
     reserve_working,
     shear_reserve_working,
@@ -50,7 +50,11 @@ def test_moduli_and_stresses_end_at_the_answer(unsymmetric: Laminate) -> None:
     assert modulus_working(unsymmetric, 2, bending=True).value == pytest.approx(
         flexural(unsymmetric).Gxy
     )
-    assert poisson_working(unsymmetric).value == pytest.approx(membrane(unsymmetric).nuxy)
+    for form, found in (("membrane", membrane(unsymmetric)), ("flexural", flexural(unsymmetric)),
+                        ("kept flat", membrane(unsymmetric, kept_flat=True))):  # fmt: skip
+        for field in ("Ex", "Ey", "Gxy", "nuxy", "nuyx"):
+            shown = constant_working(unsymmetric, field, form)
+            assert shown.value == pytest.approx(getattr(found, field), rel=1e-12)
     load = Load(np.array([1e5, 0, 2e4]), np.array([5.0, 0, 0]), dT=-40.0)
     stress = respond(unsymmetric, load).stress_12
     for component in range(3):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import os
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QThread
@@ -14,12 +15,20 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import edits
+from tartan.project import edits, units
 from tartan.project.model import Project
 from tartan.project.samples import dish_panel
 
 if not os.environ.get("DISPLAY"):
     raise pytest.UsageError("The window's tests need a display: use 'make test', or xvfb-run.")
+
+
+@pytest.fixture(autouse=True)
+def own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    """Recovery files and preferences of a test are its own; units are the usual ones after it."""
+    monkeypatch.setenv("TARTAN_STATE", str(tmp_path / "state"))
+    yield tmp_path / "state"
+    units.use_system(units.SYSTEMS[0])
 
 
 @pytest.fixture(scope="session")

@@ -17,6 +17,7 @@ from tartan.desktop.scene import glyphs
 from tartan.desktop.stacks import state as stacks
 from tartan.desktop.stations import Freshness, lines
 from tartan.desktop.widgets.bands import band_heights
+from tartan.exchange.plies_table import plies_table
 from tartan.project import edits
 from tartan.project.jobs import PartAnswer, solve_now
 from tartan.project.model import Case, EdgeForce, Pressure, Project, Support
@@ -124,12 +125,12 @@ def test_selections_move_with_their_plies() -> None:
     assert [p.angle for p in stacks.delete(plies, (0, 2)).plies] == [10, 30]
     assert stacks.delete(plies[:1], (0,)).picked == ()
     project = coarse_sample()
-    table = stacks.as_table(plies)
+    table = plies_table("", plies).as_text()
     again = stacks.paste(project, (), (), table)
     assert again.plies == plies
     with pytest.raises(StackError, match="row 2"):
         stacks.paste(project, plies, (0,), "45\nfast")
-    with pytest.raises(StackError, match="clipboard"):
+    with pytest.raises(StackError, match="no plies"):
         stacks.paste(project, plies, (), "  \n")
     with pytest.raises(StackError, match="no material"):
         stacks.insert_like(Project("x"), (), ())

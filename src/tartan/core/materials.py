@@ -12,7 +12,7 @@ from typing import Literal
 
 from tartan.core.errors import MaterialError
 
-Kind = Literal["ply", "isotropic", "core"]
+Kind = Literal["ply", "woven", "isotropic", "core"]
 
 
 @dataclass(frozen=True)
@@ -23,9 +23,10 @@ class Material:
     ----------
     name : str
         Unique within a project.
-    kind : {"ply", "isotropic", "core"}
-        Chooses the failure criteria by default. An isotropic material is written out in all
-        fields, so that every analysis reads the same record.
+    kind : {"ply", "woven", "isotropic", "core"}
+        Chooses the failure criteria by default; a woven ply carries fibres along 1 and 2. An
+        isotropic material is written out in all fields, so that every analysis reads the same
+        record.
     E1, E2, G12 : float
         In-plane moduli [Pa].
     nu12 : float

@@ -21,6 +21,7 @@ from tartan.core.materials import FIELD_NAMES, Material
 
 _CLT = "Jones, Mechanics of Composite Materials, 2nd ed."
 _AXES = ("x", "y", "xy")
+_N = ("1", "2", "6")
 _UNITS = {"E": "Pa", "G": "Pa", "X": "Pa", "Y": "Pa", "S": "Pa"}
 
 
@@ -157,17 +158,44 @@ def modulus_working(laminate: Laminate, axis: int = 0, *, bending: bool = False)
     )  # fmt: skip
 
 
-def poisson_working(laminate: Laminate) -> Working:
-    """Membrane Poisson's ratio nuxy."""
+_FORMS = {"membrane": "inverse of A, B, D", "flexural": "inverse of A, B, D",
+          "kept flat": "inverse of A"}  # fmt: skip
+
+
+def constant_working(laminate: Laminate, field: str, form: str) -> Working:
+    """An engineering constant, down to the plies.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    field : {"Ex", "Ey", "Gxy", "nuxy", "nuyx"}
+        Which one.
+    form : {"membrane", "flexural", "kept flat"}
+        As `constants` gives them.
+    """
+    if field[0] in "EG" and form != "kept flat":
+        axis = {"Ex": 0, "Ey": 1, "Gxy": 2}[field]
+        return modulus_working(laminate, axis, bending=form == "flexural")
+    letter, block = ("d", "D") if form == "flexural" else ("a", "A")
     h = laminate.thickness
-    a11, a12 = (float(laminate.compliance[0, k]) for k in (0, 1))
-    return Working(
-        f"nuxy of {laminate.stack.name}", "-a12 / a11", -a12 / a11, "1",
-        (Given("a11", a11, "m/N", "inverse of A, B, D"), Given("a12", a12, "m/N", "the same"),
-         Given("h", h, "m", "stack")),
-        (stiffness_working(laminate, "A", 0, 0), stiffness_working(laminate, "A", 0, 1)),
-        f"{_CLT}, section 4.5",
-    )  # fmt: skip
+    whole = np.linalg.inv(laminate.A) if form == "kept flat" else laminate.compliance
+    start = 3 if form == "flexural" else 0
+    s = whole[start : start + 3, start : start + 3]
+    unit = "1/(N·m)" if form == "flexural" else "m/N"
+    if field[0] in "EG":
+        i = {"Ex": 0, "Ey": 1, "Gxy": 2}[field]
+        used, formula, value = [(i, i)], f"1 / (h {letter}{_N[i]}{_N[i]})", 1 / (h * s[i, i])
+    else:
+        i = 0 if field == "nuxy" else 1
+        used = [(i, i), (0, 1)]
+        formula, value = f"-{letter}12 / {letter}{_N[i]}{_N[i]}", -s[0, 1] / s[i, i]
+    given = tuple(Given(f"{letter}{_N[a]}{_N[b]}", float(s[a, b]), unit, _FORMS[form])
+                  for a, b in used)  # fmt: skip
+    return Working(f"{field} of {laminate.stack.name}, {form}", formula, float(value),
+                   "Pa" if field[0] in "EG" else "1", (*given, Given("h", h, "m", "stack")),
+                   tuple(stiffness_working(laminate, block, a, b) for a, b in used),
+                   f"{_CLT}, section 4.5")  # fmt: skip
 
 
 def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, component: int
@@ -233,7 +261,8 @@ def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, comp
     )  # fmt: skip
 
 
-def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: int) -> Working:
+def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: int,
+                    held: Load | None = None) -> Working:  # fmt: skip
     """Reserve factor of a ply at a spot by a criterion, down to strengths and stresses.
 
     Parameters
@@ -246,6 +275,9 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
         An in-plane criterion.
     ply, spot : int
         From 0.
+    held : Load, optional
+        What stays, where that is not temperature and moisture on a free laminate, such as with
+        prescribed strains.
 
     Raises
     ------
@@ -256,13 +288,13 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
     material = laminate.materials[ply]
     strengths = strengths_of(material, rule)
     mechanical = replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
-    thermal = replace(load, N=np.zeros(3), M=np.zeros(3))
+    thermal = held if held is not None else replace(load, N=np.zeros(3), M=np.zeros(3))
     applied = respond(laminate, mechanical).stress_12[ply, spot]
     residual = respond(laminate, thermal).stress_12[ply, spot]
     outcome = rule.evaluate(strengths, applied, residual)
     reserve = float(outcome.reserve)
     stresses = [ply_stress_working(laminate, mechanical, ply, spot, c) for c in range(3)]
-    if load.dT or load.dT_gradient or load.dC:
+    if thermal.dT or thermal.dT_gradient or thermal.dC:
         stresses += [replace(w, title=f"residual {w.title}") for w in (
             ply_stress_working(laminate, thermal, ply, spot, c) for c in range(3))]  # fmt: skip
     given = tuple(field_given(material, f) for f in rule.needs)

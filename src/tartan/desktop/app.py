@@ -8,9 +8,11 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 
 from tartan.desktop import theme
+from tartan.desktop.preferences import restore_units
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.project import storage
+from tartan.project.recovery import left_behind
 from tartan.project.samples import dish_panel
 
 
@@ -20,6 +22,7 @@ def make_application(*, dark: bool | None = None) -> QApplication:
     application = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
     application.setApplicationName("Tartan")
     application.setDesktopFileName("tartan")
+    restore_units()
     theme.load_fonts()
     theme.use(application, dark=dark)
     return application
@@ -37,6 +40,7 @@ def make_window(path: Path | None = None) -> MainWindow:
     session = Session(project, path)
     window = MainWindow(session)
     session.refresh_answer()
+    window.recovery.offer(left_behind())
     return window
 
 

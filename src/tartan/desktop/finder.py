@@ -44,8 +44,8 @@ class Finder(QLineEdit):
         super().__init__()
         self._entries = entries
         self._found: list[Entry] = []
-        self.setPlaceholderText("Find anything by name   Ctrl+Space")
-        self.setFixedWidth(290)
+        self.setPlaceholderText("Find anything   Ctrl+Space")
+        self.setFixedWidth(196)
         self.setAccessibleName("Find")
         self._list = QListWidget()
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 
 from tartan.core.stack import Ply, Stack
 from tartan.desktop.widgets.bands import Row
-from tartan.project.model import Project
+from tartan.project import units
+from tartan.project.model import Design
 
 
-def rows_of(project: Project, plies: Sequence[Ply]) -> tuple[Row, ...]:
+def rows_of(project: Design, plies: Sequence[Ply]) -> tuple[Row, ...]:
     """One row a ply, first-laid first."""
     kinds = {m.name: m.kind for m in project.materials}
     return tuple(
@@ -23,4 +24,4 @@ def stack_words(stack: Stack) -> str:
     if not count:
         return "no plies yet"
     noun = "ply" if count == 1 else "plies"
-    return f"{count} {noun} · {stack.thickness * 1e3:.4g} mm"
+    return f"{count} {noun} · {units.show(stack.thickness, units.LENGTH)}"

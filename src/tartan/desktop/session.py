@@ -40,6 +40,7 @@ class Selection:
     station: str = "Margins"
     material: str = ""
     stack: str = ""
+    load_set: str = ""
     plies: tuple[int, ...] = ()
     case: str = ""
     element: int | None = None
@@ -105,10 +106,10 @@ class Session(QObject):
         if self.history.redo():
             self._tell(before)
 
-    def open(self, project: Project, path: Path | None) -> None:
+    def open(self, project: Project, path: Path | None, *, saved: bool = True) -> None:
         """Replace the document by another; its history starts anew."""
         before = self.project
-        self.history = History.start(project, saved=True)
+        self.history = History.start(project, saved=saved)
         self.path = path
         self._last = None
         self.selection = Selection(self.selection.station)
@@ -251,10 +252,12 @@ def _valid(selection: Selection, project: Project) -> Selection:
     stack = known(selection.stack or part_stack, stacks)
     found = project.stack(stack)
     count = len(found.plies) if found else 0
+    loads = [s.name for s in project.loads_on(stack)]
     return replace(
         selection,
         material=known(selection.material, [m.name for m in project.materials]),
         stack=stack,
+        load_set=known(selection.load_set, loads),
         plies=tuple(p for p in selection.plies if p < count),
         case=known(selection.case, [c.name for c in project.cases]),
     )

@@ -119,6 +119,8 @@ def _sheet() -> str:
     QLabel[role="soft"] {{ color: {f.soft}; }}
     QLabel[role="head"] {{ font-weight: 600; }}
     QLabel[role="fault"] {{ color: {f.fails}; }}
+    QFrame[role="recovery"] {{ background: {f.accent_wash};
+        border-bottom: 1px solid {f.line}; }}
     QFrame[role="rule"] {{ background: {f.line}; border: none; }}
     QWidget[role="panel"] {{ background: {f.panel}; border: 1px solid {f.line};
         border-radius: 6px; }}
@@ -140,17 +142,24 @@ def _sheet() -> str:
     QPushButton:hover {{ background: {f.accent_wash}; }}
     QPushButton:focus {{ background: {f.accent_wash}; }}
     QPushButton:disabled {{ color: {f.stale}; }}
+    QPushButton[role="tab"] {{ border-radius: 0px; border-bottom: 2px solid transparent;
+        color: {f.soft}; padding: 4px 7px; font-weight: 500; }}
+    QPushButton[role="tab"]:checked {{ color: {f.ink}; border-bottom: 2px solid {f.accent}; }}
+    QPlainTextEdit {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px; }}
+    QLabel[role="figure"]:focus {{ background: {f.accent_wash}; }}
     QPushButton[role="switch"] {{ border: 1px solid {f.line}; border-radius: 12px; color: {f.soft};
         padding: 4px 12px; background: {f.panel}; font-weight: 500; }}
     QPushButton[role="switch"]:checked {{ border-color: {f.accent}; color: {f.ink};
         background: {f.accent_wash}; }}
     QPushButton[role="switch"]:focus {{ border-color: {f.accent}; }}
     QListView, QTableView, QTreeView {{ background: transparent; border: none; outline: none; }}
-    QTableView {{ gridline-color: {f.line}; selection-background-color: {f.accent_wash};
+    QTableView {{ font-size: 9pt; gridline-color: {f.line};
+        selection-background-color: {f.accent_wash};
         selection-color: {f.ink}; }}
     QHeaderView {{ background: transparent; }}
     QHeaderView::section {{ background: transparent; border: none; color: {f.soft};
-        border-bottom: 1px solid {f.line}; padding: 3px 6px; text-align: left; }}
+        border-bottom: 1px solid {f.line}; padding: 2px 5px; text-align: left;
+        font-size: 8.5pt; }}
     QScrollArea {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {f.line}; border-radius: 4px; min-height: 24px;

@@ -22,18 +22,21 @@ from PyQt6.QtWidgets import (
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
+from tartan.desktop.autosave import Autosave, RecoveryBar
 from tartan.desktop.cases.view import CasesView
 from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.part.view import PartView
+from tartan.desktop.preferences import preferences
 from tartan.desktop.route import Route
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.view import StacksView
 from tartan.desktop.stations import STATIONS, Freshness, lines
 from tartan.desktop.verdictbar import VerdictBar
-from tartan.desktop.widgets.small import Field, label
-from tartan.project import edits, storage
+from tartan.desktop.widgets.small import Field, UnitLabel, choice, label
+from tartan.project import design_edits, edits, storage, units
+from tartan.project.recovery import Left
 from tartan.project.samples import SAMPLES
 
 View = MaterialsView | StacksView | PartView | CasesView | MarginsView
@@ -80,10 +83,16 @@ class MainWindow(QMainWindow):
         self.bench = QStackedWidget()
         for view in self.views.values():
             self.bench.addWidget(view)
+        self.autosave = Autosave(session)
+        self.recovery = RecoveryBar(self.bring_back)
         self.commands = self._make_commands()
         self.finder = Finder(self.entries)
         self.head = QWidget()
         self.name = Field(self._rename)
+        self.version = Field(self._rename_version)
+        self.version.setAccessibleName("Version")
+        self.version.setFixedWidth(56)
+        self.baseline = QPushButton()
         self.undo_button = QPushButton("undo")
         self.redo_button = QPushButton("redo")
         self._build()
@@ -111,6 +120,9 @@ class MainWindow(QMainWindow):
             *((f"open sample: {n}", "", lambda n=n: self.open_sample(n)) for n in SAMPLES),
             ("undo", "Ctrl+Z", self.session.undo),
             ("redo", "Ctrl+Y", self.session.redo),
+            ("pin the baseline", "Ctrl+B", self.pin_baseline),
+            ("unpin the baseline", "", self.unpin_baseline),
+            *((f"units: {n}", "", lambda n=n: self.use_units(n)) for n in units.SYSTEMS),
             ("solve again", "F5", self.session.solve_again),
             ("cancel solving", "", self.session.cancel),
             ("go to the governing spot", "Ctrl+G", self.follow_verdict),
@@ -137,7 +149,7 @@ class MainWindow(QMainWindow):
         line.setSpacing(8)
         self.name.setFont(theme.strong(10.5))
         self.name.setAccessibleName("Project name")
-        self.name.setFixedWidth(300)
+        self.name.setFixedWidth(236)
         self.name.setStyleSheet("QLineEdit:!focus:!hover { border-color: transparent; "
                                 "background: transparent; }")  # fmt: skip
         self.file = label("", "soft")
@@ -150,19 +162,23 @@ class MainWindow(QMainWindow):
             menu.addAction(self.commands[f"open sample: {name}"])
         menu_button.setMenu(menu)
         menu_button.setStyleSheet("QPushButton::menu-indicator { width: 0; }")
-        units_label = label("mm · N · MPa", "soft")
-        units_label.setToolTip("Display units; any unit may be typed")
+        self.units = choice(units.SYSTEMS, self.use_units)
+        self.units.setAccessibleName("Units")
+        self.units.setCurrentText(units.system())
+        self.units.setToolTip("Units of the whole window; data stay as they are")
         for button, act in (
             (self.undo_button, self.session.undo),
             (self.redo_button, self.session.redo),
         ):
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, a=act: a())
-        left: list[QWidget] = [_Weave(), self.name, menu_button, self.file]
+        self.baseline.clicked.connect(self._offer_baseline)
+        left: list[QWidget] = [_Weave(), self.name, menu_button, self.file,
+                               label("version", "soft"), self.version, self.baseline]  # fmt: skip
         for part in left:
             line.addWidget(part)
         line.addStretch(1)
-        right: list[QWidget] = [self.finder, units_label, self.undo_button, self.redo_button]
+        right: list[QWidget] = [self.finder, self.units, self.undo_button, self.redo_button]
         for part in right:
             line.addWidget(part)
             line.addSpacing(6)
@@ -180,6 +196,7 @@ class MainWindow(QMainWindow):
         down.setContentsMargins(0, 0, 0, 0)
         down.setSpacing(0)
         down.addWidget(self._build_head())
+        down.addWidget(self.recovery)
         down.addWidget(middle, 1)
         down.addWidget(self.verdict)
         self.setCentralWidget(whole)
@@ -192,6 +209,35 @@ class MainWindow(QMainWindow):
 
     def _rename(self, text: str) -> TartanError | None:
         return self.session.edit("rename project", lambda p: edits.rename_project(p, text))
+
+    def _rename_version(self, text: str) -> TartanError | None:
+        return self.session.edit("rename version", lambda p: design_edits.rename_version(p, text))
+
+    def use_units(self, name: str) -> None:
+        """Show all figures in another system of units and remember it."""
+        units.use_system(name)
+        self.units.setCurrentText(name)
+        preferences().setValue("units", name)
+        for shown in self.findChildren(UnitLabel):
+            shown.show_unit()
+        self.refresh()
+
+    def pin_baseline(self) -> None:
+        """Compare everything with the design as it stands."""
+        self.session.edit("pin the baseline", design_edits.pin_baseline)
+
+    def unpin_baseline(self) -> None:
+        """Compare with nothing."""
+        self.session.edit("unpin the baseline", design_edits.unpin_baseline)
+
+    def _offer_baseline(self) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction(f"pin version {self.session.project.version} as the baseline",
+                       self.pin_baseline)  # fmt: skip
+        if self.session.project.baseline is not None:
+            menu.addAction("compare with nothing", self.unpin_baseline)
+        menu.popup(self.baseline.mapToGlobal(self.baseline.rect().bottomLeft()))
 
     def entries(self) -> list[Entry]:
         """Everything the palette can find."""
@@ -241,6 +287,16 @@ class MainWindow(QMainWindow):
             return
         self.session.open(project, path)
 
+    def bring_back(self, left: Left) -> bool:
+        """Open what a process left behind, as unsaved changes of its file."""
+        if not self.may_leave():
+            return False
+        self.session.open(left.project, left.path, saved=False)
+        self.autosave.finish()
+        # It is in this window's own recovery file now.
+        left.file.unlink(missing_ok=True)
+        return True
+
     def ask_open(self) -> None:
         """Ask for a project file and open it."""
         if not self.may_leave():
@@ -261,6 +317,7 @@ class MainWindow(QMainWindow):
             self.complain("Not saved", error)
             return False
         self.session.history.mark_saved()
+        self.autosave.forget()
         self._show_head()
         return True
 
@@ -297,6 +354,9 @@ class MainWindow(QMainWindow):
     def _show_head(self) -> None:
         history = self.session.history
         self.name.put(history.project.name)
+        self.version.put(history.project.version)
+        base = history.project.baseline
+        self.baseline.setText("no baseline ▾" if base is None else f"against {base.name} ▾")
         where = self.session.path.name if self.session.path else "sample"
         if history.modified:
             where = f"{where} · changed" if self.session.path else "not saved yet"
@@ -356,5 +416,6 @@ class MainWindow(QMainWindow):
     def shut(self) -> None:
         """End the worker and free the graphics."""
         self.session.close()
+        self.autosave.close()
         for holder in (self.part.pane, self.cases.pane, self.margins):
             holder.close_view()

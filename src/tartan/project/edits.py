@@ -15,6 +15,14 @@ from tartan.core.materials import Material, checked
 from tartan.core.shell.mesh import EDGES, check_panel
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.stack import Ply, Stack
+from tartan.core.stack.groups import bare, relay
+from tartan.project.design_edits import (
+    check_design,
+    check_name,
+    forget_material,
+    free_name,
+    rename_in_sets,
+)
 from tartan.project.model import (
     PLACES,
     Acceleration,
@@ -30,28 +38,9 @@ from tartan.project.model import (
 )
 
 
-def _free_name(wanted: str, taken: Iterable[str]) -> str:
-    names = set(taken)
-    if wanted not in names:
-        return wanted
-    number = 2
-    while f"{wanted} {number}" in names:
-        number += 1
-    return f"{wanted} {number}"
-
-
-def _check_name(name: str, others: Iterable[str], what: str) -> str:
-    clean = name.strip()
-    if not clean:
-        raise DocumentError(f"A {what} needs a name.", "Name", "Type one.")
-    if clean in set(others):
-        raise DocumentError(f"There is already a {what} '{clean}'.", "Name", "Choose another.")
-    return clean
-
-
 def rename_project(project: Project, name: str) -> Project:
     """Give the project another name."""
-    return replace(project, name=_check_name(name, (), "project"))
+    return replace(project, name=check_name(name, (), "project"))
 
 
 def put_material(project: Project, name: str, material: Material) -> Project:
@@ -68,7 +57,7 @@ def put_material(project: Project, name: str, material: Material) -> Project:
     if project.material(name) is None:
         raise DocumentError(f"There is no material '{name}'.", "Materials", "")
     others = [m.name for m in project.materials if m.name != name]
-    material = replace(material, name=_check_name(material.name, others, "material"))
+    material = replace(material, name=check_name(material.name, others, "material"))
     materials = tuple(material if m.name == name else m for m in project.materials)
     stacks = project.stacks
     if material.name != name:
@@ -77,13 +66,18 @@ def put_material(project: Project, name: str, material: Material) -> Project:
                          for p in s.plies)
             for s in stacks
         )  # fmt: skip
-    return replace(project, materials=materials, stacks=stacks)
+    changed = replace(project, materials=materials, stacks=stacks)
+    if material.name != name:
+        changed = rename_in_sets(changed, name, material.name)
+    for each in changed.materials:
+        changed.in_force(each)
+    return changed
 
 
 def add_materials(project: Project, materials: Iterable[Material]) -> Project:
     """Add materials; a name that is taken gets a number."""
     for material in materials:
-        name = _free_name(material.name, (m.name for m in project.materials))
+        name = free_name(material.name, (m.name for m in project.materials))
         added = (*project.materials, checked(replace(material, name=name)))
         project = replace(project, materials=added)
     return project
@@ -101,7 +95,8 @@ def remove_material(project: Project, name: str) -> Project:
     if used:
         raise DocumentError(f"'{name}' is used by {', '.join(used)}.", "Materials",
                             "Give those plies another material first.")  # fmt: skip
-    return replace(project, materials=tuple(m for m in project.materials if m.name != name))
+    left = tuple(m for m in project.materials if m.name != name)
+    return forget_material(replace(project, materials=left), name)
 
 
 def put_plies(project: Project, stack: str, plies: Iterable[Ply]) -> Project:
@@ -123,25 +118,67 @@ def put_plies(project: Project, stack: str, plies: Iterable[Ply]) -> Project:
         if project.material(ply.material) is None:
             raise StackError(f"there is no material '{ply.material}'.", where,
                              "Choose one of the project's materials.")  # fmt: skip
+    return _relaid(project, stack, plies, frozenset())
+
+
+def _relaid(project: Project, stack: str, plies: tuple[Ply, ...], seen: frozenset[str]) -> Project:
+    """Project with the new plies, also where the stack is laid as a sub-laminate."""
+    old = project.stack(stack)
+    if old is None:
+        return project
     stacks = tuple(s.with_plies(plies) if s.name == stack else s for s in project.stacks)
-    return replace(project, stacks=stacks)
+    project = replace(project, stacks=stacks)
+    # Two stacks may have been laid in each other; each is laid anew once.
+    seen = seen | {stack}
+    for other in stacks:
+        if other.name not in seen:
+            relaid = relay(other.plies, stack, old.plies, plies)
+            if relaid != other.plies:
+                project = _relaid(project, other.name, relaid, seen)
+    return project
 
 
 def add_stack(project: Project, wanted: str, plies: Iterable[Ply]) -> tuple[Project, str]:
     """Add a stack; return the project and the name it got."""
-    name = _free_name(wanted, (s.name for s in project.stacks))
+    name = free_name(wanted, (s.name for s in project.stacks))
     project = replace(project, stacks=(*project.stacks, Stack(name, ())))
     return put_plies(project, name, plies), name
 
 
+def make_sub_laminate(project: Project, stack: str, plies: Iterable[int]) -> Project:
+    """Make plies that lie together a stack of their own, laid here as a sub-laminate.
+
+    Raises
+    ------
+    StackError
+        When the stack or the plies do not exist.
+    """
+    found, chosen = project.stack(stack), sorted(plies)
+    if found is None or not chosen or chosen[-1] >= len(found.plies):
+        raise StackError("There are no such plies.", f"Stack '{stack}'", "Pick plies first.")
+    taken = bare(found.plies[chosen[0] : chosen[-1] + 1])
+    project, name = add_stack(project, "sub-laminate", taken)
+    laid = tuple(replace(p, sub=name) for p in taken)
+    whole = (*found.plies[: chosen[0]], *laid, *found.plies[chosen[-1] + 1 :])
+    return put_plies(project, stack, whole)
+
+
 def rename_stack(project: Project, old: str, new: str) -> Project:
     """Rename a stack, also where the part names it."""
-    new = _check_name(new, (s.name for s in project.stacks if s.name != old), "stack")
-    stacks = tuple(replace(s, name=new) if s.name == old else s for s in project.stacks)
-    part = project.part
+    new = check_name(new, (s.name for s in project.stacks if s.name != old), "stack")
+
+    def renamed(s: Stack) -> Stack:
+        plies = tuple(replace(p, sub=new) if p.sub == old else p for p in s.plies)
+        return Stack(new if s.name == old else s.name, plies)
+
+    part, base = project.part, project.baseline
     if part is not None and part.stack == old:
         part = replace(part, stack=new)
-    return replace(project, stacks=stacks, part=part)
+    if base is not None:
+        base = replace(base, stacks=tuple(map(renamed, base.stacks)))
+    loads = tuple(replace(s, stack=new) if s.stack == old else s for s in project.load_sets)
+    return replace(project, stacks=tuple(map(renamed, project.stacks)), part=part, baseline=base,
+                   load_sets=loads)  # fmt: skip
 
 
 def remove_stack(project: Project, name: str) -> Project:
@@ -155,7 +192,8 @@ def remove_stack(project: Project, name: str) -> Project:
     if project.part is not None and project.part.stack == name:
         raise DocumentError(f"'{name}' is laid on the part.", "Stacks",
                             "Lay another stack in Part first.")  # fmt: skip
-    return replace(project, stacks=tuple(s for s in project.stacks if s.name != name))
+    return replace(project, stacks=tuple(s for s in project.stacks if s.name != name),
+                   load_sets=tuple(s for s in project.load_sets if s.stack != name))  # fmt: skip
 
 
 def put_part(project: Project, part: Part) -> Project:
@@ -223,7 +261,7 @@ def put_cases(project: Project, cases: Iterable[Case]) -> Project:
     cases = tuple(cases)
     seen: list[str] = []
     for case in cases:
-        seen.append(_check_name(case.name, seen, "case"))
+        seen.append(check_name(case.name, seen, "case"))
         for load in case.loads:
             check_load(load, f"Case '{case.name}', {load.kind}")
     kept = tuple(
@@ -235,7 +273,7 @@ def put_cases(project: Project, cases: Iterable[Case]) -> Project:
 
 def rename_case(project: Project, old: str, new: str) -> Project:
     """Rename a case, also in the requirements."""
-    new = _check_name(new, (c.name for c in project.cases if c.name != old), "case")
+    new = check_name(new, (c.name for c in project.cases if c.name != old), "case")
     cases = tuple(replace(c, name=new) if c.name == old else c for c in project.cases)
     requirements = tuple(
         replace(r, case=new) if isinstance(r, DisplacementRequirement) and r.case == old else r
@@ -272,19 +310,19 @@ def check_project(project: Project) -> Project:
     TartanError
         On the first thing that cannot stand; an empty stack or missing strengths can.
     """
-    fresh = Project(_check_name(project.name, (), "project"))
+    fresh = Project(check_name(project.name, (), "project"))
     names: list[str] = []
     for material in project.materials:
-        names.append(_check_name(material.name, names, "material"))
+        names.append(check_name(material.name, names, "material"))
         checked(material)
     fresh = replace(fresh, materials=project.materials)
     stack_names: list[str] = []
     for stack in project.stacks:
-        stack_names.append(_check_name(stack.name, stack_names, "stack"))
+        stack_names.append(check_name(stack.name, stack_names, "stack"))
         put_plies(replace(fresh, stacks=(stack,)), stack.name, stack.plies)
     fresh = replace(fresh, stacks=project.stacks)
     if project.part is not None:
         fresh = put_part(fresh, project.part)
     fresh = put_cases(put_supports(fresh, project.supports), project.cases)
     put_requirements(fresh, project.requirements)
-    return project
+    return check_design(project)

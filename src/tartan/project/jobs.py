@@ -109,7 +109,7 @@ def run_solve(request: SolveRequest, memory: Memory
         memory.inputs, memory.solution = elastic, solution
     assert solution is not None
     yield Progress("assessing margins", 0.75)
-    margins = assess(model.laminate, solution.strains)
+    margins = assess(model.laminate, solution.strains, inputs.criteria.sets)
     spots = tuple(hot_spots(model.mesh, margins))
     return PartAnswer(inputs, solution, margins, spots, resolved, time.perf_counter() - started)
 

@@ -5,9 +5,14 @@ SI units throughout; angles of plies in degrees.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
+from tartan.core.conditions import Condition, under
+from tartan.core.criteria import DEFAULT_SETS
+from tartan.core.laminate.loadset import LoadSet
 from tartan.core.materials import Material
 from tartan.core.shell.mesh import EDGES, Panel
 from tartan.core.stack import Stack
@@ -114,7 +119,80 @@ Requirement = ReserveRequirement | DisplacementRequirement
 
 
 @dataclass(frozen=True)
-class Project:
+class CriteriaSet:
+    """Failure criteria by the kind or the name of a material; the worst governs."""
+
+    name: str
+    rules: tuple[tuple[str, tuple[str, ...]], ...]
+
+    @property
+    def sets(self) -> Mapping[str, tuple[str, ...]]:
+        """As the core reads them."""
+        return dict(self.rules)
+
+
+USUAL = CriteriaSet("usual", tuple(DEFAULT_SETS.items()))
+"""Criteria of a new project."""
+
+
+@dataclass(frozen=True)
+class AppliedCondition:
+    """A knock-down condition, the materials it is applied to, and whether it is switched on."""
+
+    name: str
+    factors: tuple[tuple[str, float], ...]
+    materials: tuple[str, ...] = ()
+    active: bool = True
+
+
+class Design:
+    """Materials and stacks, of a project or a baseline: what laminate answers depend on."""
+
+    materials: tuple[Material, ...]
+    stacks: tuple[Stack, ...]
+    conditions: tuple[AppliedCondition, ...]
+
+    def material(self, name: str) -> Material | None:
+        """Material of that name as entered, if any."""
+        return next((m for m in self.materials if m.name == name), None)
+
+    def stack(self, name: str) -> Stack | None:
+        """Stack of that name, if any."""
+        return next((s for s in self.stacks if s.name == name), None)
+
+    def in_force(self, material: Material) -> Material:
+        """Material with the factors of its active conditions."""
+        chosen = tuple(Condition(c.name, c.factors) for c in self.conditions
+                       if c.active and material.name in c.materials)  # fmt: skip
+        return _under(material, chosen) if chosen else material
+
+    def materials_of(self, stack: Stack) -> tuple[Material, ...]:
+        """Materials in force that a stack uses, in order of first use; unknown ones left out."""
+        used = dict.fromkeys(p.material for p in stack.plies)
+        return tuple(self.in_force(m) for name in used if (m := self.material(name)) is not None)
+
+    def stacks_using(self, material: str) -> tuple[str, ...]:
+        """Names of the stacks that a change of a material touches."""
+        return tuple(s.name for s in self.stacks if any(p.material == material for p in s.plies))
+
+
+@lru_cache(maxsize=256)
+def _under(material: Material, conditions: tuple[Condition, ...]) -> Material:
+    return under(material, conditions)
+
+
+@dataclass(frozen=True)
+class Baseline(Design):
+    """A design that others are compared with, under the name of its version."""
+
+    name: str
+    materials: tuple[Material, ...] = ()
+    stacks: tuple[Stack, ...] = ()
+    conditions: tuple[AppliedCondition, ...] = ()
+
+
+@dataclass(frozen=True)
+class Project(Design):
     """Everything the engineer has entered."""
 
     name: str
@@ -124,20 +202,17 @@ class Project:
     supports: tuple[Support, ...] = ()
     cases: tuple[Case, ...] = ()
     requirements: tuple[Requirement, ...] = ()
+    load_sets: tuple[LoadSet, ...] = ()
+    conditions: tuple[AppliedCondition, ...] = ()
+    criteria: tuple[CriteriaSet, ...] = (USUAL,)
+    version: str = "A"
+    baseline: Baseline | None = None
 
-    def material(self, name: str) -> Material | None:
-        """Material of that name, if any."""
-        return next((m for m in self.materials if m.name == name), None)
+    @property
+    def governing_sets(self) -> Mapping[str, tuple[str, ...]]:
+        """Criteria in force: those of the first set."""
+        return self.criteria[0].sets if self.criteria else USUAL.sets
 
-    def stack(self, name: str) -> Stack | None:
-        """Stack of that name, if any."""
-        return next((s for s in self.stacks if s.name == name), None)
-
-    def materials_of(self, stack: Stack) -> tuple[Material, ...]:
-        """Materials that a stack uses, in order of first use; unknown names are left out."""
-        used = dict.fromkeys(p.material for p in stack.plies)
-        return tuple(m for name in used if (m := self.material(name)) is not None)
-
-    def stacks_using(self, material: str) -> tuple[str, ...]:
-        """Names of the stacks that a change of a material touches."""
-        return tuple(s.name for s in self.stacks if any(p.material == material for p in s.plies))
+    def loads_on(self, stack: str) -> tuple[LoadSet, ...]:
+        """Load sets that apply to a stack."""
+        return tuple(s for s in self.load_sets if s.stack in ("", stack))

@@ -16,10 +16,13 @@ from tartan.core.shell.mesh import Mesh, Panel, panel_mesh
 from tartan.core.shell.solve import ShellModel
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.stack import Stack
+from tartan.core.stack.groups import bare
 from tartan.project.model import (
     CORNERS,
+    USUAL,
     Acceleration,
     Case,
+    CriteriaSet,
     EdgeForce,
     Level,
     Part,
@@ -43,6 +46,7 @@ class PartInputs:
     materials: tuple[Material, ...]
     supports: tuple[Support, ...]
     cases: tuple[Case, ...]
+    criteria: CriteriaSet = USUAL
 
     def elastic(self) -> PartInputs:
         """Return the inputs with all that a solution does not feel blanked.
@@ -55,8 +59,8 @@ class PartInputs:
             for m in self.materials
         )  # fmt: skip
         cases = tuple(replace(c, name=str(i)) for i, c in enumerate(self.cases))
-        return PartInputs(replace(self.part, stack=""), replace(self.stack, name=""), materials,
-                          self.supports, cases)  # fmt: skip
+        stack = Stack("", bare(self.stack.plies))
+        return PartInputs(replace(self.part, stack=""), stack, materials, self.supports, cases)
 
 
 def part_inputs(project: Project) -> PartInputs:
@@ -76,7 +80,7 @@ def part_inputs(project: Project) -> PartInputs:
     if not project.cases:
         raise DocumentError("There is no load case.", "Cases", "Add one in Cases.")
     return PartInputs(project.part, stack, project.materials_of(stack), project.supports,
-                      project.cases)  # fmt: skip
+                      project.cases, replace(project.criteria[0], name=""))  # fmt: skip
 
 
 @lru_cache(maxsize=8)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import tempfile
+import time
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,10 @@ SCHEMA = 1
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
+
+_PART = ".part"
+_STALE = 600.0
+"""Seconds after which a half-written file belongs to nobody."""
 
 _ADAPTER = TypeAdapter(Project)
 _HEAD = {"format": "tartan project", "schema": SCHEMA, "units": "SI; ply angles in degrees"}
@@ -162,11 +167,31 @@ def save(project: Project, path: Path) -> None:
     DocumentError
         When it cannot be written.
     """
-    text = to_text(project)
+    write_whole(to_text(project), path)
+
+
+def write_whole(text: str, path: Path) -> None:
+    """Write a text file: the old one stays until the new one is whole on disk.
+
+    Raises
+    ------
+    DocumentError
+        When it cannot be written.
+    """
     temporary = ""
     try:
-        with tempfile.NamedTemporaryFile("w", encoding="utf-8", dir=path.parent, delete=False,
-                                         prefix=f".{path.name}.") as file:  # fmt: skip
+        for stale in path.parent.glob(f".{path.name}.*{_PART}"):
+            # What a process killed in the middle of saving left behind; another may be at work.
+            if time.time() - stale.stat().st_mtime > _STALE:
+                stale.unlink(missing_ok=True)
+        with tempfile.NamedTemporaryFile(
+            "w",
+            encoding="utf-8",
+            dir=path.parent,
+            delete=False,
+            prefix=f".{path.name}.",
+            suffix=_PART,
+        ) as file:
             temporary = file.name
             file.write(text)
             file.flush()
@@ -175,5 +200,10 @@ def save(project: Project, path: Path) -> None:
     except OSError as error:
         if temporary:
             Path(temporary).unlink(missing_ok=True)
-        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
-                            "Choose another folder.") from error  # fmt: skip
+        raise not_written(error, path) from error
+
+
+def not_written(error: OSError, path: Path) -> DocumentError:
+    """Error of a file that cannot be written."""
+    return DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
+                         "Choose another folder.")  # fmt: skip

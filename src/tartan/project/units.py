@@ -1,6 +1,7 @@
 """Quantities at the edge: text with units to SI and back. The core never sees a unit.
 
-One display system so far: mm, N, MPa with their kin. Typed units are free (`26.3 Msi`).
+One of three display systems is in force for the whole program; data stay in SI whatever it is.
+Typed units are free (`26.3 Msi`), and a unit of any display system is understood in all.
 """
 
 from __future__ import annotations
@@ -13,6 +14,11 @@ from typing import Any
 
 from tartan.core.errors import TartanError
 
+SYSTEMS = ("mm · N · MPa", "SI base", "US customary")
+"""Display systems; the first is the usual one."""
+
+_in_force = [0]
+
 
 class UnitError(TartanError):
     """A text that is no quantity of the kind asked for."""
@@ -20,26 +26,92 @@ class UnitError(TartanError):
 
 @dataclass(frozen=True)
 class Quantity:
-    """A kind of quantity: its name in words, its display unit and that unit's size in SI."""
+    """A kind of quantity.
+
+    Attributes
+    ----------
+    name : str
+        In words.
+    si : str
+        Its SI unit, as pint reads it.
+    shown : tuple of (str, float)
+        Unit and its size in SI, by display system.
+    """
 
     name: str
-    unit: str
-    scale: float
     si: str
+    shown: tuple[tuple[str, float], ...]
+
+    @property
+    def unit(self) -> str:
+        """Unit in the display system in force."""
+        return self.shown[_in_force[0]][0]
+
+    @property
+    def scale(self) -> float:
+        """Size of that unit in SI."""
+        return self.shown[_in_force[0]][1]
 
 
-LENGTH = Quantity("length", "mm", 1e-3, "m")
-STRESS = Quantity("stress", "MPa", 1e6, "Pa")
-MODULUS = Quantity("modulus", "GPa", 1e9, "Pa")
-PRESSURE = Quantity("pressure", "kPa", 1e3, "Pa")
-DENSITY = Quantity("density", "kg/m³", 1.0, "kg/m**3")
-AREAL_MASS = Quantity("mass per area", "kg/m²", 1.0, "kg/m**2")
-EXPANSION = Quantity("thermal expansion", "10⁻⁶/K", 1e-6, "1/K")
-RATIO = Quantity("number", "", 1.0, "")
-ANGLE = Quantity("angle", "°", 1.0, "degree")
-LINE_FORCE = Quantity("force per length", "N/mm", 1e3, "N/m")
-ACCELERATION = Quantity("acceleration", "m/s²", 1.0, "m/s**2")
-STRAIN = Quantity("strain", "µε", 1e-6, "")
+def use_system(name: str) -> None:
+    """Put a display system in force.
+
+    Raises
+    ------
+    UnitError
+        When there is none of that name.
+    """
+    if name not in SYSTEMS:
+        raise UnitError(f"There is no unit system '{name}'.", "Units",
+                        f"Choose one of {', '.join(SYSTEMS)}.")  # fmt: skip
+    _in_force[0] = SYSTEMS.index(name)
+
+
+def system() -> str:
+    """Name of the display system in force."""
+    return SYSTEMS[_in_force[0]]
+
+
+def _same(name: str, unit: str, scale: float, si: str) -> Quantity:
+    return Quantity(name, si, ((unit, scale),) * 3)
+
+
+_INCH, _LBF, _POUND = 0.0254, 4.4482216152605, 0.45359237
+_PSI = _LBF / _INCH**2
+
+LENGTH = Quantity("length", "m", (("mm", 1e-3), ("m", 1.0), ("in", _INCH)))
+STRESS = Quantity("stress", "Pa", (("MPa", 1e6), ("Pa", 1.0), ("ksi", 1e3 * _PSI)))
+MODULUS = Quantity("modulus", "Pa", (("GPa", 1e9), ("Pa", 1.0), ("Msi", 1e6 * _PSI)))
+PRESSURE = Quantity("pressure", "Pa", (("kPa", 1e3), ("Pa", 1.0), ("psi", _PSI)))
+DENSITY = Quantity("density", "kg/m**3", (("kg/m³", 1.0), ("kg/m³", 1.0),
+                                          ("lb/in³", _POUND / _INCH**3)))  # fmt: skip
+AREAL_MASS = Quantity("mass per area", "kg/m**2", (("kg/m²", 1.0), ("kg/m²", 1.0),
+                                                   ("lb/ft²", _POUND / 0.3048**2)))  # fmt: skip
+EXPANSION = Quantity("thermal expansion", "1/K", (("10⁻⁶/K", 1e-6), ("1/K", 1.0),
+                                                  ("10⁻⁶/°F", 1.8e-6)))  # fmt: skip
+RATIO = _same("number", "", 1.0, "")
+ANGLE = _same("angle", "°", 1.0, "degree")
+MOISTURE = _same("moisture", "%", 1e-2, "")
+LINE_FORCE = Quantity("force per length", "N/m", (("N/mm", 1e3), ("N/m", 1.0),
+                                                  ("lbf/in", _LBF / _INCH)))  # fmt: skip
+LINE_MOMENT = Quantity("moment per length", "N", (("N", 1.0), ("N", 1.0), ("lbf", _LBF)))
+CURVATURE = Quantity("curvature", "1/m", (("1/m", 1.0), ("1/m", 1.0), ("1/in", 1 / _INCH)))
+MEMBRANE = Quantity("membrane stiffness", "N/m", (("kN/mm", 1e6), ("N/m", 1.0),
+                                                  ("kip/in", 1e3 * _LBF / _INCH)))  # fmt: skip
+COUPLING = Quantity("coupling stiffness", "N", (("kN", 1e3), ("N", 1.0), ("kip", 1e3 * _LBF)))
+BENDING = Quantity("bending stiffness", "N*m", (("N·m", 1.0), ("N·m", 1.0),
+                                                ("lbf·in", _LBF * _INCH)))  # fmt: skip
+ACCELERATION = Quantity("acceleration", "m/s**2", (("m/s²", 1.0), ("m/s²", 1.0),
+                                                   ("ft/s²", 0.3048)))  # fmt: skip
+STRAIN = Quantity("strain", "", (("µε", 1e-6), ("1", 1.0), ("µε", 1e-6)))
+TEMPERATURE = Quantity("temperature change", "K", (("K", 1.0), ("K", 1.0), ("°F", 5 / 9)))
+GRADIENT = Quantity("temperature gradient", "K/m", (("K/mm", 1e3), ("K/m", 1.0),
+                                                    ("°F/in", 5 / 9 / _INCH)))  # fmt: skip
+BEND_EXPANSION = Quantity(
+    "thermal curvature",
+    "1/(m*K)",
+    (("1/(m·K)", 1.0), ("1/(m·K)", 1.0), ("1/(in·°F)", 1.8 / _INCH)),
+)
 
 _NUMBER = re.compile(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 
@@ -82,15 +154,23 @@ def parse(text: str, quantity: Quantity) -> float:
     value, unit = float(found.group(1)), found.group(2)
     if not math.isfinite(value):
         raise UnitError(f"'{text.strip()}' is too large.", "", like)
-    if unit in ("", quantity.unit):
-        return value * quantity.scale
-    readable = unit.replace("²", "**2").replace("³", "**3").replace("µ", "u").replace("°", "deg")
+    for known, scale in (("", quantity.scale), (quantity.unit, quantity.scale), *quantity.shown):
+        if unit == known:
+            return value * scale
     try:
-        given = _registry().Quantity(value, readable)
+        given = _registry().Quantity(value, _readable(unit))
         return float(given.to(quantity.si or "dimensionless").magnitude)
     except Exception as error:
         # pint raises many kinds, some from the tokenizer; each means the unit was not understood.
         raise UnitError(f"'{unit}' is not a unit of {quantity.name}.", "", like) from error
+
+
+def _readable(unit: str) -> str:
+    """Unit as pint reads it; every temperature here is a difference."""
+    for shown, read in (("°F", "delta_degF"), ("°C", "delta_degC"), ("²", "**2"), ("³", "**3"),
+                        ("µ", "u"), ("°", "deg"), ("·", "*")):  # fmt: skip
+        unit = unit.replace(shown, read)
+    return unit
 
 
 def number(value: float, digits: int = 4) -> str:
@@ -119,7 +199,7 @@ def show(value: float | None, quantity: Quantity, *, unit: bool = True, digits: 
         return "–"
     text = number(value / quantity.scale, digits)
     joint = "" if quantity.unit == "°" else " "
-    return f"{text}{joint}{quantity.unit}" if unit and quantity.unit else text
+    return f"{text}{joint}{quantity.unit}" if unit and quantity.unit not in ("", "1") else text
 
 
 def factor(value: float) -> str:

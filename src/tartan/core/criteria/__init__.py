@@ -21,6 +21,7 @@ REGISTRY: dict[str, Criterion] = {c.key: c for c in _ALL}
 
 DEFAULT_SETS: dict[str, tuple[str, ...]] = {
     "ply": ("tsai_wu", "hashin"),
+    "woven": ("tsai_wu", "hashin"),
     "isotropic": ("von_mises",),
     "core": ("core_shear",),
 }

@@ -23,6 +23,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from tartan.core.errors import NotationError
+from tartan.core.stack.groups import sub_laminates
 from tartan.core.stack.plies import Ply, is_symmetric
 
 MOST_PLIES = 2000
@@ -165,7 +166,8 @@ class _Reader:
             known = ", ".join(self.context.stacks) or "none"
             raise self.fail(f"There is no stack '{name}'.", f"Known stacks: {known}.")
         self.at = end + 1
-        return list(self.context.stacks[name]) * self.count(_COUNT)
+        plies = [replace(p, sub=name) for p in self.context.stacks[name]]
+        return plies * self.count(_COUNT)
 
     def suffix(self, plies: list[Ply], opened: int) -> list[Ply]:
         """Apply the count and the s or T after a closing bracket."""
@@ -324,10 +326,16 @@ def _write_run(plies: tuple[Ply, ...], context: Context, *, middle: bool) -> str
 def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
     """One word a ply, with +θ/−θ neighbours joined to ±θ."""
     words, i = [], 0
+    groups = {g.first: g for g in sub_laminates(plies, context.stacks)}
     while i < len(plies):
         ply = plies[i]
+        if i in groups and not groups[i].reversed:
+            words.append(f"{{{groups[i].name}}}")
+            i += groups[i].count
+            continue
         partner = plies[i + 1] if i + 1 < len(plies) else None
-        if partner and ply.angle != 0 and partner == replace(ply, angle=-ply.angle):
+        joined = partner is not None and i + 1 not in groups
+        if joined and ply.angle != 0 and partner == replace(ply, angle=-ply.angle):
             sign = "±" if ply.angle > 0 else "∓"
             words.append(sign + _word(replace(ply, angle=abs(ply.angle)), context))
             i += 2
@@ -366,7 +374,7 @@ def _fold(words: list[str]) -> list[str]:
         size, times = _best_repeat(words, i)
         if times > 1:
             group = words[i : i + size]
-            single = size == 1 and not group[0].startswith(("±", "∓"))
+            single = size == 1 and not group[0].startswith(("±", "∓", "{"))
             inner = "/".join(_fold(group))
             folded.append(_counted(group[0], times) if single else f"({inner}){times}")
             i += size * times

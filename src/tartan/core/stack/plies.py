@@ -11,11 +11,15 @@ from tartan.core.errors import StackError
 
 @dataclass(frozen=True)
 class Ply:
-    """One ply: material name, angle from x towards y [deg], thickness [m]."""
+    """One ply: material name, angle from x towards y [deg], thickness [m].
+
+    `sub` names the sub-laminate it was laid with; it says nothing about stiffness.
+    """
 
     material: str
     angle: float
     thickness: float
+    sub: str = ""
 
 
 @dataclass(frozen=True)
@@ -51,8 +55,12 @@ def is_symmetric(plies: tuple[Ply, ...]) -> bool:
     return keys == keys[::-1]
 
 
-def is_balanced(plies: tuple[Ply, ...]) -> bool:
-    """Whether every +θ ply has a −θ ply of the same material and total thickness."""
+def is_balanced(plies: tuple[Ply, ...], woven: Collection[str] = ()) -> bool:
+    """Whether every +θ ply has a −θ ply of the same material and total thickness.
+
+    Plies of a `woven` material carry as much fibre across as along.
+    """
+    plies = halved(plies, woven)
     total: dict[tuple[str, float], float] = {}
     for p in plies:
         angle = round(normal_angle(p.angle), 9)
@@ -60,6 +68,18 @@ def is_balanced(plies: tuple[Ply, ...]) -> bool:
             key = (p.material, abs(angle))
             total[key] = total.get(key, 0.0) + math.copysign(p.thickness, angle)
     return all(abs(t) < 1e-12 for t in total.values())
+
+
+def halved(plies: Iterable[Ply], woven: Collection[str]) -> tuple[Ply, ...]:
+    """Plies with each woven one written as two of half its thickness, along and across."""
+    found: list[Ply] = []
+    for p in plies:
+        if p.material in woven:
+            half = replace(p, thickness=p.thickness / 2)
+            found += [half, replace(half, angle=normal_angle(p.angle + 90.0))]
+        else:
+            found.append(p)
+    return tuple(found)
 
 
 def check_stack(stack: Stack, materials: Collection[str]) -> Stack:

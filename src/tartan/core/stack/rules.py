@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby, pairwise
 
-from tartan.core.stack.plies import Ply, is_balanced, normal_angle
+from tartan.core.stack.plies import Ply, halved, is_balanced, normal_angle
 
 Plies = Sequence[Ply]
 
@@ -39,12 +39,15 @@ class GoodPractice:
         Greatest angle between neighbours [deg].
     cores : frozenset of str
         Materials that are cores: they are no plies to these rules, and part the faces.
+    woven : frozenset of str
+        Materials with as much fibre across as along.
     """
 
     least_share: float = 0.10
     longest_run: float = 0.6e-3
     largest_jump: float = 60.0
     cores: frozenset[str] = field(default_factory=frozenset)
+    woven: frozenset[str] = field(default_factory=frozenset)
 
 
 def review(plies: Plies, practice: GoodPractice | None = None) -> list[Advice]:
@@ -75,23 +78,24 @@ def _same(one: Ply, other: Ply) -> bool:
 
 def balance(plies: Plies, practice: GoodPractice) -> list[Advice]:
     """Directions without as much of their mirrored direction."""
-    if is_balanced(tuple(plies)):
+    if is_balanced(tuple(plies), practice.woven):
         return []
+    laid = [(i, h) for i, p in enumerate(plies) for h in halved([p], practice.woven)]
     found = []
-    for angle in sorted({abs(normal_angle(p.angle)) for p in plies} - {0.0, 90.0}):
-        here = [i for i, p in enumerate(plies) if abs(normal_angle(p.angle)) == angle]
-        total = sum(plies[i].thickness * (1 if normal_angle(plies[i].angle) > 0 else -1)
-                    for i in here)  # fmt: skip
+    for angle in sorted({abs(normal_angle(p.angle)) for _, p in laid} - {0.0, 90.0}):
+        here = [(i, p) for i, p in laid if abs(normal_angle(p.angle)) == angle]
+        total = sum(p.thickness * (1 if normal_angle(p.angle) > 0 else -1) for _, p in here)
         if abs(total) > 1e-12:
             missing = -angle if total > 0 else angle
-            found.append(Advice("balance", tuple(here), f"±{angle:g}° are not balanced.",
+            where = tuple(dict.fromkeys(i for i, _ in here))
+            found.append(Advice("balance", where, f"±{angle:g}° are not balanced.",
                                 f"Add {missing:g}° of {abs(total) * 1e3:.4g} mm."))  # fmt: skip
     return found
 
 
 def shares(plies: Plies, practice: GoodPractice) -> list[Advice]:
     """Standard directions with too small a share of the thickness."""
-    laid = [p for p in plies if p.material not in practice.cores]
+    laid = halved((p for p in plies if p.material not in practice.cores), practice.woven)
     total = sum(p.thickness for p in laid)
     found = []
     for angle in (0.0, 45.0, -45.0, 90.0):
@@ -126,6 +130,9 @@ def jumps(plies: Plies, practice: GoodPractice) -> list[Advice]:
         if {one.material, other.material} & practice.cores:
             continue
         jump = abs(normal_angle(other.angle - one.angle))
+        if {one.material, other.material} & practice.woven:
+            # Fibres also lie across: no turn is greater than 45°.
+            jump = min(jump, 90.0 - jump)
         if jump > practice.largest_jump + 1e-9:
             what = f"The angle turns by {jump:g}° between plies {i + 1} and {i + 2}."
             found.append(Advice("angle jump", (i, i + 1), what, "Lay a ply of between there."))
@@ -136,7 +143,8 @@ def outer_plies(plies: Plies, practice: GoodPractice) -> list[Advice]:
     """Outermost plies along or across the main direction, easily damaged."""
     found = []
     for i in {0, len(plies) - 1}:
-        if plies[i].material not in practice.cores and normal_angle(plies[i].angle) in (0.0, 90.0):
+        durable = plies[i].material in practice.cores | practice.woven
+        if not durable and normal_angle(plies[i].angle) in (0.0, 90.0):
             what = f"Ply {i + 1} is an outer ply of {plies[i].angle:g}°."
             found.append(Advice("outer plies", (i,), what, "Lay ±45° or a woven ply outside."))
     return sorted(found, key=lambda a: a.plies)

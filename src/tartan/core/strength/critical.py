@@ -9,11 +9,15 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from tartan.core.laminate.response import SPOTS, Load
+from tartan.core.criteria import criterion
+from tartan.core.errors import CriterionError
+from tartan.core.laminate.response import Load, respond, stress_from_section
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.strength.govern import Sets, govern
-from tartan.core.strength.reserve import first_failure
+from tartan.core.strength.govern import Reserves, Sets, checks_of, govern, reserves
+
+Array = NDArray[np.float64]
 
 COMPONENTS = ("Nx", "Ny", "Nxy", "Mx", "My", "Mxy")
 
@@ -42,6 +46,8 @@ class CriticalLoad:
         Failure mode.
     angle : float or None
         Fracture angle where the criterion knows one [deg].
+    criterion : str
+        Key of the criterion that governs.
     """
 
     component: str
@@ -53,45 +59,100 @@ class CriticalLoad:
     spot: str
     mode: str
     angle: float | None
+    criterion: str = ""
 
 
-def critical_loads(
-    laminate: Laminate, key: str, residual: Load | None = None
-) -> list[CriticalLoad]:
-    """Twelve critical loads by a criterion.
+def critical_loads(laminate: Laminate, key: str, residual: Load | None = None
+                   ) -> list[CriticalLoad]:  # fmt: skip
+    """Twelve critical loads by one criterion for all plies.
 
     Parameters
     ----------
     laminate : Laminate
         The laminate.
     key : str
-        The criterion.
+        An in-plane criterion.
     residual : Load, optional
         Temperature and moisture whose stresses stay as they are.
 
     Raises
     ------
     CriterionError, MaterialError
-        As `first_failure`.
+        Unknown criterion, or data it needs that are missing.
     """
-    held = residual if residual is not None else Load()
+    if criterion(key).stress != "in-plane":
+        raise CriterionError(f"{criterion(key).title} does not read in-plane stresses.",
+                             "Criteria", "Choose an in-plane criterion.")  # fmt: skip
+    return critical_by_sets(laminate, {m.name: (key,) for m in laminate.materials}, residual)
+
+
+def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = None
+                     ) -> list[CriticalLoad]:  # fmt: skip
+    """Twelve critical loads, the worst of a set of criteria governing.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    sets : mapping
+        Criteria by material name or kind.
+    residual : Load, optional
+        Temperature and moisture whose stresses stay as they are.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        As `checks_of`.
+    """
     h = laminate.thickness
-    found = []
-    for i, component in enumerate(COMPONENTS):
-        for sign in (1, -1):
-            unit = np.zeros(6)
-            # A moment of h stresses a laminate about as much as a force of one.
-            size = 1.0 if i < 3 else h
-            unit[i] = sign * size
-            result = first_failure(laminate, replace(held, N=unit[:3], M=unit[3:]), key)
-            ply, spot = result.governing
-            load = float(result.reserve.min()) * size
-            stress = load / h if i < 3 else 6 * load / h**2
-            deformation = sign * load * float(laminate.compliance[i, i])
-            angle = None if result.angle is None else float(result.angle[ply, spot])
-            found.append(CriticalLoad(component, sign, load, stress, deformation, ply,
-                                      SPOTS[spot], result.label, angle))  # fmt: skip
-    return found
+    # A moment of h stresses a laminate about as much as a force of one.
+    sizes = np.array([1.0, 1.0, 1.0, h, h, h])
+    loads = np.kron(np.diag(sizes), np.array([[1.0], [-1.0]]))
+    found = reserves_of_forces(laminate, loads, sets, residual)
+    made = []
+    for row, load in enumerate(loads):
+        i, sign = row // 2, 1 if row % 2 == 0 else -1
+        worst = found.governing(row)
+        size = worst.reserve * float(np.abs(load).max())
+        stress = size / h if i < 3 else 6 * size / h**2
+        made.append(
+            CriticalLoad(
+                COMPONENTS[i],
+                sign,
+                size,
+                stress,
+                sign * size * float(laminate.compliance[i, i]),
+                worst.ply,
+                worst.spot,
+                worst.mode,
+                worst.angle,
+                worst.criterion,
+            )
+        )
+    return made
+
+
+def reserves_of_forces(laminate: Laminate, loads: Array, sets: Sets, fixed: Load | None = None
+                       ) -> Reserves:  # fmt: skip
+    """Reserve factors of every ply under many forces and moments.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    loads : ndarray, shape (k, 6)
+        Forces and moments [N/m, N].
+    sets : mapping
+        Criteria by material name or kind.
+    fixed : Load, optional
+        Temperature and moisture whose stresses stay; its forces are not read.
+    """
+    section = np.zeros((len(loads), 8))
+    section[:, :6] = loads @ laminate.compliance
+    held = None
+    if fixed is not None and (fixed.dT or fixed.dT_gradient or fixed.dC):
+        held = respond(laminate, replace(fixed, N=np.zeros(3), M=np.zeros(3))).stress_12
+    return reserves(checks_of(laminate, sets), stress_from_section(laminate, section), None, held)
 
 
 def critical_shears(laminate: Laminate, sets: Sets) -> dict[str, float]:

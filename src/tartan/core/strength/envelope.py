@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from tartan.core.errors import StackError
 from tartan.core.laminate.response import Load
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.strength.critical import COMPONENTS
-from tartan.core.strength.reserve import first_failure
+from tartan.core.strength.critical import COMPONENTS, reserves_of_forces
+from tartan.core.strength.govern import Sets
 
 Array = NDArray[np.float64]
 
@@ -38,16 +38,21 @@ class Envelope:
     modes: tuple[str, ...]
 
 
-def envelope(laminate: Laminate, key: str, components: tuple[str, str], fixed: Load | None = None,
-             count: int = 72) -> Envelope:  # fmt: skip
+def envelope(
+    laminate: Laminate,
+    sets: str | Sets,
+    components: tuple[str, str],
+    fixed: Load | None = None,
+    count: int = 72,
+) -> Envelope:
     """Trace an envelope by rays from the origin.
 
     Parameters
     ----------
     laminate : Laminate
         The laminate.
-    key : str
-        The criterion.
+    sets : str or mapping
+        One criterion for all plies, or criteria by material name or kind.
     components : tuple of str
         Two different ones of `COMPONENTS`.
     fixed : Load, optional
@@ -60,30 +65,25 @@ def envelope(laminate: Laminate, key: str, components: tuple[str, str], fixed: L
     StackError
         When the components are unknown or the same.
     CriterionError, MaterialError
-        As `first_failure`.
+        As `checks_of`.
     """
     if len(set(components)) != 2 or not set(components) <= set(COMPONENTS):
         raise StackError(f"{' and '.join(components)} are not two load components.", "Envelope",
                          f"Choose two of {', '.join(COMPONENTS)}.")  # fmt: skip
-    held = fixed if fixed is not None else Load()
+    chosen = {m.name: (sets,) for m in laminate.materials} if isinstance(sets, str) else sets
     axes = [COMPONENTS.index(c) for c in components]
-
-    def ray(direction: Array) -> tuple[float, int, str]:
-        load = np.zeros(6)
-        load[axes] = direction
-        result = first_failure(laminate, replace(held, N=load[:3], M=load[3:]), key)
-        return float(result.reserve.min()), result.governing[0], result.label
-
-    sizes = []
-    for unit in np.eye(2):
-        both = [r for r in (ray(unit)[0], ray(-unit)[0]) if np.isfinite(r) and r > 0]
-        sizes.append(max(both, default=1.0))
-    scale = np.array(sizes)
-    points, plies, modes = [], [], []
-    for angle in 2 * np.pi * np.arange(count) / count:
-        direction = scale * np.array([np.cos(angle), np.sin(angle)])
-        reserve, ply, mode = ray(direction)
-        points.append(direction * reserve if np.isfinite(reserve) else np.full(2, np.nan))
-        plies.append(ply)
-        modes.append(mode)
-    return Envelope(components, np.array(points), np.array(plies), tuple(modes))
+    ends = np.zeros((4, 6))
+    ends[[0, 1, 2, 3], [axes[0], axes[0], axes[1], axes[1]]] = [1.0, -1.0, 1.0, -1.0]
+    reach = reserves_of_forces(laminate, ends, chosen, fixed).reserve.min(axis=(1, 2))
+    usable = np.where(np.isfinite(reach) & (reach > 0), reach, 0.0).reshape(2, 2).max(axis=1)
+    scale = np.where(usable > 0, usable, 1.0)
+    angle = 2 * np.pi * np.arange(count) / count
+    direction = scale * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    loads = np.zeros((count, 6))
+    loads[:, axes] = direction
+    found = reserves_of_forces(laminate, loads, chosen, fixed)
+    worst = [found.governing(i) for i in range(count)]
+    reserve = np.array([w.reserve for w in worst])
+    points = direction * np.where(np.isfinite(reserve), reserve, np.nan)[:, None]
+    return Envelope(components, points, np.array([w.ply for w in worst]),
+                    tuple(w.mode for w in worst))  # fmt: skip

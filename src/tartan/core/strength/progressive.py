@@ -10,6 +10,7 @@ A. Puck and H. Schürmann, Compos. Sci. Technol. 58 (1998) 1045–1067 (by mode)
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -19,8 +20,9 @@ from numpy.typing import NDArray
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import Criterion, Strengths, strengths_of
 from tartan.core.errors import CriterionError
-from tartan.core.laminate.response import Load, PlyResponse, respond
+from tartan.core.laminate.response import Load, respond
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.strength.reserve import plies_by_material
 
 Array = NDArray[np.float64]
 Rule = Literal["full", "mode"]
@@ -98,6 +100,12 @@ def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", 
     CriterionError, MaterialError
         Unknown criterion or missing data, or a stress that is not in-plane.
     """
+    return History(tuple(ply_discount_steps(laminate, load, key, rule, eta)))
+
+
+def ply_discount_steps(laminate: Laminate, load: Load, key: str, rule: Rule = "full",
+                       eta: float = 1e-6) -> Iterator[Step]:  # fmt: skip
+    """Yield the events of `ply_discount` one by one, so that long histories can be followed."""
     checked = criterion(key)
     if checked.stress != "in-plane":
         raise CriterionError(f"{checked.title} has no in-plane history.", "Criteria",
@@ -106,16 +114,14 @@ def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", 
     state = _State(laminate, checked, strengths, rule, eta)
     v = np.concatenate([load.N, load.M])
     intact = float(v @ laminate.compliance @ v)
-    steps: list[Step] = []
-    while len(steps) < MOST_STEPS and state.carrying:
+    for _ in range(MOST_STEPS):
         current = state.laminate
-        if float(v @ current.compliance @ v) > COLLAPSE * intact:
-            break
+        if not state.carrying or float(v @ current.compliance @ v) > COLLAPSE * intact:
+            return
         step = state.next_event(load)
         if step is None:
-            break
-        steps.append(step)
-    return History(tuple(steps))
+            return
+        yield step
 
 
 class _State:
@@ -126,6 +132,7 @@ class _State:
         self.laminate = laminate
         self.checked = ["whole"] * laminate.count
         self._original = laminate.materials
+        self._alike = plies_by_material(laminate.materials)
         self._criterion, self._strengths = rule_of, strengths
         self._rule, self._eta = rule, eta
 
@@ -141,7 +148,7 @@ class _State:
         applied = respond(self.laminate, mechanical)
         held = respond(self.laminate, replace(load, N=np.zeros(3), M=np.zeros(3)))
         residual = held.stress_12 if thermal else None
-        found = [self._ply(i, applied, residual) for i in range(self.laminate.count)]
+        found = self._plies(applied.stress_12, residual)
         least = min(reserve for reserve, _ in found)
         if not np.isfinite(least):
             return None
@@ -153,16 +160,24 @@ class _State:
             self._degrade(i, mode)
         return Step(least, failing, modes, tuple(float(s) for s in strain))
 
-    def _ply(self, i: int, applied: PlyResponse, residual: Array | None) -> tuple[float, str]:
-        """Least reserve factor of a ply over its spots, and the mode."""
-        if self.checked[i] == "nothing":
-            return float("inf"), ""
-        rest = None if residual is None else residual[i]
-        if self.checked[i] == "fibre":
-            return self._fibre(i, applied.stress_12[i], rest)
-        outcome = self._criterion.evaluate(self._strengths[i], applied.stress_12[i], rest)
-        spot = int(outcome.reserve.argmin())
-        return float(outcome.reserve[spot]), self._criterion.modes[int(outcome.mode[spot])]
+    def _plies(self, applied: Array, residual: Array | None) -> list[tuple[float, str]]:
+        """Least reserve factor of every ply over its spots, and the mode."""
+        found = [(float("inf"), "")] * self.laminate.count
+        for rows in self._alike.values():
+            whole = [i for i in rows if self.checked[i] == "whole"]
+            if not whole:
+                continue
+            rest = None if residual is None else residual[whole]
+            outcome = self._criterion.evaluate(self._strengths[whole[0]], applied[whole], rest)
+            spots = outcome.reserve.argmin(axis=1)
+            for k, i in enumerate(whole):
+                mode = self._criterion.modes[int(outcome.mode[k, spots[k]])]
+                found[i] = (float(outcome.reserve[k, spots[k]]), mode)
+        for i, state in enumerate(self.checked):
+            if state == "fibre":
+                rest = None if residual is None else residual[i]
+                found[i] = self._fibre(i, applied[i], rest)
+        return found
 
     def _fibre(self, i: int, applied: Array, rest: Array | None) -> tuple[float, str]:
         s1 = applied[:, 0]

@@ -10,12 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import DEFAULT_SETS, criterion
-from tartan.core.criteria.base import strengths_of
-from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import shear_from_section, stress_from_section
 from tartan.core.shell.mesh import Mesh, place_words
-from tartan.core.strength.reserve import plies_by_material
+from tartan.core.strength.govern import checks_of, reserves
 from tartan.desktop import colours
 from tartan.desktop.widgets.section import Column
 from tartan.project import units
@@ -164,7 +161,8 @@ def section_at(project: Project, answer: PartAnswer, element: int, case: int) ->
     strain_xy = strains[:3] + z[..., None] * strains[3:6]
     along = np.einsum("nij,nsj->nsi", laminate.T, strain_xy)[..., 0]
     shear = shear_from_section(laminate, strains)
-    reserve = _reserves(laminate, stress, shear)
+    checks = checks_of(laminate, answer.inputs.criteria.sets)
+    reserve = reserves(checks, stress[None], shear[None]).reserve[0].min(axis=1)
     columns = (
         Column("strain ε₁", "µε", along * 1e6),
         Column("stress σ₁", "MPa", stress[..., 0] / 1e6),
@@ -177,15 +175,3 @@ def section_at(project: Project, answer: PartAnswer, element: int, case: int) ->
     where = place_words(mesh.places[element])
     words = f"{where} · element {element + 1} · {answer.inputs.cases[case].name}"
     return Section(columns, reserve, words)
-
-
-def _reserves(laminate: Laminate, stress: Array, shear: Array) -> Array:
-    """Least reserve factor of every ply, shape (n,)."""
-    found = np.full(laminate.count, np.inf)
-    for material, plies in plies_by_material(laminate.materials).items():
-        for key in DEFAULT_SETS[material.kind]:
-            rule = criterion(key)
-            fed = stress if rule.stress == "in-plane" else shear
-            outcome = rule.evaluate(strengths_of(material, rule), fed[plies])
-            found[plies] = np.minimum(found[plies], outcome.reserve.min(axis=1))
-    return found

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.materials import Material
 from tartan.desktop import theme
 from tartan.desktop.materials.state import SYMBOLS
-from tartan.exchange.materials_csv import QUANTITIES
+from tartan.exchange.materials_table import QUANTITIES
 from tartan.project import units
 
 FIELDS = ("E1", "E2", "G12", "Xt", "Xc", "Yt", "Yc", "S12")

@@ -22,7 +22,7 @@ from tartan.desktop.widgets.small import (
     row,
     scrolled,
 )
-from tartan.exchange.materials_csv import QUANTITIES, read_materials, write_materials
+from tartan.exchange.materials_table import QUANTITIES, read_materials, write_materials
 from tartan.project import edits
 
 

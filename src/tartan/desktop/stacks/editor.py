@@ -4,23 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from tartan.core.errors import TartanError
+from tartan.desktop import theme
 from tartan.desktop.session import Session
 from tartan.desktop.stacks import state
 from tartan.desktop.stacks.state import Edited
 from tartan.desktop.widgets.section import SectionPicture
+from tartan.exchange.plies_table import plies_table
 from tartan.project import edits, units
+
+DRAGGED = 4
+"""Pixels a press has to move to become a drag."""
 
 
 class SectionEditor(SectionPicture):
     """Section picture of the chosen stack.
 
     Type an angle to change the picked plies, Enter adds one like the last, Delete removes,
-    Alt with the arrows moves; copy, cut and paste as everywhere.
+    Alt with the arrows moves, as dragging does; copy, cut and paste as everywhere.
     """
 
     def __init__(self, session: Session, tell: Callable[[str], None]) -> None:
@@ -28,6 +33,9 @@ class SectionEditor(SectionPicture):
         self.session = session
         self._tell = tell
         self._anchor = 0
+        self._alone: int | None = None
+        self._pressed_at: float | None = None
+        self._drop: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Plies")
         self.ply_pressed.connect(self._press)
@@ -67,9 +75,74 @@ class SectionEditor(SectionPicture):
             self._extend(ply)
         elif modifiers & Qt.KeyboardModifier.ControlModifier:
             self.session.select(plies=tuple(sorted(set(picked) ^ {ply})))
-        else:
+        elif ply not in picked:
             self._anchor = ply
-            self.session.select(plies=(ply,))
+            self.session.select(plies=self._whole_fold(ply))
+        else:
+            # Pressed on what is picked: it may be dragged; a mere click picks it alone.
+            self._alone = ply
+
+    def _whole_fold(self, ply: int) -> tuple[int, ...]:
+        """A ply, or all of the folded sub-laminate it lies in."""
+        for fold in self.folds:
+            if fold.folded and fold.first <= ply < fold.first + fold.count:
+                return tuple(range(fold.first, fold.first + fold.count))
+        return (ply,)
+
+    # Dragging
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._alone = None
+        super().mousePressEvent(event)
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            inside = event.position().x() <= self.left + self._width()
+            ply = self.ply_at(event.position().y())
+            draggable = inside and ply is not None and ply in self.session.selection.plies
+            self._pressed_at = event.position().y() if draggable else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        super().mouseMoveEvent(event)
+        if event is None or self._pressed_at is None:
+            return
+        if self._drop is not None or abs(event.position().y() - self._pressed_at) > DRAGGED:
+            self._drop = self._place_at(event.position().y())
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        before, picked = self._drop, self.session.selection.plies
+        alone, self._alone = self._alone, None
+        self._end_drag()
+        if before is not None:
+            self.apply("move plies", lambda: state.drop_at(self.plies, picked, before))
+        elif alone is not None:
+            self._anchor = alone
+            self.session.select(plies=self._whole_fold(alone))
+
+    def _place_at(self, y: float) -> int:
+        """Index before which a block dropped at a height is laid."""
+        for i, rect in enumerate(self._rects()):
+            if y > rect.center().y():
+                return i
+        return len(self.plies)
+
+    def _end_drag(self) -> None:
+        self._drop = self._pressed_at = None
+        self.unsetCursor()
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        if self._drop is None:
+            return
+        rects = self._rects()
+        y = rects[self._drop].bottom() if self._drop < len(rects) else rects[-1].top()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("accent"), 3))
+        painter.drawLine(QPointF(self.left - 4, y), QPointF(self.left + self._width() + 4, y))
+        painter.setBrush(theme.colour("accent"))
+        painter.drawEllipse(QPointF(self.left - 4, y), 3, 3)
 
     def _extend(self, ply: int) -> None:
         low, high = sorted((self._anchor, ply))
@@ -90,7 +163,12 @@ class SectionEditor(SectionPicture):
     # Keys
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or self._edit_key(event) or self._clipboard_key(event):
+        if event is None:
+            return
+        if event.key() == Qt.Key.Key_Escape and self._drop is not None:
+            self._end_drag()
+            return
+        if self._edit_key(event) or self._clipboard_key(event):
             return
         text = event.text()
         if self.session.selection.plies and text and text in "0123456789+-−.":
@@ -126,7 +204,7 @@ class SectionEditor(SectionPicture):
         if event.key() == Qt.Key.Key_A:
             self.session.select(plies=tuple(range(len(self.plies))))
         elif event.key() in (Qt.Key.Key_C, Qt.Key.Key_X) and chosen:
-            clipboard.setText(state.as_table(chosen))
+            clipboard.setText(plies_table("", chosen).as_text())
             if event.key() == Qt.Key.Key_X:
                 self.delete_plies()
         elif event.key() == Qt.Key.Key_V:

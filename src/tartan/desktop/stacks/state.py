@@ -5,18 +5,23 @@ Every edit takes plies and selected indices and returns both anew.
 
 from __future__ import annotations
 
-import re
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from tartan.core.errors import StackError, TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.constants import COUPLES, describe_couplings, flexural, membrane
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.plies import is_balanced, is_symmetric
+from tartan.core.stack.rules import Advice, GoodPractice, review
+from tartan.exchange.plies_table import read_plies
+from tartan.exchange.tables import as_rows
 from tartan.project import units
-from tartan.project.model import Project
+from tartan.project.model import Design, Project
 from tartan.project.shellinputs import laminate_for
+from tartan.project.units import Quantity
 
 Plies = tuple[Ply, ...]
 Picked = tuple[int, ...]
@@ -89,53 +94,69 @@ def paste(project: Project, plies: Plies, picked: Picked, text: str) -> Edited:
         Naming row and column that cannot be read.
     """
     like = plies[max(picked, default=-1)] if plies else None
-    new: list[Ply] = []
-    for number, line in enumerate((t for t in text.splitlines() if t.strip()), start=1):
-        cells = [c.strip() for c in re.split(r"[\t;]", line)]
-        if number == 1 and cells[0].lower().startswith("angle"):
-            continue
-        new.append(_read_row(project, cells, like, number))
-    if not new:
-        raise StackError("There are no plies in the clipboard.", "Paste",
-                         "Copy rows of angle, material, thickness in mm.")  # fmt: skip
+    new = read_plies(as_rows(text), project, like, "Paste")
     at = max(picked, default=len(plies) - 1) + 1
     return Edited((*plies[:at], *new, *plies[at:]), tuple(range(at, at + len(new))))
 
 
-def _read_row(project: Project, cells: list[str], like: Ply | None, number: int) -> Ply:
-    try:
-        angle = units.parse(cells[0], units.ANGLE)
-        name = cells[1] if len(cells) > 1 and cells[1] else (like.material if like else "")
-        material = project.material(name)
-        if material is None:
-            raise StackError(f"there is no material '{name}'.", f"Paste, row {number}, column 2",
-                             "Use a material of this project.")  # fmt: skip
-        if len(cells) > 2 and cells[2]:
-            thickness = units.parse(cells[2], units.LENGTH)
-        else:
-            thickness = material.ply_thickness or (like.thickness if like else 0.0)
-    except units.UnitError as error:
-        raise StackError(error.what, f"Paste, row {number}", error.mend) from error
-    return Ply(name, angle, thickness)
+def drop_at(plies: Plies, picked: Picked, before: int) -> Edited:
+    """Take the selected plies out and lay them as a block before the ply that was `before`."""
+    chosen = sorted(set(picked))
+    block = [plies[i] for i in chosen]
+    rest = [p for i, p in enumerate(plies) if i not in set(chosen)]
+    at = before - sum(1 for i in chosen if i < before)
+    return Edited((*rest[:at], *block, *rest[at:]), tuple(range(at, at + len(block))))
 
 
-def as_table(plies: Sequence[Ply]) -> str:
-    """Plies as a table that pastes into a spreadsheet, first-laid first."""
-    rows = ["angle [°]\tmaterial\tthickness [mm]"]
-    rows += [f"{p.angle:g}\t{p.material}\t{p.thickness * 1e3:.10g}" for p in plies]
-    return "\n".join(rows)
+def lay_sub(plies: Plies, picked: Picked, stack: Stack) -> Edited:
+    """Lay a stack as a sub-laminate above the selection."""
+    new = tuple(replace(p, sub=stack.name) for p in stack.plies)
+    at = max(picked, default=len(plies) - 1) + 1
+    return Edited((*plies[:at], *new, *plies[at:]), tuple(range(at, at + len(new))))
 
 
-def facts(stack: Stack, laminate: Laminate | None) -> str:
-    """Ply count, thickness, mass, symmetry and balance in one line."""
+def practice(project: Project) -> GoodPractice:
+    """Limits of the rules, with what is known of the project's materials."""
+    kinds = {kind: frozenset(m.name for m in project.materials if m.kind == kind)
+             for kind in ("core", "woven")}  # fmt: skip
+    return GoodPractice(cores=kinds["core"], woven=kinds["woven"])
+
+
+@lru_cache(maxsize=64)
+def remarks(plies: Plies, limits: GoodPractice) -> tuple[Advice, ...]:
+    """What the rules of good practice say of a stack, remembered."""
+    return tuple(review(plies, limits))
+
+
+def remarks_by_ply(found: Sequence[Advice]) -> dict[int, str]:
+    """Remarks in words beside the plies they concern."""
+    words: dict[int, list[str]] = {}
+    for advice in found:
+        for ply in advice.plies:
+            words.setdefault(ply, []).append(f"{advice.what} {advice.mend}")
+    return {ply: "\n".join(lines) for ply, lines in words.items()}
+
+
+def facts(project: Project, stack: Stack, laminate: Laminate | None) -> str:
+    """Ply count, thickness, mass, cost, symmetry and balance in one line."""
     count = len(stack.plies)
     words = ["1 ply" if count == 1 else f"{count} plies",
              units.show(stack.thickness, units.LENGTH)]  # fmt: skip
     if laminate is not None and all(m.rho is not None for m in laminate.materials):
         words.append(units.show(laminate.areal_mass, units.AREAL_MASS))
+        if all(m.price is not None for m in laminate.materials):
+            words.append(f"cost {units.number(laminate.areal_cost)} per m²")
     words.append("symmetric" if is_symmetric(stack.plies) else "not symmetric")
-    words.append("balanced" if is_balanced(stack.plies) else "not balanced")
+    balanced = is_balanced(stack.plies, practice(project).woven)
+    words.append("balanced" if balanced else "not balanced")
     return " · ".join(words)
+
+
+def mass_of(laminate: Laminate | None) -> float | None:
+    """Mass per area where every density is known [kg/m²]."""
+    if laminate is None or any(m.rho is None for m in laminate.materials):
+        return None
+    return laminate.areal_mass
 
 
 def couplings(laminate: Laminate) -> list[tuple[str, str]]:
@@ -148,21 +169,35 @@ CONSTANTS = (("Ex", "E<sub>x</sub>"), ("Ey", "E<sub>y</sub>"), ("Gxy", "G<sub>xy
              ("nuxy", "ν<sub>xy</sub>"), ("nuyx", "ν<sub>yx</sub>"))  # fmt: skip
 """Engineering constants shown, and how they are written, as rich text."""
 
+FORMS = ("membrane", "flexural", "kept flat")
 
-def constants_table(laminate: Laminate) -> list[list[str]]:
-    """Rows of symbol, unit, membrane, flexural, and membrane kept flat, as text."""
+
+def constants_of(laminate: Laminate) -> dict[tuple[str, str], float]:
+    """Engineering constants in SI by symbol and form."""
     forms = (membrane(laminate), flexural(laminate), membrane(laminate, kept_flat=True))
-    rows = []
-    for field, symbol in CONSTANTS:
-        modulus = field[0] in "EG"
-        values = [getattr(f, field) / (1e9 if modulus else 1.0) for f in forms]
-        rows.append([symbol, "GPa" if modulus else "", *(units.number(v) for v in values)])
-    return rows
+    return {
+        (field, form): float(getattr(found, field))
+        for form, found in zip(FORMS, forms, strict=True)
+        for field, _ in CONSTANTS
+    }
 
 
-def laminate_or_error(
-    project: Project, stack: Stack
-) -> tuple[Laminate | None, TartanError | None]:
+def quantity_of(field: str) -> Quantity:
+    """Kind of quantity of an engineering constant."""
+    return units.MODULUS if field[0] in "EG" else units.RATIO
+
+
+def change_words(now: float, then: float | None, quantity: Quantity) -> str:
+    """Change against the baseline, such as "+1.2"; empty when there is none to speak of."""
+    if then is None or not math.isfinite(now) or not math.isfinite(then):
+        return ""
+    change = (now - then) / quantity.scale
+    if abs(now - then) <= 1e-9 * max(abs(now), abs(then)):
+        return ""
+    return ("+" if change > 0 else "") + units.number(change, 2)
+
+
+def laminate_or_error(project: Design, stack: Stack) -> tuple[Laminate | None, TartanError | None]:
     """Laminate of a stack about its middle, or why there is none."""
     try:
         return laminate_for(stack, project.materials_of(stack)), None

@@ -1,37 +1,41 @@
-"""The Stacks station: notation line, section picture and stiffness, always in step."""
+"""The Stacks station: notation line, section picture and answers, always in step."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QStackedWidget, QWidget
 
 from tartan.core.errors import NotationError, TartanError
-from tartan.core.laminate import Laminate
-from tartan.core.stack import Stack, operations
+from tartan.core.stack import Stack
+from tartan.core.stack.groups import sub_laminates
 from tartan.core.stack.notation import Context, context_for, parse, write
+from tartan.core.working import Working
 from tartan.desktop import theme
 from tartan.desktop.rows import rows_of, stack_words
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import state
+from tartan.desktop.stacks import answers, state
+from tartan.desktop.stacks.context import Chosen, chosen
 from tartan.desktop.stacks.editor import SectionEditor
+from tartan.desktop.stacks.envelope import EnvelopePane
+from tartan.desktop.stacks.history import HistoryPane
+from tartan.desktop.stacks.loads import LoadStrip
+from tartan.desktop.stacks.menus import StackActions, columns_menu
+from tartan.desktop.stacks.ply_strip import PlyStrip
+from tartan.desktop.stacks.results import ResultsPane
+from tartan.desktop.stacks.stiffness import StiffnessPane
+from tartan.desktop.stacks.strength import StrengthPane
+from tartan.desktop.stacks.whatif import WhatIfPane
 from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.matrix import MatrixPicture
-from tartan.desktop.widgets.polar import PolarPicture
-from tartan.desktop.widgets.small import (
-    Field,
-    QuantityField,
-    button,
-    choice,
-    column,
-    label,
-    row,
-    scrolled,
-    set_options,
-    switch,
-)
+from tartan.desktop.widgets.columns import Column
+from tartan.desktop.widgets.figure import WorkingPane
+from tartan.desktop.widgets.section import Fold
+from tartan.desktop.widgets.small import Field, button, column, label, row, scrolled, switch
 from tartan.project import edits, units
+from tartan.project.model import Project
+
+PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies")
 
 
 class StacksView(QWidget):
@@ -48,89 +52,83 @@ class StacksView(QWidget):
         self.notation.setAccessibleName("Notation")
         self.fault = label("", "fault", wrap=True)
         self.facts = label("", "soft")
+        self.change = label("", "soft")
+        self.remarks = button("", self._offer_remarks, "Remarks by the rules of good practice")
         self.editor = SectionEditor(session, self._tell)
-        self.angle = QuantityField(units.ANGLE, self._set_angle)
-        self.thickness = QuantityField(units.LENGTH, self._set_thickness)
-        self.material = choice([], self._set_material)
-        self.picked = label("", "head")
+        self.editor.band_width = 216
+        self.editor.fold_pressed.connect(self._toggle_fold)
+        self.editor.bar_pressed.connect(self._open_reserve)
+        self.actions_ = StackActions(self, session, self.editor, self._tell)
+        self.strip = PlyStrip(session, self.editor, self.actions_, self._tell)
+        self.shown = set(answers.DEFAULT_COLUMNS)
+        self.columns_button = button("columns ▾", self._offer_columns, "Results beside the plies")
         self.even = switch("even bands", "Draw all plies equally thick")
-        self.even.toggled.connect(self._set_even)
-        self.matrix = MatrixPicture()
-        self.couplings = label("", wrap=True)
-        self.couplings.setTextFormat(Qt.TextFormat.RichText)
-        self.constants: list[list[QLabel]] = []
-        self.shear = label("", "soft", wrap=True)
-        self.polar = PolarPicture()
+        self.whole = switch("whole", "Fit the whole stack in sight")
+        self.even.toggled.connect(self._set_bands)
+        self.whole.toggled.connect(self._set_bands)
+        self.loads = LoadStrip(session, self._tell)
+        self.whatif = WhatIfPane(session)
+        self.stiffness = StiffnessPane(self.open_working)
+        self.strength = StrengthPane(self.open_working)
+        self.envelope = EnvelopePane()
+        self.history = HistoryPane()
+        self.results = ResultsPane()
+        self.working = WorkingPane()
+        self.working.closed.connect(self._close_working)
+        self.panes = QStackedWidget()
+        self.tabs = QButtonGroup(self)
+        self._folded: set[str] = set()
         self._build()
 
     def _build(self) -> None:
         left = column(
             self.cards,
             row(button("+ stack", self.add, "New stack like the chosen one"),
-                button("remove", self.remove, "Remove the chosen stack"), None),
+                button("remove", self.remove, "Remove the chosen stack"), None, spacing=0),
             spacing=4,
         )  # fmt: skip
-        left.setFixedWidth(190)
-        self.name.setMaximumWidth(280)
+        left.setFixedWidth(136)
+        self.name.setMaximumWidth(200)
         self.name.setAccessibleName("Stack name")
-        for field in (self.name, self.notation, self.angle, self.thickness):
+        self.columns_button.setAccessibleName("Columns")
+        for field in (self.name, self.notation):
             field.refused.connect(self._tell)
-        middle = column(row(self.name, None, self.even), self.notation, self.fault, self.facts,
-                        scrolled(self.editor), self._build_strip(), spacing=7)  # fmt: skip
-        box = QHBoxLayout(self)
-        box.setContentsMargins(16, 12, 16, 10)
-        box.setSpacing(18)
-        box.addWidget(left)
-        box.addWidget(middle, 1)
-        box.addWidget(self._build_answers())
-
-    def _build_strip(self) -> QWidget:
-        """Build the line below the picture that edits what is picked."""
-        self.angle.setFixedWidth(70)
-        self.angle.setAccessibleName("Angle")
-        self.thickness.setFixedWidth(76)
-        self.thickness.setAccessibleName("Thickness")
-        self.material.setMinimumWidth(130)
-        self.picked_parts = (self.angle, label("°", "soft"), self.material, self.thickness,
-                             label("mm", "soft"))  # fmt: skip
-        first = row(self.picked, 4, *self.picked_parts, None, spacing=6)
-        first.setFixedHeight(30)
-        second = row(
-            button("+ ply like this", self.editor.add_ply, "Enter"),
-            button("delete", self.editor.delete_plies, "Delete"),
-            button("mirror", lambda: self._whole("mirror", operations.mirror),
-                   "Add the mirror image on top"),
-            button("reverse", lambda: self._whole("reverse", operations.reverse),
-                   "Opposite order"),
-            button("turn 45°", lambda: self._whole("turn", lambda p: operations.rotate(p, 45.0)),
-                   "Turn the whole stack by 45°"),
-            None, spacing=2,
+        self.whatif.setFixedHeight(124)
+        self.whatif.toggled.connect(lambda on: self.whatif.setFixedHeight(124 if on else 30))
+        middle = column(
+            row(self.name, self.change, None, self.columns_button, self.even, self.whole,
+                spacing=6),
+            self.notation, self.fault, row(self.facts, None, self.remarks),
+            scrolled(self.editor), self.strip, self.loads, self.whatif, spacing=5,
         )  # fmt: skip
-        return column(first, second, spacing=2)
+        box = QHBoxLayout(self)
+        box.setContentsMargins(12, 10, 14, 8)
+        box.setSpacing(14)
+        box.addWidget(left)
+        box.addWidget(middle, 5)
+        box.addWidget(self._build_panes(), 2)
 
-    def _build_answers(self) -> QWidget:
-        table = QWidget()
-        grid = QGridLayout(table)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(5)
-        for j, head in enumerate(("membrane", "flexural", "kept flat"), start=2):
-            made = label(head, "soft")
-            made.setAlignment(Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(made, 0, j)
-        for i in range(len(state.CONSTANTS)):
-            cells = [label("", "head"), label("", "soft"), QLabel(), QLabel(), QLabel()]
-            for j, cell in enumerate(cells):
-                if j > 1:
-                    cell.setAlignment(Qt.AlignmentFlag.AlignRight)
-                grid.addWidget(cell, i + 1, j)
-            self.constants.append(cells)
-        grid.setColumnStretch(2, 1)
-        grid.setColumnStretch(3, 1)
-        grid.setColumnStretch(4, 1)
-        right = column(label("Stiffness", "head"), self.matrix, self.couplings, 2,
-                       label("Engineering constants", "head"), table, 2, self.shear, None,
-                       self.polar, spacing=5)  # fmt: skip
-        right.setFixedWidth(316)
+    def _build_panes(self) -> QWidget:
+        line = QWidget()
+        across = QHBoxLayout(line)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        panes = (self.stiffness, self.strength, self.envelope, self.history, self.results)
+        for i, (name, pane) in enumerate(zip(PANES, panes, strict=True)):
+            tab = switch(name)
+            tab.setProperty("role", "tab")
+            self.tabs.addButton(tab, i)
+            across.addWidget(tab)
+            self.panes.addWidget(scrolled(pane) if pane is self.stiffness else pane)
+        self.panes.addWidget(self.working)
+        self.tabs.setExclusive(True)
+        first = self.tabs.button(0)
+        assert first is not None
+        first.setChecked(True)
+        self.tabs.idClicked.connect(self.show_pane)
+        right = column(line, self.panes, spacing=6)
+        right.setMinimumWidth(330)
+        right.setMaximumWidth(620)
         return right
 
     # Edits
@@ -142,10 +140,12 @@ class StacksView(QWidget):
 
     def _context(self) -> Context:
         thickness = {m.name: m.ply_thickness for m in self.session.project.materials}
-        chosen = self.session.selection.stack
-        others = {s.name: s.plies for s in self.session.project.stacks if s.name != chosen}
         plies = self.stack.plies if self.stack else ()
-        return replace(context_for(plies, thickness), stacks=others)
+        return replace(context_for(plies, thickness), stacks=self._others())
+
+    def _others(self) -> dict[str, state.Plies]:
+        here = self.session.selection.stack
+        return {s.name: s.plies for s in self.session.project.stacks if s.name != here}
 
     def _commit_notation(self, text: str) -> TartanError | None:
         name = self.session.selection.stack
@@ -157,27 +157,6 @@ class StacksView(QWidget):
             return error
         self.session.select(plies=())
         return self.session.edit(f"notation of {name}", lambda p: edits.put_plies(p, name, plies))
-
-    def _change(self, label_: str, **values: float | str) -> TartanError | None:
-        picked = self.session.selection.plies
-        return self.editor.apply(label_, lambda: state.change(self.editor.plies, picked, **values))
-
-    def _set_angle(self, value: float | None) -> TartanError | None:
-        return self._change("angle", angle=value or 0.0)
-
-    def _set_thickness(self, value: float | None) -> TartanError | None:
-        return self._change("thickness", thickness=value or 0.0)
-
-    def _set_material(self, name: str) -> None:
-        material = self.session.project.material(name)
-        if material is not None and material.ply_thickness:
-            self._change("material", material=name, thickness=material.ply_thickness)
-        else:
-            self._change("material", material=name)
-
-    def _whole(self, label_: str, change: object) -> None:
-        assert callable(change)
-        self.editor.apply(label_, lambda: state.Edited(change(self.editor.plies), ()))
 
     def _rename(self, text: str) -> TartanError | None:
         old = self.session.selection.stack
@@ -202,79 +181,158 @@ class StacksView(QWidget):
         error = self.session.edit(f"remove {name}", lambda p: edits.remove_stack(p, name))
         self._tell(str(error) if error else "")
 
-    def _set_even(self, even: bool) -> None:
-        self.editor.even = even
-        self.editor.update()
-
     def _tell(self, fault: str) -> None:
         self.fault.setText(fault)
         self.fault.setVisible(bool(fault))
 
+    # Picture
+
+    def _set_bands(self) -> None:
+        self.editor.even = self.even.isChecked()
+        self.editor.least_band = 2 if self.whole.isChecked() else 20
+        self.editor.show_stack(self.editor.rows, self.editor.columns)
+
+    def _toggle_fold(self, index: int) -> None:
+        name = self.editor.folds[index].name
+        self._folded ^= {name}
+        self.refresh()
+
+    def _offer_columns(self) -> None:
+        menu = columns_menu(self, self.session.project.criteria[0], self.shown, self.switch_column)
+        menu.popup(self.columns_button.mapToGlobal(self.columns_button.rect().bottomLeft()))
+
+    def switch_column(self, key: str, on: bool) -> None:
+        """Show a column or no longer."""
+        self.shown = self.shown | {key} if on else self.shown - {key}
+        self.refresh()
+
+    def _offer_remarks(self) -> None:
+        stack = self.stack
+        if stack is None:
+            return
+        menu = QMenu(self)
+        for advice in state.remarks(stack.plies, state.practice(self.session.project)):
+            menu.addAction(f"{advice.what} {advice.mend}",
+                           lambda a=advice: self.session.select(plies=a.plies))  # fmt: skip
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(self.remarks.mapToGlobal(self.remarks.rect().bottomLeft()))
+
+    # Workings
+
+    def open_working(self, make: Callable[[], Working]) -> None:
+        """Show the working of a figure in place of the answers, until it is closed."""
+        try:
+            self.working.put(make())
+        except TartanError as error:
+            self.working.put(str(error))
+        self.panes.setCurrentWidget(self.working)
+        self.working.text.setFocus()
+
+    def _close_working(self) -> None:
+        self.show_pane(self.tabs.checkedId())
+
+    def _open_reserve(self, ply: int, key: str) -> None:
+        here = chosen(self.session)
+        asked = here.question if here else None
+        if asked is None:
+            return
+        self.session.select(plies=(ply,))
+        self.open_working(lambda: answers.reserve_of_ply(asked, ply, key))
+
     # Showing
+
+    def show_pane(self, index: int) -> None:
+        """Show one of the panes of answers."""
+        self.panes.setCurrentIndex(index)
+        self._put_pane(chosen(self.session))
 
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
         project = self.session.project
-        chosen = self.session.selection.stack
-        on_part = project.part.stack if project.part else ""
-        self.cards.put([Card(s.name, stack_words(s), rows_of(project, s.plies),
-                             "on the part" if s.name == on_part else "")
-                        for s in project.stacks], chosen)  # fmt: skip
-        stack = self.stack
+        here = chosen(self.session)
+        self.cards.put([_card(project, s) for s in project.stacks], self.session.selection.stack)
         self._tell("")
-        if stack is None:
+        if here is None:
             self.editor.show_stack(())
             return
-        self.name.put(stack.name)
-        self.notation.put(write(stack.plies, self._context()) if stack.plies else "")
-        self.editor.selected = frozenset(self.session.selection.plies)
-        self.editor.show_stack(rows_of(project, stack.plies))
-        laminate, error = state.laminate_or_error(project, stack)
-        self.facts.setText(state.facts(stack, laminate))
-        if error is not None:
-            self._tell(str(error))
-        self._show_picked(stack)
-        self._show_answers(laminate)
+        self.name.put(here.stack.name)
+        self.notation.put(write(here.stack.plies, self._context()) if here.stack.plies else "")
+        self.facts.setText(state.facts(project, here.stack, here.laminate))
+        self.change.setText(_change(project, here))
+        self._show_section(project, here)
+        if here.error is not None:
+            self._tell(str(here.error))
+        self.strip.put(here.stack)
+        self.loads.put(here)
+        self._put_pane(here)
+        self.whatif.put(here)
 
-    def _show_picked(self, stack: Stack) -> None:
-        picked = self.session.selection.plies
-        for part in self.picked_parts:
-            part.setVisible(bool(picked))
-        if not picked:
-            self.picked.setText("Click a ply, type its angle; Enter adds another, Alt+↑↓ moves it")
-            self.angle.put("")
-            self.thickness.put("")
-            return
-        plies = [stack.plies[i] for i in picked]
-        self.picked.setText(f"ply {picked[0] + 1}" if len(picked) == 1 else f"{len(picked)} plies")
-        angles, sizes = {p.angle for p in plies}, {p.thickness for p in plies}
-        self.angle.put_value(angles.pop() if len(angles) == 1 else None)
-        self.thickness.put_value(sizes.pop() if len(sizes) == 1 else None)
-        names = {p.material for p in plies}
-        set_options(self.material, [m.name for m in self.session.project.materials],
-                    names.pop() if len(names) == 1 else "")  # fmt: skip
+    def _show_section(self, project: Project, here: Chosen) -> None:
+        editor, plies = self.editor, here.stack.plies
+        editor.selected = frozenset(self.session.selection.plies)
+        found = state.remarks(plies, state.practice(project))
+        editor.remarks = state.remarks_by_ply(found)
+        count = len(found)
+        self.remarks.setText("no remarks" if not count else
+                             f"{count} {'remark' if count == 1 else 'remarks'} ▾")  # fmt: skip
+        self.remarks.setEnabled(bool(count))
+        editor.folds = [Fold(g.name, g.first, g.count, g.name in self._folded)
+                        for g in sub_laminates(plies, self._others())]  # fmt: skip
+        base = project.baseline
+        old = base.stack(here.stack.name) if base else None
+        editor.before = rows_of(base, old.plies) if base and old else ()
+        editor.before_name = base.name if base else ""
+        columns: list[Column] = []
+        if here.question is not None:
+            columns, error = answers.try_answers(here.question, tuple(self.shown), here.before)
+            if error is not None:
+                self._tell(str(error))
+        editor.show_stack(rows_of(project, plies), columns)
 
-    def _show_answers(self, laminate: Laminate | None) -> None:
-        self.matrix.put(laminate.ABD if laminate else None)
-        self.polar.put(laminate)
-        self.couplings.setText("")
-        self.shear.setText("")
-        table = state.constants_table(laminate) if laminate else []
-        for i, cells in enumerate(self.constants):
-            for j, cell in enumerate(cells):
-                cell.setText(table[i][j] if laminate else "")
-        if laminate is None:
+    def _put_pane(self, here: Chosen | None) -> None:
+        if here is None:
             return
-        soft = theme.face().soft
-        self.couplings.setText("<br>".join(
-            f"<b>{head}</b> <span style='color:{soft}'>{words}</span>"
-            for head, words in state.couplings(laminate)))  # fmt: skip
+        panes = (self.stiffness, self.strength, self.envelope, self.history, self.results)
+        index = self.panes.currentIndex()
+        if index < len(panes):
+            panes[index].put(here)
+
+
+def _card(project: Project, stack: Stack) -> Card:
+    """Card of a stack: its words, swatch, and the least reserve factor over its load sets."""
+    on_part = project.part is not None and project.part.stack == stack.name
+    words = stack_words(stack)
+    laminate, _ = state.laminate_or_error(project, stack)
+    loads = project.loads_on(stack.name)
+    if laminate is not None and loads:
         try:
-            H = laminate.shear / 1e6
-        except TartanError as error:
-            self.shear.setText(str(error))
-            return
-        self.shear.setText(
-            f"Transverse shear stiffness, energy-equivalent: xz {units.number(H[0, 0])}, "
-            f"yz {units.number(H[1, 1])}, coupling {units.number(H[0, 1])} kN/mm"
-        )
+            worst = answers.worst_of(laminate, loads, project.criteria[0])
+        except TartanError:
+            worst = None
+        if worst is not None:
+            words = f"{len(stack.plies)} plies · RF {units.factor(worst.found.reserve)}"
+    return Card(stack.name, words, rows_of(project, stack.plies), "part" if on_part else "")
+
+
+def _change(project: Project, here: Chosen) -> str:
+    """Change against the baseline in one line."""
+    base = project.baseline
+    if base is None:
+        return ""
+    if here.before is None or here.laminate is None:
+        return f"not in {base.name}"
+    words = []
+    now, then = state.mass_of(here.laminate), state.mass_of(here.before)
+    if now is not None and then is not None:
+        change = state.change_words(now, then, units.AREAL_MASS)
+        words.append(f"{change} {units.AREAL_MASS.unit}" if change else "same mass")
+    loads = project.loads_on(here.stack.name)
+    try:
+        new = answers.worst_of(here.laminate, loads, here.criteria)
+        old = answers.worst_of(here.before, loads, here.criteria)
+    except TartanError:
+        new = old = None
+    if new is not None and old is not None:
+        change = state.change_words(new.found.reserve, old.found.reserve, units.RATIO)
+        words.append(f"RF {change}" if change else "same RF")
+    return f"against {base.name}: {', '.join(words)}"

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QLineF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tartan.desktop import colours, theme
@@ -52,11 +52,17 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.drawRoundedRect(body, 2, 2)
     painter.setBrush(QColor(solid))
     painter.drawRect(QRectF(body.left(), body.top(), 5, body.height()))
-    fibres = QRectF(body.left() + 92, body.top() + 2.5, body.width() - 92 - 128, body.height() - 5)
+    fibres = QRectF(body.left() + 88, body.top() + 2.5, body.width() - 88 - 100, body.height() - 5)
     if row.kind == "core":
         _paint_cells(painter, fibres, stroke)
     elif row.kind != "isotropic":
         paint_fibres(painter, fibres, row.angle, stroke)
+        if row.kind == "woven":
+            paint_fibres(painter, fibres, row.angle + 90.0, stroke)
+    if body.height() < 10:
+        if selected:
+            painter.fillRect(body, QColor(face.accent))
+        return
     middle = body.center().y()
     painter.setFont(theme.font(8.5))
     painter.setPen(QColor(face.soft))
@@ -68,9 +74,9 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.drawText(QRectF(body.left() + 36, middle - 10, 56, 20), Qt.AlignmentFlag.AlignVCenter,
                      name)  # fmt: skip
     painter.setFont(theme.font(8))
-    right = QRectF(body.right() - 122, middle - 9, 116, 18)
+    right = QRectF(body.right() - 96, middle - 9, 92, 18)
     both = f"{row.material}  {units.show(row.thickness, units.LENGTH, unit=False)}"
-    text = painter.fontMetrics().elidedText(both, Qt.TextElideMode.ElideLeft, 116)
+    text = painter.fontMetrics().elidedText(both, Qt.TextElideMode.ElideLeft, 92)
     painter.setPen(QColor(face.soft if not face.dark else face.ink))
     painter.drawText(right, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
     if selected:
@@ -91,11 +97,13 @@ def paint_fibres(painter: QPainter, area: QRectF, angle: float, stroke: str) -> 
     reach = area.width() + area.height()
     step = 6.0
     center = area.center()
-    count = int(reach / step)
+    # Only lines that can meet the area, in one call: stacks may have hundreds of plies.
+    count = int((area.width() * abs(dy) + area.height() * abs(dx)) / 2 / step) + 1
+    lines = []
     for i in range(-count, count + 1):
-        at = QPointF(center.x() - dy * i * step, center.y() + dx * i * step)
-        along = QPointF(dx * reach, dy * reach)
-        painter.drawLine(at - along, at + along)
+        x, y = center.x() - dy * i * step, center.y() + dx * i * step
+        lines.append(QLineF(x - dx * reach, y - dy * reach, x + dx * reach, y + dy * reach))
+    painter.drawLines(*lines)
     painter.restore()
 
 
@@ -103,11 +111,13 @@ def _paint_cells(painter: QPainter, area: QRectF, stroke: str) -> None:
     """Small upright ticks: a core has thickness, not fibres."""
     painter.setPen(QPen(QColor(stroke), 1))
     step = 7
+    lines = []
     for i in range(int(area.width() // step)):
         for j in range(int(area.height() // step)):
             x = area.left() + i * step + (3.5 if j % 2 else 0)
             y = area.top() + j * step + 2
-            painter.drawLine(QPointF(x, y), QPointF(x, y + 3))
+            lines.append(QLineF(x, y, x, y + 3))
+    painter.drawLines(*lines)
 
 
 def _colours(row: Row) -> tuple[str, str, str]:

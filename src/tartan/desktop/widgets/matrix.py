@@ -1,16 +1,20 @@
-"""The stiffness matrix as a picture: magnitude by tint within each block, couplings marked."""
+"""The stiffness matrix as a picture: magnitude by tint within each block, couplings in words."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QTextDocument
 from PyQt6.QtWidgets import QWidget
 
 from tartan.core.laminate.constants import COUPLES
 from tartan.desktop import theme
+from tartan.desktop.widgets.picture import offer_saving
 from tartan.project import units
+from tartan.project.units import Quantity
 
 Array = NDArray[np.float64]
 
@@ -18,71 +22,117 @@ NEGLIGIBLE = 1e-6
 """Terms below this share of the direct terms they couple are drawn as zero."""
 
 CELL_HEIGHT = 27
-_COUPLING = {"A": {(0, 2), (1, 2), (2, 0), (2, 1)}, "D": {(0, 2), (1, 2), (2, 0), (2, 1)},
-             "B": {(i, j) for i in range(3) for j in range(3)}}  # fmt: skip
+TALL = 3 * CELL_HEIGHT + 22
+_SHEARS = {(0, 2), (1, 2), (2, 0), (2, 1)}
+_COUPLING = {"A": _SHEARS, "D": _SHEARS, "B": {(i, j) for i in range(3) for j in range(3)}}
+_BLOCKS = (("A", units.MEMBRANE, 0, 0), ("B", units.COUPLING, 0, 3), ("D", units.BENDING, 3, 3))
 
 
 class MatrixPicture(QWidget):
-    """A, B and D: A and B beside each other, D below B's place on its diagonal."""
+    """A and B beside each other, D below B, and what the couplings do in words below A."""
+
+    cell_pressed = pyqtSignal(str, int, int)
 
     def __init__(self) -> None:
         super().__init__()
         self._abd: Array | None = None
-        self.setMinimumSize(290, 2 * (3 * CELL_HEIGHT + 26))
+        self._before: Array | None = None
+        self._words: Sequence[tuple[str, str]] = ()
+        self.setMinimumSize(290, 2 * TALL)
+        self.setMaximumHeight(2 * TALL)
+        self.setToolTip("Click an entry for its working")
+        offer_saving(self, "stiffness")
 
-    def put(self, abd: Array | None) -> None:
-        """Show a stiffness, shape (6, 6) in SI; None clears."""
-        self._abd = abd
+    def put(self, abd: Array | None, words: Sequence[tuple[str, str]] = (),
+            before: Array | None = None) -> None:  # fmt: skip
+        """Show a stiffness, shape (6, 6) in SI, couplings in words, and the baseline's."""
+        self._abd, self._words, self._before = abd, words, before
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(300, 2 * (3 * CELL_HEIGHT + 26))
+        return QSize(300, 2 * TALL)
+
+    def _area(self, name: str) -> QRectF:
+        wide = (self.width() - 14) / 2
+        x, y = (0.0, 0.0) if name == "A" else (wide + 14, 0.0 if name == "B" else float(TALL))
+        return QRectF(x, y, wide, TALL)
+
+    def _cell(self, name: str, i: int, j: int) -> QRectF:
+        area = self._area(name)
+        wide = area.width() / 3
+        return QRectF(area.left() + j * wide + 1, area.top() + 18 + i * CELL_HEIGHT + 1,
+                      wide - 2, CELL_HEIGHT - 2)  # fmt: skip
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._abd is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        for name, *_ in _BLOCKS:
+            for i in range(3):
+                for j in range(3):
+                    if self._cell(name, i, j).contains(event.position()):
+                        self.cell_pressed.emit(name, i, j)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._abd is None:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        wide = (self.width() - 14) / 2
-        tall = 3 * CELL_HEIGHT + 26
         diagonal = np.sqrt(np.abs(np.diag(self._abd)))
-        scale = np.outer(diagonal, diagonal)
-        for name, unit, factor, rows, columns, x, y in (
-            ("A", "kN/mm", 1e6, 0, 0, 0.0, 0),
-            ("B", "kN", 1e3, 0, 3, wide + 14, 0),
-            ("B", "kN", 1e3, 3, 0, 0.0, tall),
-            ("D", "N·m", 1.0, 3, 3, wide + 14, tall),
-        ):
-            block = self._abd[rows : rows + 3, columns : columns + 3]
-            share = np.abs(block) / scale[rows : rows + 3, columns : columns + 3]
-            area = QRectF(x, y, wide, tall)
-            self._paint_block(painter, (name, unit), block / factor, share, area)
+        share = np.abs(self._abd) / np.outer(diagonal, diagonal)
+        for name, quantity, row, column in _BLOCKS:
+            part = (slice(row, row + 3), slice(column, column + 3))
+            self._paint_block(painter, name, quantity, part, share[part])
+        self._paint_words(painter)
 
-    def _paint_block(self, painter: QPainter, title: tuple[str, str], values: Array,
-                     share: Array, area: QRectF) -> None:  # fmt: skip
-        face = theme.face()
+    def _paint_block(self, painter: QPainter, name: str, quantity: Quantity,
+                     part: tuple[slice, slice], share: Array) -> None:  # fmt: skip
+        assert self._abd is not None
+        face, area = theme.face(), self._area(name)
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.ink))
-        painter.drawText(QRectF(area.left() + 2, area.top(), 20, 16), 0, title[0])
+        painter.drawText(QRectF(area.left() + 2, area.top(), 20, 16), 0, name)
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(face.soft))
-        painter.drawText(QRectF(area.left() + 16, area.top(), 80, 16), 0, title[1])
+        painter.drawText(QRectF(area.left() + 16, area.top(), 80, 16), 0, quantity.unit)
+        values = self._abd[part] / quantity.scale
+        before = values if self._before is None else self._before[part] / quantity.scale
         largest = float(np.abs(values).max()) or 1.0
-        wide = area.width() / 3
-        tint = QColor(face.accent)
         for i in range(3):
             for j in range(3):
-                cell = QRectF(area.left() + j * wide + 1, area.top() + 18 + i * CELL_HEIGHT + 1,
-                              wide - 2, CELL_HEIGHT - 2)  # fmt: skip
                 live = share[i, j] > NEGLIGIBLE
-                couples = share[i, j] > COUPLES and (i, j) in _COUPLING[title[0]]
-                ground = QColor(tint)
+                couples = share[i, j] > COUPLES and (i, j) in _COUPLING[name]
+                ground = QColor(face.accent)
                 ground.setAlphaF(0.06 + 0.42 * abs(values[i, j]) / largest if live else 0.0)
                 painter.setBrush(ground)
                 edge = QColor(face.fails) if couples else QColor(face.line)
                 painter.setPen(QPen(edge, 1.4 if couples else 1))
+                cell = self._cell(name, i, j)
                 painter.drawRoundedRect(cell, 3, 3)
+                text = units.number(float(values[i, j]), 3) if live else "0"
+                change = float(values[i, j] - before[i, j])
+                changed = abs(change) > 1e-6 * largest
                 painter.setPen(QColor(face.ink if live else face.soft))
                 painter.setFont(theme.font(8.5))
-                text = units.number(float(values[i, j]), 3) if live else "0"
-                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
+                upper = cell.adjusted(0, 0, 0, -9) if changed else cell
+                painter.drawText(upper, Qt.AlignmentFlag.AlignCenter, text)
+                if changed:
+                    painter.setPen(QColor(face.accent))
+                    painter.setFont(theme.font(6.5))
+                    sign = "+" if change > 0 else ""
+                    painter.drawText(cell.adjusted(0, 12, 0, 0), Qt.AlignmentFlag.AlignCenter,
+                                     sign + units.number(change, 2))  # fmt: skip
+
+    def _paint_words(self, painter: QPainter) -> None:
+        face, area = theme.face(), self._area("A").translated(0, TALL + 4)
+        text = QTextDocument()
+        text.setDefaultFont(theme.font(8.5))
+        text.setDocumentMargin(0)
+        text.setTextWidth(area.width() - 6)
+        text.setHtml("<br>".join(
+            f"<span style='color:{face.ink}'><b>{head}</b></span> "
+            f"<span style='color:{face.soft}'>{words}</span>" for head, words in self._words
+        ))  # fmt: skip
+        painter.save()
+        painter.translate(area.topLeft())
+        text.drawContents(painter, QRectF(0, 0, area.width(), TALL))
+        painter.restore()

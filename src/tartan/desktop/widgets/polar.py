@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -11,35 +14,53 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.polar import polar_moduli
 from tartan.desktop import theme
+from tartan.desktop.widgets.picture import offer_saving
 from tartan.project import units
 
 Array = NDArray[np.float64]
 
 DIRECTIONS = np.linspace(0, 2 * np.pi, 181)
+_COS, _SIN = np.cos(DIRECTIONS), np.sin(DIRECTIONS)
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """A curve: its name, values over `DIRECTIONS` [Pa], ink and line."""
+
+    name: str
+    values: Array
+    ink: str
+    line: Qt.PenStyle = Qt.PenStyle.SolidLine
+
+
+def laminate_curves(laminate: Laminate) -> list[Curve]:
+    """Membrane and flexural E over the direction, and membrane G."""
+    E, G = polar_moduli(laminate, DIRECTIONS)
+    Ef, _ = polar_moduli(laminate, DIRECTIONS, bending=True)
+    return [Curve("E membrane", E, "accent"), Curve("G membrane", G, "holds"),
+            Curve("E flexural", Ef, "soft", Qt.PenStyle.DashLine)]  # fmt: skip
+
+
+def other_curve(name: str, laminate: Laminate) -> Curve:
+    """Membrane E of another laminate, thin."""
+    return Curve(f"E {name}", polar_moduli(laminate, DIRECTIONS)[0], "ink", Qt.PenStyle.DotLine)
 
 
 class PolarPicture(QWidget):
-    """Membrane and flexural E over the direction, and membrane G."""
+    """Curves round a centre, with rings at round values and a key at the left."""
 
     def __init__(self) -> None:
         super().__init__()
-        self._curves: list[tuple[str, Array, str, Qt.PenStyle]] = []
+        self._curves: Sequence[Curve] = ()
         self.setMinimumHeight(196)
+        offer_saving(self, "polar stiffness")
 
     def sizeHint(self) -> QSize:
         return QSize(300, 212)
 
-    def put(self, laminate: Laminate | None) -> None:
-        """Show a laminate; None clears."""
-        self._curves = []
-        if laminate is not None:
-            E, G = polar_moduli(laminate, DIRECTIONS)
-            Ef, _ = polar_moduli(laminate, DIRECTIONS, bending=True)
-            self._curves = [
-                ("E flexural", Ef / 1e9, "soft", Qt.PenStyle.DashLine),
-                ("G membrane", G / 1e9, "holds", Qt.PenStyle.SolidLine),
-                ("E membrane", E / 1e9, "accent", Qt.PenStyle.SolidLine),
-            ]
+    def put(self, curves: Sequence[Curve]) -> None:
+        """Show curves; none clears."""
+        self._curves = curves
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -47,10 +68,10 @@ class PolarPicture(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        face = theme.face()
+        face, scale = theme.face(), units.MODULUS.scale
         radius = min(self.height() - 26, self.width() - 130) / 2
         center = QPointF(self.width() - radius - 14, self.height() / 2)
-        largest = max(float(values.max()) for _, values, _, _ in self._curves)
+        largest = max(float(c.values.max()) for c in self._curves) / scale
         step = _round_step(largest)
         painter.setFont(theme.font(7.5))
         for ring in np.arange(step, largest * 1.001, step):
@@ -64,26 +85,33 @@ class PolarPicture(QWidget):
         painter.drawLine(center - QPointF(0, radius), center + QPointF(0, radius))
         painter.setPen(QColor(face.soft))
         painter.drawText(center + QPointF(radius + 3, 4), "x")
-        for _, values, ink, line in self._curves:
-            reach = radius * values / largest
-            points = [center + QPointF(r * np.cos(a), -r * np.sin(a))
-                      for r, a in zip(reach, DIRECTIONS, strict=True)]  # fmt: skip
-            painter.setPen(QPen(theme.colour(ink), 1.8, line))
+        for curve in reversed(self._curves):
+            reach = radius * curve.values / scale / largest
+            x, y = center.x() + reach * _COS, center.y() - reach * _SIN
+            points = QPolygonF(
+                [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+            )
+            painter.setPen(QPen(theme.colour(curve.ink), 1.8, curve.line))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(points))
+            painter.drawPolyline(points)
         self._paint_key(painter)
 
     def _paint_key(self, painter: QPainter) -> None:
         painter.setFont(theme.font(8.5))
-        for i, (name, values, ink, line) in enumerate(reversed(self._curves)):
-            y = 16.0 + 34 * i
-            painter.setPen(QPen(theme.colour(ink), 2, line))
+        scale = units.MODULUS.scale
+        for i, curve in enumerate(self._curves):
+            y = 12.0 + 32 * i
+            if y > self.height() - 20:
+                return
+            painter.setPen(QPen(theme.colour(curve.ink), 2, curve.line))
             painter.drawLine(QPointF(0, y), QPointF(16, y))
             painter.setPen(theme.colour("ink"))
-            painter.drawText(QRectF(21, y - 9, 90, 16), 0, name)
+            name = painter.fontMetrics().elidedText(curve.name, Qt.TextElideMode.ElideRight, 96)
+            painter.drawText(QRectF(21, y - 9, 100, 16), 0, name)
             painter.setPen(theme.colour("soft"))
-            low, high = (units.number(float(v), 3) for v in (values.min(), values.max()))
-            painter.drawText(QRectF(21, y + 6, 100, 16), 0, f"{low} … {high} GPa")
+            ends = (float(curve.values.min()) / scale, float(curve.values.max()) / scale)
+            low, high = (units.number(v, 3) for v in ends)
+            painter.drawText(QRectF(21, y + 6, 110, 16), 0, f"{low} … {high} {units.MODULUS.unit}")
 
 
 def _round_step(largest: float) -> float:

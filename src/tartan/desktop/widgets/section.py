@@ -1,47 +1,43 @@
 """The section picture: plies as bands of true thickness with their fibre direction.
 
-Columns of results stand beside them on the same z axis. The laying side is up.
+Columns of results stand beside them on the same z axis. The laying side is up. Sub-laminates can
+be folded into one band, remarks stand in the margin, and the baseline's plies beside their own.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from difflib import SequenceMatcher
 
-import numpy as np
-from numpy.typing import NDArray
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
 
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
 from tartan.desktop.widgets.bands import Row, band_heights, paint_band
-from tartan.project import units
-
-Array = NDArray[np.float64]
+from tartan.desktop.widgets.columns import (
+    Column,
+    paint_column,
+    paint_column_head,
+    paint_reading,
+    row_colour,
+)
+from tartan.desktop.widgets.picture import offer_saving
 
 TOP, FOOT, GAP = 34, 20, 14
 COLUMN = 104
+GUTTER, STRIP = 13, 22
 
 
-@dataclass(frozen=True, eq=False)
-class Column:
-    """Results beside the plies.
+@dataclass(frozen=True)
+class Fold:
+    """A sub-laminate: name, first ply, count, and whether it is drawn as one band."""
 
-    Attributes
-    ----------
-    title, unit : str
-        What is shown.
-    values : ndarray, shape (n, 3) or (n,)
-        In display units: a profile at bottom, middle and top of every ply, or one bar a ply.
-    need : float or None
-        For reserve factors: the least one asked for, drawn as a line.
-    """
-
-    title: str
-    unit: str
-    values: Array
-    need: float | None = None
+    name: str
+    first: int
+    count: int
+    folded: bool
 
 
 class SectionPicture(QWidget):
@@ -49,6 +45,8 @@ class SectionPicture(QWidget):
 
     ply_pressed = pyqtSignal(int, object)
     ply_hovered = pyqtSignal(int)
+    fold_pressed = pyqtSignal(int)
+    bar_pressed = pyqtSignal(int, str)
 
     least_band = 20
     least_height = 120
@@ -62,14 +60,22 @@ class SectionPicture(QWidget):
         self.faded = False
         self.marked: int | None = None
         self.band_width = 230
+        self.folds: Sequence[Fold] = ()
+        self.remarks: Mapping[int, str] = {}
+        self.before: Sequence[Row] = ()
+        self.before_name = ""
         self._pointer: float | None = None
+        self._cache: list[QRectF] | None = None
         self.setMouseTracking(True)
         self.setMinimumHeight(120)
+        offer_saving(self, "section")
 
     def show_stack(self, rows: Sequence[Row], columns: Sequence[Column] = ()) -> None:
         """Draw other plies."""
         self.rows, self.columns = rows, columns
-        self.setMinimumHeight(max(self.least_height, TOP + FOOT + len(rows) * self.least_band))
+        self._cache = None
+        bands = len(rows) - sum(f.count - 1 for f in self.folds if f.folded)
+        self.setMinimumHeight(max(self.least_height, TOP + FOOT + bands * self.least_band))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -78,31 +84,60 @@ class SectionPicture(QWidget):
 
     # Geometry
 
+    @property
+    def left(self) -> float:
+        """Where bands begin: right of remarks, folds and the baseline's strip."""
+        return (STRIP if self.before else 0) + (GUTTER if self.remarks or self.folds else 0) + 1.0
+
     def rect_of(self, ply: int) -> QRectF:
         """Band of a ply, from 0."""
         return self._rects()[ply]
 
+    def _slots(self) -> list[tuple[int, int]]:
+        """Bands as (first ply, count)."""
+        folded = {f.first: f.count for f in self.folds if f.folded}
+        slots, i = [], 0
+        while i < len(self.rows):
+            count = folded.get(i, 1)
+            slots.append((i, count))
+            i += count
+        return slots
+
     def _rects(self) -> list[QRectF]:
+        """Band of every ply; those of a folded sub-laminate share its band."""
+        if self._cache is not None:
+            return self._cache
         room = self.height() - TOP - FOOT
-        weights = [1.0 if self.even else r.thickness for r in self.rows]
+        slots = self._slots()
+        weights = [1.0 if self.even else sum(r.thickness for r in self.rows[i : i + n])
+                   for i, n in slots]  # fmt: skip
         heights = band_heights(weights, room, self.least_band)
         rects, y = [], float(self.height() - FOOT)
-        for height in heights:
-            y -= height
-            rects.append(QRectF(1, y, self._width(), height))
+        for (first, count), height in zip(slots, heights, strict=True):
+            total = sum(r.thickness for r in self.rows[first : first + count])
+            for row in self.rows[first : first + count]:
+                part = height * row.thickness / total
+                y -= part
+                rects.append(QRectF(self.left, y, self._width(), part))
+        self._cache = rects
         return rects
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._cache = None
+        super().resizeEvent(event)
 
     def _width(self) -> float:
         if not self.columns:
-            return float(self.width() - 2)
-        return float(min(self.band_width, self.width() - len(self.columns) * (60 + GAP)))
+            return float(self.width() - 1 - self.left)
+        wide = min(self.band_width, self.width() - self.left - len(self.columns) * (60 + GAP))
+        return max(150.0, float(wide))
 
     def _column_rects(self) -> list[QRectF]:
         if not self.columns:
             return []
-        left = self._width() + GAP + 2
-        room = self.width() - left
-        wide = min(150.0, room / len(self.columns) - GAP)
+        left = self.left + self._width() + GAP
+        room = self.width() - left - 8
+        wide = min(150.0, (room + GAP) / len(self.columns) - GAP)
         return [QRectF(left + i * (wide + GAP), TOP, wide, self.height() - TOP - FOOT)
                 for i in range(len(self.columns))]  # fmt: skip
 
@@ -120,16 +155,100 @@ class SectionPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.faded:
             painter.setOpacity(0.4)
+        sight = QRectF(event.rect()) if event is not None else QRectF(self.rect())
         rects = self._rects()
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("soft"))
-        painter.drawText(QRectF(2, TOP - 20, 150, 16), Qt.AlignmentFlag.AlignLeft, "laying side ↑")
-        for i, (row, rect) in enumerate(zip(self.rows, rects, strict=True)):
-            paint_band(painter, rect, i, row, selected=i in self.selected)
-        for column, area in zip(self.columns, self._column_rects(), strict=True):
-            self._paint_column(painter, column, area, rects)
+        painter.drawText(QRectF(self.left, TOP - 20, 150, 16), Qt.AlignmentFlag.AlignLeft,
+                         "laying side ↑")  # fmt: skip
+        seen = [
+            (i, row, rect)
+            for i, (row, rect) in enumerate(zip(self.rows, rects, strict=True))
+            if rect.bottom() >= sight.top() - 1 and rect.top() <= sight.bottom() + 1
+        ]
+        hidden = self._paint_folds(painter, rects)
+        for i, row, rect in seen:
+            if i not in hidden:
+                paint_band(painter, rect, i, row, selected=i in self.selected)
+        self._paint_margin(painter, seen)
+        areas = self._column_rects()
+        for column, area in zip(self.columns, areas, strict=True):
+            paint_column_head(painter, column, area, 2)
+            paint_column(painter, column, area, seen)
         self._paint_mark(painter, rects)
-        self._paint_reading(painter)
+        self._paint_pointer(painter, areas)
+
+    def _paint_folds(self, painter: QPainter, rects: list[QRectF]) -> set[int]:
+        """Draw sub-laminates: a brace in the margin, or one band; return the plies within."""
+        hidden: set[int] = set()
+        face = theme.face()
+        for fold in self.folds:
+            inside = range(fold.first, fold.first + fold.count)
+            area = rects[inside[0]].united(rects[inside[-1]])
+            brace = self._brace(area)
+            painter.setPen(QPen(QColor(face.accent), 1.4))
+            painter.drawLine(
+                brace.topRight() - QPointF(3, -2), brace.bottomRight() - QPointF(3, 2)
+            )
+            painter.setFont(theme.font(8))
+            painter.drawText(brace, Qt.AlignmentFlag.AlignCenter, "▸" if fold.folded else "▾")
+            if not fold.folded:
+                continue
+            hidden |= set(inside)
+            body = area.adjusted(0, 0.75, 0, -0.75)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(face.accent_wash))
+            painter.drawRoundedRect(body, 2, 2)
+            for i in inside:
+                painter.fillRect(QRectF(area.left(), rects[i].top(), 5, rects[i].height()),
+                                 row_colour(self.rows[i]))  # fmt: skip
+            painter.setPen(QColor(face.ink))
+            painter.setFont(theme.strong(9))
+            words = f"{fold.name}   {inside[0] + 1}–{inside[-1] + 1}"
+            painter.drawText(body.adjusted(12, 0, -4, 0), Qt.AlignmentFlag.AlignVCenter, words)
+            if self.selected & set(inside):
+                painter.setPen(QPen(QColor(face.accent), 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(area.adjusted(1, 1, -1, -1), 3, 3)
+        return hidden
+
+    def _brace(self, area: QRectF) -> QRectF:
+        return QRectF(self.left - GUTTER, area.top(), GUTTER, area.height())
+
+    def _paint_margin(self, painter: QPainter, seen: Sequence[tuple[int, Row, QRectF]]) -> None:
+        face = theme.face()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(face.accent))
+        for i, _, rect in seen:
+            if i in self.remarks:
+                at = QPointF(self.left - 7, rect.center().y())
+                painter.drawEllipse(at, 2.6, 2.6)
+        if self.before:
+            self._paint_before(painter)
+
+    def _paint_before(self, painter: QPainter) -> None:
+        """Draw the baseline's plies beside those they equal; gone ones as slips between."""
+        rects = self._rects()
+        now = [(r.angle, r.material, r.thickness) for r in self.rows]
+        then = [(r.angle, r.material, r.thickness) for r in self.before]
+        matcher = SequenceMatcher(None, then, now, autojunk=False)
+        for kind, a0, a1, b0, b1 in matcher.get_opcodes():
+            for k, i in enumerate(range(a0, a1)):
+                solid = row_colour(self.before[i])
+                if kind == "equal" or (kind == "replace" and b0 + k < b1):
+                    rect = rects[b0 + k]
+                    area = QRectF(1, rect.top() + 0.75, STRIP - 9, rect.height() - 1.5)
+                else:
+                    foot = rects[b0 - 1].top() if b0 else float(self.height() - FOOT)
+                    area = QRectF(1, foot - 2 - 4 * (a1 - i), STRIP - 9, 3)
+                painter.fillRect(area, solid)
+                if kind != "equal":
+                    painter.setPen(QPen(theme.colour("ink"), 1))
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawRect(area)
+        painter.setPen(theme.colour("soft"))
+        painter.setFont(theme.font(8))
+        painter.drawText(QRectF(0, TOP - 20, STRIP, 16), 0, self.before_name)
 
     def _paint_mark(self, painter: QPainter, rects: list[QRectF]) -> None:
         if self.marked is None or self.marked >= len(rects):
@@ -138,126 +257,59 @@ class SectionPicture(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(rects[self.marked].adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
 
-    def _paint_column(self, painter: QPainter, column: Column, area: QRectF,
-                      rects: list[QRectF]) -> None:  # fmt: skip
-        face = theme.face()
-        painter.setPen(QPen(QColor(face.line), 1))
-        painter.setBrush(QColor(face.panel))
-        painter.drawRoundedRect(area, 3, 3)
-        painter.setPen(QColor(face.ink))
-        painter.setFont(theme.strong(8.5))
-        center = Qt.AlignmentFlag.AlignHCenter
-        painter.drawText(QRectF(area.left() - 6, 2, area.width() + 12, 15), center, column.title)
-        painter.setFont(theme.font(8))
-        painter.setPen(QColor(face.soft))
-        painter.drawText(QRectF(area.left() - 6, 16, area.width() + 12, 15), center, column.unit)
-        if column.values.ndim == 1:
-            self._paint_bars(painter, column, area, rects)
-        else:
-            self._paint_profile(painter, column, area, rects)
-
-    def _paint_profile(self, painter: QPainter, column: Column, area: QRectF,
-                       rects: list[QRectF]) -> None:  # fmt: skip
-        face = theme.face()
-        largest = float(np.abs(column.values).max(initial=0.0))
-        middle = area.center().x()
-        painter.setPen(QPen(QColor(face.line), 1))
-        painter.drawLine(QPointF(middle, area.top()), QPointF(middle, area.bottom()))
-        if largest > 0:
-            scale = (area.width() / 2 - 5) / largest
-            for i, rect in enumerate(rects):
-                low, _, high = column.values[i] * scale
-                shape = QPolygonF(
-                    [
-                        QPointF(middle, rect.bottom()),
-                        QPointF(middle + low, rect.bottom()),
-                        QPointF(middle + high, rect.top()),
-                        QPointF(middle, rect.top()),
-                    ]
-                )
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(_row_colour(self.rows[i]))
-                painter.drawPolygon(shape)
-        painter.setPen(QColor(face.soft))
-        painter.setFont(theme.font(7.5))
-        foot = QRectF(area.left(), area.bottom() + 2, area.width(), 14)
-        painter.drawText(foot, Qt.AlignmentFlag.AlignRight, units.number(largest, 3))
-        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "−" + units.number(largest, 3))
-
-    def _paint_bars(self, painter: QPainter, column: Column, area: QRectF,
-                    rects: list[QRectF]) -> None:  # fmt: skip
-        face = theme.face()
-        need = column.need or 1.0
-        reach = 4 * need
-        width = area.width() - 46
-        painter.setFont(theme.strong(8.5))
-        for value, rect in zip(column.values, rects, strict=True):
-            share = min(value, reach) / reach
-            height = min(rect.height() * 0.62, 16)
-            bar = QRectF(
-                area.left() + 6, rect.center().y() - height / 2, max(2, share * width), height
-            )
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(face.holds if value >= need else face.fails))
-            painter.drawRoundedRect(bar, 2, 2)
-            painter.setPen(QColor(face.ink))
-            text = QRectF(bar.right() + 4, rect.center().y() - 8, 44, 16)
-            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, units.factor(float(value)))
-        x = area.left() + 6 + width / 4
-        painter.setPen(QPen(QColor(face.ink), 1, Qt.PenStyle.DashLine))
-        painter.drawLine(QPointF(x, area.top() + 1), QPointF(x, area.bottom() - 1))
-        painter.setFont(theme.font(7.5))
-        painter.setPen(QColor(face.soft))
-        painter.drawText(QRectF(area.left(), area.bottom() + 2, area.width(), 14),
-                         Qt.AlignmentFlag.AlignLeft, f"needs {need:.2f}")  # fmt: skip
-
-    def _paint_reading(self, painter: QPainter) -> None:
+    def _paint_pointer(self, painter: QPainter, areas: Sequence[QRectF]) -> None:
         if self._pointer is None or not self.columns:
             return
         ply = self.ply_at(self._pointer)
         if ply is None:
             return
-        face = theme.face()
-        painter.setPen(QPen(QColor(face.ink), 1, Qt.PenStyle.DotLine))
-        painter.drawLine(QPointF(0, self._pointer), QPointF(self.width(), self._pointer))
+        painter.setPen(QPen(theme.colour("ink"), 1, Qt.PenStyle.DotLine))
+        painter.drawLine(QPointF(self.left, self._pointer), QPointF(self.width(), self._pointer))
         rect = self._rects()[ply]
         share = (rect.bottom() - self._pointer) / max(rect.height(), 1.0)
-        painter.setFont(theme.strong(8.5))
-        for column, area in zip(self.columns, self._column_rects(), strict=True):
-            if column.values.ndim == 1:
-                continue
-            low, _, high = column.values[ply]
-            text = units.number(float(low + share * (high - low)))
-            box = QRectF(area.center().x() - 34, self._pointer - 19, 68, 16)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(face.panel))
-            painter.drawRoundedRect(box, 3, 3)
-            painter.setPen(QColor(face.ink))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        for column, area in zip(self.columns, areas, strict=True):
+            paint_reading(painter, column, area, QPointF(area.left(), self._pointer), (ply, share))
 
     # Pointer
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and (ply := self.ply_at(event.position().y())) is not None:
-            self.setFocus()
-            self.ply_pressed.emit(ply, event.modifiers())
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        at = event.position()
+        ply = self.ply_at(at.y())
+        if ply is None:
+            return
+        for k, fold in enumerate(self.folds):
+            if at.x() < self.left and fold.first <= ply < fold.first + fold.count:
+                self.fold_pressed.emit(k)
+                return
+        self.setFocus()
+        for column, area in zip(self.columns, self._column_rects(), strict=True):
+            if column.values.ndim == 1 and area.left() <= at.x() <= area.right():
+                self.bar_pressed.emit(ply, column.key)
+                return
+        self.ply_pressed.emit(ply, event.modifiers())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             self._pointer = event.position().y()
             ply = self.ply_at(self._pointer)
             self.ply_hovered.emit(-1 if ply is None else ply)
-            self.update()
+            if self.columns:
+                self.update()
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._pointer = None
         self.ply_hovered.emit(-1)
         self.update()
 
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            ply = self.ply_at(event.pos().y())
+            words = "" if ply is None else self.remarks.get(ply, "")
+            QToolTip.showText(event.globalPos(), words, self, QRect())
+            return True
+        return super().event(event)
 
-def _row_colour(row: Row) -> QColor:
-    if row.kind == "core":
-        return QColor(colours.CORE_SOLID)
-    if row.kind == "isotropic":
-        return QColor(colours.ISO_SOLID)
-    return QColor(colours.ply_solid(row.angle))
+
+__all__ = ["Column", "Fold", "SectionPicture"]

@@ -198,7 +198,7 @@ class QuantityField(Field):
             if optional and not text.strip():
                 return commit(None)
             try:
-                value = units.parse(text, quantity)
+                value = units.parse(text, self.quantity)
             except TartanError as error:
                 return error
             return commit(value)
@@ -249,3 +249,17 @@ def set_options(box: QComboBox, options: Sequence[str], chosen: str) -> None:
         box.clear()
         box.addItems(list(options))
     box.setCurrentIndex(list(options).index(chosen) if chosen in options else -1)
+
+
+class UnitLabel(QLabel):
+    """The unit of a quantity in the display system in force."""
+
+    def __init__(self, quantity: Quantity) -> None:
+        super().__init__()
+        self.quantity = quantity
+        self.setProperty("role", "soft")
+        self.show_unit()
+
+    def show_unit(self) -> None:
+        """Show the unit as it stands."""
+        self.setText(self.quantity.unit)

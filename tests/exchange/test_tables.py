@@ -4,7 +4,7 @@ from pathlib import Path
 import pytest
 
 from tartan.core.errors import DocumentError
-from tartan.exchange.materials_csv import read_materials, write_materials
+from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.project.samples import dish_panel
 from tests.conftest import CARBON
 

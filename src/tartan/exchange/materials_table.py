@@ -1,15 +1,15 @@
-"""Materials as CSV: one row a material, a header that states units in brackets."""
+"""Materials as a table: one row a material, a header that states units in brackets."""
 
 from __future__ import annotations
 
-import csv
-import io
 import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.materials import FIELD_NAMES, Material, checked
+from tartan.exchange.tables import Table, exact, read_rows, spread, write_table
 from tartan.project import units
 from tartan.project.units import Quantity
 
@@ -38,23 +38,14 @@ def read_materials(path: Path) -> list[Material]:
     Parameters
     ----------
     path : Path
-        A CSV file with a header such as ``name, E1 [GPa], nu12``; comma or semicolon.
+        A CSV or XLSX file with a header such as ``name, E1 [GPa], nu12``; comma or semicolon.
 
     Raises
     ------
     DocumentError
         Naming row and column of what cannot be read.
     """
-    try:
-        text = path.read_text("utf-8-sig")
-    except (OSError, UnicodeDecodeError) as error:
-        raise DocumentError("The file cannot be read.", path.name,
-                            "Save it as CSV in UTF-8.") from error  # fmt: skip
-    head = text.partition("\n")[0]
-    delimiter = ";" if head.count(";") > head.count(",") else ","
-    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
-    if not rows or not any(c.strip() for c in rows[0]):
-        raise DocumentError("The file is empty.", path.name, "The first row names the columns.")
+    rows = read_rows(path)
     columns = [_column(cell, i, path.name) for i, cell in enumerate(rows[0], start=1)]
     named = [field for field, _ in columns]
     for field in ("name", *_NEEDED):
@@ -100,46 +91,32 @@ def _material(row: list[str], columns: list[tuple[str, str]], where: str) -> Mat
         if not fields.get(field) and fields.get(field) != 0:
             raise DocumentError(f"{field} is empty.", f"{where}, column {field}", "Fill it in.")
     fields = {k: v for k, v in fields.items() if v != ""}
-    if fields.get("kind", "ply") not in ("ply", "isotropic", "core"):
-        raise DocumentError(f"'{fields['kind']}' is not a kind of material.",
-                            f"{where}, column kind", "Use ply, isotropic or core.")  # fmt: skip
+    if fields.get("kind", "ply") not in ("ply", "woven", "isotropic", "core"):
+        raise DocumentError(
+            f"'{fields['kind']}' is not a kind of material.",
+            f"{where}, column kind",
+            "Use ply, woven, isotropic or core.",
+        )
     try:
         return checked(Material(**fields))
     except TartanError as error:
         raise DocumentError(error.what, f"{where}, {error.where}", error.mend) from error
 
 
-def write_materials(materials: tuple[Material, ...], path: Path) -> None:
-    """Write materials in display units, with full digits.
+def write_materials(materials: Sequence[Material], path: Path) -> None:
+    """Write materials as CSV or XLSX, in display units with full digits.
 
     Raises
     ------
     DocumentError
         When the file cannot be written.
     """
-    head = [*_TEXT[:2]]
-    head += [f"{f} [{q.unit}]" if q.unit else f for f, q in QUANTITIES.items()] + ["source"]
-    try:
-        with path.open("w", encoding="utf-8", newline="") as file:
-            writer = csv.writer(file)
-            writer.writerow(head)
-            for m in materials:
-                writer.writerow(
-                    [m.name, m.kind, *(_cell(m, f, q) for f, q in QUANTITIES.items()), m.source]
-                )
-    except OSError as error:
-        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
-                            "Choose another folder.") from error  # fmt: skip
+    write_table(materials_table(materials), path)
 
 
-def _cell(material: Material, field: str, quantity: Quantity) -> str:
-    """Shortest decimal text in the display unit that reads back to the same value."""
-    value = getattr(material, field)
-    if value is None:
-        return ""
-    for digits in range(1, 18):
-        text = f"{value / quantity.scale:.{digits}g}"
-        if float(text) * quantity.scale == value:
-            return text
-    # No decimal in the display unit gives the value back; the SI unit is written instead.
-    return f"{value!r} {quantity.si}"
+def materials_table(materials: Sequence[Material]) -> Table:
+    """All data of materials in display units, with full digits."""
+    head = ["name", "kind", *(f"{f} [{q.unit}]" if q.unit else f for f, q in QUANTITIES.items())]
+    rows = [[m.name, m.kind, *(exact(getattr(m, f), q) for f, q in QUANTITIES.items()), m.source]
+            for m in materials]  # fmt: skip
+    return Table("materials", (*head, "source"), spread(rows))

@@ -1,0 +1,233 @@
+"""What each of many candidate stacks would do to the governing reserve factor.
+
+Candidates of one ply count are worked out together: stiffness, response and ply stresses as
+arrays over candidates, load sets, plies and spots, and one call of each criterion a material.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import DEFAULT_SETS
+from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.shear import shear_distribution
+from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_rotation
+from tartan.core.materials import Material
+from tartan.core.search.changes import Change
+from tartan.core.stack.plies import Ply, Stack
+from tartan.core.strength.many import Check, Sets, checks_of
+
+Array = NDArray[np.float64]
+
+SPOTS = np.array([-1.0, 0.0, 1.0])
+
+BLOCK = 40_000
+"""Ply spots in one piece of work: a few tens of milliseconds."""
+
+
+@dataclass(frozen=True)
+class Ranked:
+    """A change with its effect.
+
+    Attributes
+    ----------
+    change : Change
+        The change.
+    reserve : float
+        Governing reserve factor over all load sets [1].
+    load : int
+        Load set that governs.
+    mass : float
+        Mass per area [kg/m²]; NaN when a density is missing.
+    """
+
+    change: Change
+    reserve: float
+    load: int
+    mass: float
+
+
+def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Sequence[LoadSet],
+         sets: Sets = DEFAULT_SETS, block: int = BLOCK) -> Iterator[list[Ranked]]:  # fmt: skip
+    """Evaluate changes piece by piece.
+
+    Parameters
+    ----------
+    changes : sequence of Change
+        Candidates.
+    materials : mapping of str to Material
+        Every material they use.
+    loads : sequence of LoadSet
+        Load sets; the worst governs.
+    sets : mapping
+        Criteria by material name or kind.
+    block : int
+        Ply spots times load sets in one piece.
+
+    Yields
+    ------
+    list of Ranked
+        In the order of `changes` within a piece; pieces of unlike ply counts follow each other.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        As `checks_of`.
+    """
+    by_count: dict[int, list[Change]] = {}
+    for change in changes:
+        by_count.setdefault(len(change.plies), []).append(change)
+    table = _Table(changes, materials, sets)
+    for count, group in by_count.items():
+        size = max(1, block // (count * 3 * max(1, len(loads))))
+        for start in range(0, len(group), size):
+            piece = group[start : start + size]
+            yield _evaluate(piece, table, loads)
+
+
+class _Table:
+    """Layers (material and angle) that occur, with their stiffness, and the checks."""
+
+    def __init__(self, changes: Sequence[Change], materials: Mapping[str, Material],
+                 sets: Sets) -> None:  # fmt: skip
+        layers = dict.fromkeys((p.material, p.angle) for c in changes for p in c.plies)
+        self.index = {layer: i for i, layer in enumerate(layers)}
+        self.names = list(dict.fromkeys(name for name, _ in layers))
+        used = [materials[name] for name in self.names]
+        self.material = np.array([self.names.index(name) for name, _ in layers])
+        T = strain_rotation(np.deg2rad([angle for _, angle in layers]))
+        Q = np.array([reduced_stiffness(m) for m in used])[self.material]
+        self.T = T
+        self.Qbar = np.swapaxes(T, 1, 2) @ Q @ T
+        self.operator = Q @ T
+        free = np.array([[m.alpha1, m.alpha2, 0.0, m.beta1, m.beta2, 0.0] for m in used])
+        free = free[self.material].reshape(-1, 2, 3)
+        # Free expansion in laminate axes: by temperature and by moisture.
+        self.free = np.einsum("uij,utj->uti", np.linalg.inv(T), free)
+        self.rho = np.array([np.nan if m.rho is None else m.rho for m in used])[self.material]
+        one_each = Stack("", tuple(Ply(name, 0.0, 1e-3) for name in self.names))
+        self.checks: list[Check] = checks_of(Laminate(one_each, tuple(used)), sets)
+
+
+def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> list[Ranked]:
+    layer = np.array([[table.index[p.material, p.angle] for p in c.plies] for c in piece])
+    t = np.array([[p.thickness for p in c.plies] for c in piece])
+    h = t.sum(axis=1)
+    low = np.cumsum(t, axis=1) - t - h[:, None] / 2
+    mean = low + t / 2
+    Qbar = table.Qbar[layer]
+    ABD = _stiffness(Qbar, t, mean)
+    stress = np.empty((len(loads), *layer.shape, 3, 3))
+    held = np.zeros_like(stress)
+    place = mean[..., None] + t[..., None] / 2 * SPOTS
+    for k, load in enumerate(loads):
+        strain, resting = _response(load, ABD, (Qbar, t, mean, h), table.free[layer])
+        stress[k] = _stress(strain, place, table.operator[layer])
+        if resting is not None:
+            free = (load.dT + load.dT_gradient * place)[..., None] * table.free[layer][:, :, :1]
+            free = free + load.dC * table.free[layer][:, :, 1:]
+            whole = resting[:, None, None, :3] + place[..., None] * resting[:, None, None, 3:]
+            held[k] = np.einsum("mnij,mnsj->mnsi", table.operator[layer], whole - free)
+    shear = _shear(loads, Qbar, (t, low), ABD, layer, table)
+    least = _least(table, layer, stress, held, shear)
+    worst = least.argmin(axis=0)
+    mass = (table.rho[layer] * t).sum(axis=1)
+    return [Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))
+            for i, c in enumerate(piece)]  # fmt: skip
+
+
+def _stiffness(Qbar: Array, t: Array, mean: Array) -> Array:
+    """A, B, D of every candidate, shape (m, 6, 6)."""
+    weights = np.stack([t, t * mean, t * (mean**2 + t**2 / 12)])
+    A, B, D = np.einsum("wmn,mnij->wmij", weights, Qbar)
+    return np.block([[A, B], [B, D]])
+
+
+def _solve(ABD: Array, h: Array, known: NDArray[np.bool_], values: Array, free: Array) -> Array:
+    """Strains of mixed problems, as `respond_mixed`, shape (m, 6)."""
+    s = np.concatenate([np.ones((len(h), 3)), np.repeat(h[:, None], 3, axis=1)], axis=1)
+    K = ABD / (s[:, :, None] * s[:, None, :])
+    strain = np.where(known, values, 0.0) * s
+    right = (np.where(known, 0.0, values) + free) / s - np.einsum("mij,mj->mi", K, strain)
+    open_ = ~known
+    if open_.any():
+        rows = np.flatnonzero(open_)
+        strain[:, rows] = np.linalg.solve(K[:, rows[:, None], rows], right[:, rows, None])[..., 0]
+    found: Array = strain / s
+    return found
+
+
+def _response(load: LoadSet, ABD: Array, section: tuple[Array, Array, Array, Array], free: Array
+              ) -> tuple[Array, Array | None]:  # fmt: skip
+    """Strains under the mechanical part and under temperature and moisture, shape (m, 6)."""
+    Qbar, t, mean, h = section
+    values = np.array([load.prescribed(float(size)) for size in h])
+    known = load.is_strain
+    strain = _solve(ABD, h, known, values, np.zeros_like(values))
+    if not (load.dT or load.dT_gradient or load.dC):
+        return strain, None
+    zeroth, first = t, t * mean
+    second = t * (mean**2 + t**2 / 12)
+    a = np.einsum("mnij,mnj->mni", Qbar, free[:, :, 0])
+    b = np.einsum("mnij,mnj->mni", Qbar, free[:, :, 1])
+    N = np.einsum("mni,mn->mi", a, load.dT * zeroth + load.dT_gradient * first)
+    M = np.einsum("mni,mn->mi", a, load.dT * first + load.dT_gradient * second)
+    N += load.dC * np.einsum("mni,mn->mi", b, zeroth)
+    M += load.dC * np.einsum("mni,mn->mi", b, first)
+    resultants = np.concatenate([N, M], axis=1)
+    return strain, _solve(ABD, h, known, np.zeros_like(values), resultants)
+
+
+def _stress(strain: Array, place: Array, operator: Array) -> Array:
+    """Ply stresses, shape (m, n, 3, 3) [Pa]."""
+    membrane = np.einsum("mnij,mj->mni", operator, strain[:, :3])
+    bending = np.einsum("mnij,mj->mni", operator, strain[:, 3:])
+    found: Array = membrane[:, :, None] + place[..., None] * bending[:, :, None]
+    return found
+
+
+def _shear(loads: Sequence[LoadSet], Qbar: Array, heights: tuple[Array, Array], ABD: Array,
+           layer: NDArray[np.int64], table: _Table) -> Array | None:  # fmt: skip
+    """Interlaminar shear stresses in ply axes, shape (k, m, n, 3, 2); None when there are none."""
+    if not any(any(load.Q) for load in loads):
+        return None
+    t, low = heights
+    compliance = np.linalg.inv(ABD)
+    Q = np.array([load.Q for load in loads])
+    # cos² and cos·sin are in the strain rotation; cos and sin follow up to a common sign.
+    c2, cs = table.T[layer][..., 0, 0], table.T[layer][..., 0, 2]
+    angle = np.arctan2(cs, c2)
+    c, s = np.cos(angle), np.sin(angle)
+    turn = np.moveaxis(np.array([[c, s], [-s, c]]), (0, 1), (-2, -1))
+    found = np.empty((len(loads), *layer.shape, 3, 2))
+    for i in range(len(layer)):
+        z = np.append(low[i], low[i, -1] + t[i, -1])
+        f = shear_distribution(Qbar[i], z, compliance[i], SPOTS)
+        found[:, i] = np.einsum("nij,nsjq,kq->knsi", turn[i], f, Q)
+    return found
+
+
+def _least(table: _Table, layer: NDArray[np.int64], stress: Array, held: Array,
+           shear: Array | None) -> Array:  # fmt: skip
+    """Least reserve factor by load set and candidate, shape (k, m)."""
+    reserve = np.full(stress.shape[:-1], np.inf)
+    material = table.material[layer]
+    residual = bool(held.any())
+    for check in table.checks:
+        here = material == check.plies[0]
+        if not here.any():
+            continue
+        if check.rule.stress == "transverse":
+            if shear is None:
+                continue
+            found = check.rule.evaluate(check.strengths, shear[:, here]).reserve
+        else:
+            rest = held[:, here] if residual else None
+            found = check.rule.evaluate(check.strengths, stress[:, here], rest).reserve
+        reserve[:, here] = np.minimum(reserve[:, here], found)
+    least: Array = reserve.min(axis=(2, 3))
+    return least

@@ -1,0 +1,192 @@
+"""Reserve factors of every ply and spot under many loads at once, by sets of criteria.
+
+One pass over arrays serves the columns beside a stack, critical loads, envelopes and whatever
+else asks for many loads on one laminate.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import DEFAULT_SETS, Criterion, criterion
+from tartan.core.criteria.base import Outcome, Strengths, strengths_of
+from tartan.core.errors import CriterionError
+from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.strength.reserve import plies_by_material
+
+Array = NDArray[np.float64]
+Sets = Mapping[str, Sequence[str]]
+"""Criteria keys by the name of a material, or by its kind."""
+
+TIE = 1e-9
+"""Equal plies differ by rounding only: within this share the first of them is named."""
+
+
+@dataclass(frozen=True, eq=False)
+class Check:
+    """One criterion for the plies of one material."""
+
+    rule: Criterion
+    strengths: Strengths
+    plies: NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Governing:
+    """The least reserve factor with its address.
+
+    Attributes
+    ----------
+    reserve : float
+        Reserve factor [1].
+    ply : int
+        First of equals, from 0.
+    spot, criterion, mode : str
+        Where in the ply, by which criterion, in which mode.
+    angle : float or None
+        Fracture angle where the criterion knows one [deg].
+    """
+
+    reserve: float
+    ply: int
+    spot: str
+    criterion: str
+    mode: str
+    angle: float | None
+
+    @property
+    def margin(self) -> float:
+        """Margin of safety, one less than the reserve factor."""
+        return self.reserve - 1
+
+
+@dataclass(frozen=True, eq=False)
+class Reserves:
+    """Reserve factors under k loads.
+
+    Attributes
+    ----------
+    checks : tuple of Check
+        Criteria that were evaluated, material by material.
+    by_check : tuple of ndarray, shape (k, m, 3)
+        Reserve factor by each check, at its own m plies [1].
+    reserve : ndarray, shape (k, n, 3)
+        The least over the checks [1].
+    check, mode : ndarray of int8, shape (k, n, 3)
+        Which check that is, and its mode.
+    angle : ndarray, shape (k, n, 3)
+        Fracture angle of a criterion that knows one [deg], else NaN.
+    """
+
+    checks: tuple[Check, ...]
+    by_check: tuple[Array, ...]
+    reserve: Array
+    check: NDArray[np.int8]
+    mode: NDArray[np.int8]
+    angle: Array
+
+    def governing(self, load: int = 0) -> Governing:
+        """What governs under one of the loads."""
+        reserve = self.reserve[load]
+        ply, spot = np.argwhere(reserve <= float(reserve.min()) * (1 + TIE))[0]
+        rule = self.checks[int(self.check[load, ply, spot])].rule
+        angle = float(self.angle[load, ply, spot])
+        mode = rule.modes[int(self.mode[load, ply, spot])]
+        return Governing(float(reserve[ply, spot]), int(ply), SPOTS[int(spot)], rule.key, mode,
+                         None if np.isnan(angle) else angle)  # fmt: skip
+
+    def of_rule(self, key: str) -> Array:
+        """Reserve factors by one criterion, shape (k, n, 3); NaN at plies it does not judge."""
+        found = np.full(self.reserve.shape, np.nan)
+        for check, values in zip(self.checks, self.by_check, strict=True):
+            if check.rule.key == key:
+                found[:, check.plies] = values
+        return found
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Criteria that were evaluated, each once."""
+        return tuple(dict.fromkeys(c.rule.key for c in self.checks))
+
+
+def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> list[Check]:
+    """Criteria of every material of a laminate.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    sets : mapping
+        Criteria by material name, which comes first, or kind.
+
+    Raises
+    ------
+    CriterionError
+        When a layer has no criterion.
+    MaterialError
+        When a datum is missing.
+    """
+    found = []
+    for material, plies in plies_by_material(laminate.materials).items():
+        chosen = sets.get(material.name, sets.get(material.kind, ()))
+        if not chosen:
+            raise CriterionError(f"No failure criterion is chosen for {material.kind} layers.",
+                                 f"Material '{material.name}'",
+                                 "Choose one in the criteria set.")  # fmt: skip
+        for key in chosen:
+            rule = criterion(key)
+            found.append(Check(rule, strengths_of(material, rule), plies))
+    return found
+
+
+def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None = None,
+             residual: Array | None = None) -> Reserves:  # fmt: skip
+    """Evaluate checks at ply stresses.
+
+    Parameters
+    ----------
+    checks : sequence of Check
+        As `checks_of` gives.
+    in_plane : ndarray, shape (k, n, 3, 3)
+        Stress that is scaled, by load, ply and spot in ply axes [Pa].
+    transverse : ndarray, shape (k, n, 3, 2), optional
+        tau_13, tau_23, scaled too; zero when left out [Pa].
+    residual : ndarray, shape (n, 3, 3) or (k, n, 3, 3), optional
+        In-plane stress that stays [Pa].
+    """
+    shape = in_plane.shape[:-1]
+    least = np.full(shape, np.inf)
+    which, mode = np.zeros(shape, np.int8), np.zeros(shape, np.int8)
+    angle = np.full(shape, np.nan)
+    judged = np.zeros(shape, bool)
+    single = []
+    for i, check in enumerate(checks):
+        outcome = _evaluate(check, in_plane, transverse, residual)
+        single.append(outcome.reserve)
+        place = (slice(None), check.plies)
+        better = (outcome.reserve < least[place] * (1 - TIE)) | ~judged[place]
+        judged[place] = True
+        least[place] = np.where(better, outcome.reserve, least[place])
+        which[place] = np.where(better, i, which[place])
+        mode[place] = np.where(better, outcome.mode, mode[place])
+        found = np.nan if outcome.angle is None else outcome.angle
+        angle[place] = np.where(better, found, angle[place])
+    return Reserves(tuple(checks), tuple(single), least, which, mode, angle)
+
+
+def _evaluate(check: Check, in_plane: Array, transverse: Array | None, residual: Array | None
+              ) -> Outcome:  # fmt: skip
+    if check.rule.stress == "transverse":
+        if transverse is None:
+            transverse = np.zeros((*in_plane.shape[:-1], 2))
+        return check.rule.evaluate(check.strengths, transverse[:, check.plies])
+    applied = in_plane[:, check.plies]
+    if residual is None:
+        return check.rule.evaluate(check.strengths, applied)
+    held = np.broadcast_to(residual, in_plane.shape)[:, check.plies]
+    return check.rule.evaluate(check.strengths, applied, held)

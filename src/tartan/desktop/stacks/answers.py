@@ -1,0 +1,203 @@
+"""Answers of the Stacks station, each remembered while what it came from stays. No Qt.
+
+A stack's answers depend on its plies, the materials in force, a load set and a set of criteria;
+all of them are frozen records, so equal questions have one answer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.errors import TartanError
+from tartan.core.laminate import Laminate
+from tartan.core.laminate.loadset import Answer, LoadSet, answer, parts
+from tartan.core.laminate.response import Load
+from tartan.core.strength.critical import CriticalLoad, critical_by_sets
+from tartan.core.strength.envelope import Envelope, envelope
+from tartan.core.strength.govern import Governing, Reserves, checks_of, reserves
+from tartan.core.working import Working, reserve_working, shear_reserve_working
+from tartan.desktop.widgets.columns import Column
+from tartan.project import units
+from tartan.project.model import CriteriaSet
+from tartan.project.units import Quantity
+
+Array = NDArray[np.float64]
+
+
+@lru_cache(maxsize=64)
+def answer_of(laminate: Laminate, loads: LoadSet) -> Answer:
+    """Response of a laminate to a load set, remembered."""
+    return answer(laminate, loads)
+
+
+@lru_cache(maxsize=64)
+def reserves_of(laminate: Laminate, loads: LoadSet, criteria: CriteriaSet) -> Reserves:
+    """Reserve factors of every ply and spot, remembered."""
+    found = answer_of(laminate, loads)
+    checks = checks_of(laminate, criteria.sets)
+    return reserves(checks, found.applied.stress_12[None], found.shear[None], found.residual)
+
+
+@lru_cache(maxsize=64)
+def critical_of(laminate: Laminate, criteria: CriteriaSet, fixed: LoadSet | None
+                ) -> tuple[CriticalLoad, ...]:  # fmt: skip
+    """Twelve critical loads, remembered; `fixed` brings temperature and moisture."""
+    held = fixed.residual if fixed is not None else Load()
+    return tuple(critical_by_sets(laminate, criteria.sets, held))
+
+
+@lru_cache(maxsize=64)
+def envelope_of(laminate: Laminate, criteria: CriteriaSet, components: tuple[str, str],
+                fixed: LoadSet | None) -> Envelope:  # fmt: skip
+    """Envelope in two components, remembered."""
+    held = fixed.residual if fixed is not None else None
+    return envelope(laminate, criteria.sets, components, held)
+
+
+@dataclass(frozen=True)
+class Worst:
+    """What governs a stack over its load sets."""
+
+    found: Governing
+    loads: LoadSet
+
+
+def worst_of(laminate: Laminate, load_sets: Sequence[LoadSet], criteria: CriteriaSet
+             ) -> Worst | None:  # fmt: skip
+    """Governing reserve factor over load sets; None when there are none."""
+    each = [Worst(reserves_of(laminate, s, criteria).governing(), s) for s in load_sets]
+    return min(each, key=lambda w: w.found.reserve, default=None)
+
+
+@dataclass(frozen=True)
+class ColumnKind:
+    """A column that can be switched on."""
+
+    key: str
+    title: str
+    quantity: Quantity
+    group: str
+
+
+COLUMN_KINDS: tuple[ColumnKind, ...] = (
+    *(ColumnKind(f"strain_12.{i}", f"strain {s}", units.STRAIN, "ply axes")
+      for i, s in enumerate(("ε₁", "ε₂", "γ₁₂"))),
+    *(ColumnKind(f"stress_12.{i}", f"stress {s}", units.STRESS, "ply axes")
+      for i, s in enumerate(("σ₁", "σ₂", "τ₁₂"))),
+    *(ColumnKind(f"strain_xy.{i}", f"strain {s}", units.STRAIN, "laminate axes")
+      for i, s in enumerate(("εx", "εy", "γxy"))),
+    *(ColumnKind(f"stress_xy.{i}", f"stress {s}", units.STRESS, "laminate axes")
+      for i, s in enumerate(("σx", "σy", "τxy"))),
+    *(ColumnKind(f"shear.{i}", f"shear {s}", units.STRESS, "between plies")
+      for i, s in enumerate(("τ₁₃", "τ₂₃"))),
+)  # fmt: skip
+"""Columns of strains and stresses; those of reserve factors follow the criteria."""
+
+DEFAULT_COLUMNS = ("strain_12.0", "stress_12.0", "stress_12.1", "reserve")
+
+
+def criterion_columns(criteria: CriteriaSet) -> list[tuple[str, str]]:
+    """Keys and titles of the reserve factor columns: the worst, then each criterion."""
+    keys = dict.fromkeys(k for _, rules in criteria.rules for k in rules)
+    return [("reserve", "worst"), *((f"reserve.{k}", criterion(k).title) for k in keys)]
+
+
+@dataclass(frozen=True, eq=False)
+class Question:
+    """A laminate under a load set, judged by criteria, and the least reserve factor asked for."""
+
+    laminate: Laminate
+    loads: LoadSet
+    criteria: CriteriaSet
+    need: float
+
+
+def columns(asked: Question, keys: Sequence[str], before: Laminate | None) -> list[Column]:
+    """Columns that are switched on, in the order of the list.
+
+    Parameters
+    ----------
+    asked : Question
+        The laminate and its load.
+    keys : sequence of str
+        Columns switched on.
+    before : Laminate, optional
+        The baseline's; it is compared where it has as many plies.
+    """
+    comparable = before is not None and before.count == asked.laminate.count
+    made = []
+    for kind in COLUMN_KINDS:
+        if kind.key in keys:
+            values = _profile(asked.laminate, asked.loads, kind.key) / kind.quantity.scale
+            then = None
+            if comparable and before is not None:
+                then = _profile(before, asked.loads, kind.key) / kind.quantity.scale
+            made.append(Column(kind.title, kind.quantity.unit, values, before=then, key=kind.key))
+    for key, title in criterion_columns(asked.criteria):
+        if key in keys:
+            made.append(_bars(asked, key, title, before if comparable else None))
+    return made
+
+
+def _profile(laminate: Laminate, loads: LoadSet, key: str) -> Array:
+    found = answer_of(laminate, loads)
+    name, index = key.split(".")
+    if name == "shear":
+        values = found.shear
+    elif name == "strain_xy":
+        strain = np.concatenate([found.total.eps0, found.total.kappa])
+        values = strain[:3] + found.total.z[..., None] * strain[3:]
+    else:
+        values = getattr(found.total, name)
+    profile: Array = values[..., int(index)]
+    return profile
+
+
+def _bars(asked: Question, key: str, title: str, before: Laminate | None) -> Column:
+    values = _least(asked, asked.laminate, key)
+    then = None if before is None else _least(asked, before, key)
+    words = "worst spot" if key == "reserve" else title
+    return Column("reserve factor", words, values, asked.need, then, key)
+
+
+def _least(asked: Question, laminate: Laminate, key: str) -> Array:
+    found = reserves_of(laminate, asked.loads, asked.criteria)
+    if key == "reserve":
+        least: Array = found.reserve[0].min(axis=1)
+    else:
+        least = found.of_rule(key.partition(".")[2])[0].min(axis=1)
+    return least
+
+
+def try_answers(asked: Question, keys: Sequence[str], before: Laminate | None
+                ) -> tuple[list[Column], TartanError | None]:  # fmt: skip
+    """Columns, or those that need no strength and the reason why the others are missing."""
+    try:
+        return columns(asked, keys, before), None
+    except TartanError as error:
+        plain = [k for k in keys if not k.startswith(("reserve", "shear"))]
+        try:
+            return columns(asked, plain, before), error
+        except TartanError as other:
+            return [], other
+
+
+def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
+    """Working of the least reserve factor of a ply, by one criterion or the worst."""
+    found = reserves_of(asked.laminate, asked.loads, asked.criteria)
+    values = found.reserve if key == "reserve" else found.of_rule(key.partition(".")[2])
+    spot = int(values[0, ply].argmin())
+    rule = found.checks[int(found.check[0, ply, spot])].rule
+    name = rule.key if key == "reserve" else key.partition(".")[2]
+    judged = next(c.rule for c in found.checks if c.rule.key == name)
+    if judged.stress == "transverse":
+        return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply,
+                                     spot)  # fmt: skip
+    applied, held = parts(asked.laminate, asked.loads)
+    return reserve_working(asked.laminate, applied, name, ply, spot, held)

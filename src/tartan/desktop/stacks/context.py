@@ -1,0 +1,73 @@
+"""What the panes of the Stacks station share: the chosen stack with all its answers' inputs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tartan.core.errors import TartanError
+from tartan.core.laminate import Laminate
+from tartan.core.laminate.loadset import LoadSet
+from tartan.core.stack import Stack
+from tartan.desktop.margins.state import required
+from tartan.desktop.session import Session
+from tartan.desktop.stacks.answers import Question
+from tartan.desktop.stacks.state import laminate_or_error
+from tartan.project.model import CriteriaSet
+
+NOTHING = LoadSet("no load")
+
+
+@dataclass(frozen=True, eq=False)
+class Chosen:
+    """The chosen stack.
+
+    Attributes
+    ----------
+    session : Session
+        Where it is chosen.
+    stack : Stack
+        The stack.
+    laminate : Laminate or None
+        None when it cannot be made; `error` says why.
+    before : Laminate or None
+        The baseline's, when there is one of that name.
+    loads : LoadSet
+        The chosen load set; one of zeros when there is none.
+    criteria : CriteriaSet
+        The set in force.
+    need : float
+        Least reserve factor asked for [1].
+    """
+
+    session: Session
+    stack: Stack
+    laminate: Laminate | None
+    before: Laminate | None
+    loads: LoadSet
+    criteria: CriteriaSet
+    need: float
+    error: TartanError | None
+
+    @property
+    def question(self) -> Question | None:
+        """The laminate under the chosen load set; None without a laminate."""
+        if self.laminate is None:
+            return None
+        return Question(self.laminate, self.loads, self.criteria, self.need)
+
+
+def chosen(session: Session) -> Chosen | None:
+    """The chosen stack, if there is one."""
+    project = session.project
+    stack = project.stack(session.selection.stack)
+    if stack is None:
+        return None
+    laminate, error = laminate_or_error(project, stack)
+    before = None
+    base = project.baseline
+    if base is not None and (old := base.stack(stack.name)) is not None:
+        before, _ = laminate_or_error(base, old)
+    name = session.selection.load_set
+    loads = next((s for s in project.loads_on(stack.name) if s.name == name), NOTHING)
+    return Chosen(session, stack, laminate, before, loads, project.criteria[0],
+                  required(project), error)  # fmt: skip

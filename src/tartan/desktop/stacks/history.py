@@ -1,0 +1,121 @@
+"""First to last ply failure of the chosen stack under the chosen load set."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from PyQt6.QtWidgets import QWidget
+
+from tartan.core.criteria import REGISTRY
+from tartan.core.errors import TartanError
+from tartan.core.laminate.loadset import parts
+from tartan.core.laminate.response import Load
+from tartan.core.strength.progressive import Rule, Step, ply_discount_steps
+from tartan.desktop.slices import Slices
+from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.plot import Plot
+from tartan.desktop.widgets.small import choice, column, label, row, set_options
+from tartan.exchange.tables import Table
+from tartan.project import units
+
+DEFORMATIONS = ("εx", "εy", "γxy", "κx", "κy", "κxy")
+RULES: dict[str, Rule] = {"by mode": "mode", "whole ply": "full"}
+
+
+class HistoryPane(QWidget):
+    """Load multiplier over a strain as a chart, and the events as a table."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._chosen: Chosen | None = None
+        self._steps: list[Step] = []
+        self._slices = Slices(self)
+        titles = [r.title for r in REGISTRY.values() if r.stress == "in-plane"]
+        self.criterion = choice(titles, lambda _: self._again())
+        self.rule = choice(list(RULES), lambda _: self._again())
+        self.over = choice(DEFORMATIONS, lambda _: self._draw())
+        for chooser, name in ((self.criterion, "History criterion"), (self.rule, "History rule"),
+                              (self.over, "History over")):  # fmt: skip
+            chooser.setAccessibleName(name)
+        set_options(self.criterion, titles, "Hashin")
+        self.plot = Plot("failure history")
+        self.note = label("", "soft", wrap=True)
+        self.events = DataTable("failure history", filtered=False)
+        made = column(
+            row(self.criterion, self.rule, label("over", "soft"), self.over, None, spacing=4),
+            self.plot, self.note, self.events, spacing=5,
+        )  # fmt: skip
+        box = made.layout()
+        assert box is not None
+        self.setLayout(box)
+        self._asked: object = None
+
+    def _again(self) -> None:
+        if self._chosen is not None:
+            self.put(self._chosen)
+
+    def put(self, chosen: Chosen) -> None:
+        """Work the history out anew, between the window's events."""
+        self._chosen = chosen
+        asked = (chosen.laminate, chosen.loads, self.criterion.currentText(),
+                 self.rule.currentText(), units.system())  # fmt: skip
+        if asked == self._asked:
+            return
+        self._asked = asked
+        self._steps = []
+        self._slices.drop()
+        self._draw()
+        if chosen.laminate is None or not any(chosen.loads.values):
+            self.note.setText("Choose a load set with a force, moment or strain.")
+            return
+        self.note.setText("working out …")
+        self._slices.start(self._work(chosen), self._steps.append, self._end, 60)
+
+    def _work(self, chosen: Chosen) -> Iterator[Step]:
+        assert chosen.laminate is not None
+        applied, _ = parts(chosen.laminate, chosen.loads)
+        rest = chosen.loads
+        load = Load(applied.N, applied.M, rest.dT, rest.dT_gradient, rest.dC)
+        key = next(k for k, r in REGISTRY.items() if r.title == self.criterion.currentText())
+        yield from ply_discount_steps(chosen.laminate, load, key, RULES[self.rule.currentText()])
+
+    def _end(self, error: TartanError | None) -> None:
+        self._draw()
+        if error is not None:
+            self.note.setText(str(error))
+        elif not self._steps:
+            self.note.setText("Nothing fails under this load, whatever its size.")
+        else:
+            first, last = self._steps[0].reserve, max(s.reserve for s in self._steps)
+            self.note.setText(f"First ply fails at {units.factor(first)} × the load set, most is "
+                              f"carried at {units.factor(last)} × ; forces held in their "
+                              "proportion, failed plies keep no stiffness.")  # fmt: skip
+
+    def _draw(self) -> None:
+        which = max(0, self.over.currentIndex())
+        quantity = units.STRAIN if which < 3 else units.CURVATURE
+        self.plot.begin(f"{DEFORMATIONS[which]}  {quantity.unit}", "× load set")
+        strain = np.array([0.0, *(s.strain[which] for s in self._steps)]) / quantity.scale
+        height = np.array([0.0, *(s.reserve for s in self._steps)])
+        self.plot.axes_through_zero()
+        # After the last ply failure the load only falls: drawn dashed.
+        last = int(height.argmax()) + 1
+        self.plot.curve(strain[:last], height[:last], "accent")
+        self.plot.curve(strain[last - 1 :], height[last - 1 :], "soft", dashed=True, width=1.2)
+        for i, step in enumerate(self._steps[:200]):
+            ink = "fails" if i == 0 else "accent" if i + 1 < last else "soft"
+            self.plot.point(float(strain[i + 1]), step.reserve, ink)
+        self.plot.show_all()
+        self._fill()
+
+    def _fill(self) -> None:
+        rows, looks = [], []
+        for s in self._steps:
+            plies = ", ".join(str(p + 1) for p in s.plies)
+            modes = ", ".join(dict.fromkeys(s.modes))
+            rows.append((s.reserve, plies, modes))
+            looks.append([Look(units.factor(s.reserve)), Look(plies, tip=plies), None])
+        self.events.put(Table("failure history", ("× load", "plies", "mode"), tuple(rows)), looks,
+                        (62, 90, 0))  # fmt: skip

@@ -1,0 +1,297 @@
+"""The load sets of a stack: any mix of forces, strains and mean stresses, edited in place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from tartan.core.errors import TartanError
+from tartan.core.laminate import Laminate
+from tartan.core.laminate.loadset import COMPONENTS, LoadSet, Way
+from tartan.desktop.session import Session
+from tartan.desktop.stacks.answers import answer_of
+from tartan.desktop.stacks.context import NOTHING, Chosen
+from tartan.desktop.widgets.small import (
+    Field,
+    QuantityField,
+    UnitLabel,
+    button,
+    choice,
+    column,
+    label,
+    row,
+    set_options,
+    switch,
+)
+from tartan.project import design_edits, units
+from tartan.project.model import Project
+from tartan.project.shellinputs import part_laminate
+from tartan.project.units import Quantity
+
+WAYS: tuple[Way, ...] = ("force", "strain", "stress")
+_SYMBOLS: dict[Way, tuple[str, ...]] = {
+    "force": ("Nx", "Ny", "Nxy", "Mx", "My", "Mxy"),
+    "strain": ("εx", "εy", "γxy", "κx", "κy", "κxy"),
+    "stress": ("σx mean", "σy mean", "τxy mean", "σx bend", "σy bend", "τxy bend"),
+}
+_OTHERS: dict[str, tuple[str, Quantity]] = {
+    "Qx": ("Qx", units.LINE_FORCE), "Qy": ("Qy", units.LINE_FORCE),
+    "dT": ("ΔT", units.TEMPERATURE), "dT_gradient": ("ΔT / z", units.GRADIENT),
+    "dC": ("moisture", units.MOISTURE),
+}  # fmt: skip
+
+
+def way_quantity(way: Way, component: int) -> Quantity:
+    """Kind of quantity of a component prescribed in a way."""
+    bend = component > 2
+    if way == "force":
+        return units.LINE_MOMENT if bend else units.LINE_FORCE
+    if way == "strain":
+        return units.CURVATURE if bend else units.STRAIN
+    return units.STRESS
+
+
+def with_value(loads: LoadSet, field: str, value: float) -> LoadSet:
+    """Load set with one value changed; `field` is a component, or Qx, Qy, dT, dT_gradient, dC."""
+    if field in COMPONENTS:
+        values = list(loads.values)
+        values[COMPONENTS.index(field)] = value
+        return replace(loads, values=tuple(values))  # type: ignore[arg-type]
+    if field in ("Qx", "Qy"):
+        Q = (value, loads.Q[1]) if field == "Qx" else (loads.Q[0], value)
+        return replace(loads, Q=Q)
+    return replace(loads, **{field: value})  # type: ignore[arg-type]
+
+
+def value_of(loads: LoadSet, field: str) -> float:
+    """One value of a load set, as `with_value` names it."""
+    if field in COMPONENTS:
+        return loads.values[COMPONENTS.index(field)]
+    if field in ("Qx", "Qy"):
+        return loads.Q[0 if field == "Qx" else 1]
+    return float(getattr(loads, field))
+
+
+def with_way(loads: LoadSet, component: int, way: Way) -> LoadSet:
+    """Load set with a component prescribed in another way, at zero."""
+    ways, values = list(loads.ways), list(loads.values)
+    ways[component], values[component] = way, 0.0
+    return replace(loads, ways=tuple(ways), values=tuple(values))  # type: ignore[arg-type]
+
+
+def from_spot(session: Session) -> LoadSet | None:
+    """Load set of the part's governing or picked spot; None where there is no answer."""
+    answer = session.answer
+    if answer is None or not answer.spots:
+        return None
+    element = session.selection.element
+    if element is None or element >= len(answer.margins.reserve):
+        element = answer.spots[0]
+    case, point = int(answer.margins.case[element]), int(answer.margins.point[element])
+    strains = answer.solution.strains[case, element, point]
+    laminate = part_laminate(answer.inputs)
+    middle = laminate.about(0.0)
+    force = laminate.ABD @ strains[:6]
+    # Moments about the reference surface are moved to the middle, which load sets refer to.
+    force[3:] -= laminate.offset * force[:3]
+    name = f"{answer.inputs.cases[case].name}, element {element + 1}"
+    Q = middle.shear @ strains[6:]
+    values = tuple(float(f"{v:.6g}") for v in force)
+    return LoadSet(name, values, Q=(float(f"{Q[0]:.6g}"), float(f"{Q[1]:.6g}")),  # type: ignore[arg-type]
+                   stack=answer.inputs.stack.name)  # fmt: skip
+
+
+class LoadStrip(QWidget):
+    """Names the load set and shows its values; a click on a symbol changes how it is given."""
+
+    def __init__(self, session: Session, tell: Callable[[str], None]) -> None:
+        super().__init__()
+        self.session = session
+        self._tell = tell
+        self._chosen: Chosen | None = None
+        self.chooser = choice([], lambda name: session.select(load_set=name))
+        self.chooser.setAccessibleName("Load set")
+        self.chooser.setMinimumWidth(150)
+        self.name = Field(self._rename)
+        self.name.setAccessibleName("Load set name")
+        self.name.setMaximumWidth(150)
+        self.everywhere = switch("every stack", "Apply this load set to every stack")
+        self.everywhere.clicked.connect(self._set_everywhere)
+        self.fields: dict[str, QuantityField] = {}
+        self.symbols: dict[str, QPushButton] = {}
+        self.unit_labels: dict[str, UnitLabel] = {}
+        self._build()
+
+    def _build(self) -> None:
+        line = row(label("load set", "head"), self.chooser, self.name, self.everywhere, None,
+                   button("+", self.add, "New load set"),
+                   button("from the part", self.add_from_part, "Section forces at the part's "
+                          "governing or picked spot as a load set"),
+                   button("remove", self.remove, "Remove this load set"), spacing=5)  # fmt: skip
+        grid_holder = QWidget()
+        grid = QGridLayout(grid_holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(3)
+        for i, component in enumerate(COMPONENTS):
+            grid.addWidget(self._tile(component, way_quantity("force", i)), 0, i)
+        for i, (field, (_, quantity)) in enumerate(_OTHERS.items()):
+            grid.addWidget(self._tile(field, quantity), 1, i)
+        for i in range(6):
+            grid.setColumnStretch(i, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(3)
+        box.addWidget(line)
+        box.addWidget(grid_holder)
+
+    def _tile(self, field: str, quantity: Quantity) -> QWidget:
+        edit = QuantityField(quantity, lambda value: self._set(field, value))
+        edit.setAccessibleName(field)
+        edit.setMinimumWidth(40)
+        edit.refused.connect(self._tell)
+        unit = UnitLabel(quantity)
+        symbol = QPushButton(_OTHERS[field][0] if field in _OTHERS else field)
+        symbol.setAccessibleName(f"way of {field}")
+        symbol.setStyleSheet("padding: 0px 2px;")
+        if field in COMPONENTS:
+            symbol.setToolTip("Click to give it as force, strain or mean stress")
+            symbol.clicked.connect(lambda: self._offer_ways(field))
+        else:
+            symbol.setEnabled(False)
+        self.fields[field], self.symbols[field], self.unit_labels[field] = edit, symbol, unit
+        return column(row(symbol, None, unit, spacing=2), edit, spacing=0)
+
+    # Edits
+
+    @property
+    def loads(self) -> LoadSet | None:
+        """The chosen load set, if there is one."""
+        if self._chosen is None or self._chosen.loads is NOTHING:
+            return None
+        return self._chosen.loads
+
+    def _replace(self, label_: str, new: LoadSet) -> TartanError | None:
+        old = self.loads
+        assert old is not None
+
+        def edit(project: Project) -> Project:
+            return design_edits.put_load_sets(
+                project, (new if s.name == old.name else s for s in project.load_sets)
+            )
+
+        return self.session.edit(f"{label_}, {old.name}", edit)
+
+    def _set(self, field: str, value: float | None) -> TartanError | None:
+        if self.loads is None:
+            # Typed without a load set: one is made to hold it.
+            if value:
+                self.add(with_value(self._fresh(), field, value))
+            return None
+        return self._replace(field, with_value(self.loads, field, value or 0.0))
+
+    def _offer_ways(self, field: str) -> None:
+        i = COMPONENTS.index(field)
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for way in WAYS:
+            words = f"{_SYMBOLS[way][i]}   {way_quantity(way, i).unit}"
+            menu.addAction(words, lambda w=way: self.give_as(i, w))
+        menu.popup(self.symbols[field].mapToGlobal(self.symbols[field].rect().bottomLeft()))
+
+    def give_as(self, component: int, way: Way) -> None:
+        """Prescribe a component as force, strain or mean stress, starting at its present value."""
+        if self.loads is None:
+            self.add()
+        if self.loads is not None and self._chosen is not None:
+            new = with_way(self.loads, component, way)
+            question = self._chosen.question
+            if question is not None and any(self.loads.values):
+                value = _present(question.laminate, self.loads, component, way)
+                new = with_value(new, COMPONENTS[component], value)
+            self._replace(f"{COMPONENTS[component]} as {way}", new)
+
+    def _fresh(self) -> LoadSet:
+        return LoadSet("loads", stack=self._chosen.stack.name if self._chosen else "")
+
+    def add(self, like: LoadSet | None = None) -> None:
+        """Add a load set and choose it."""
+        new = like or self._fresh()
+        before = {s.name for s in self.session.project.load_sets}
+        self.session.edit("add load set", lambda p: design_edits.add_load_set(p, new))
+        added = [s.name for s in self.session.project.load_sets if s.name not in before]
+        if added:
+            self.session.select(load_set=added[0])
+
+    def add_from_part(self) -> None:
+        """Add the section forces at the part's governing or picked spot as a load set."""
+        found = from_spot(self.session)
+        if found is None:
+            self._tell("The part has no answer yet. Wait until it is solved.")
+            return
+        if self.session.selection.stack != found.stack:
+            self.session.select(stack=found.stack, plies=())
+        self.add(found)
+
+    def remove(self) -> None:
+        """Remove the chosen load set."""
+        gone = self.loads
+        if gone is not None:
+            self.session.edit(f"remove {gone.name}", lambda p: design_edits.put_load_sets(
+                p, (s for s in p.load_sets if s.name != gone.name)))  # fmt: skip
+
+    def _rename(self, text: str) -> TartanError | None:
+        old = self.loads
+        if old is None:
+            return None
+        error = self._replace("rename load set", replace(old, name=text.strip()))
+        if error is None:
+            self.session.select(load_set=text.strip())
+        else:
+            self._tell(str(error))
+        return error
+
+    def _set_everywhere(self, on: bool) -> None:
+        if self.loads is not None and self._chosen is not None:
+            stack = "" if on else self._chosen.stack.name
+            self._replace("every stack", replace(self.loads, stack=stack))
+
+    # Showing
+
+    def put(self, chosen: Chosen) -> None:
+        """Show the load sets of a stack."""
+        self._chosen = chosen
+        loads = chosen.loads
+        names = [s.name for s in self.session.project.loads_on(chosen.stack.name)]
+        set_options(self.chooser, names, loads.name)
+        self.chooser.setVisible(bool(names))
+        self.name.setVisible(bool(names))
+        self.everywhere.setVisible(bool(names))
+        self.name.put(loads.name)
+        self.everywhere.setChecked(not loads.stack)
+        for i, component in enumerate(COMPONENTS):
+            way = loads.ways[i]
+            quantity = way_quantity(way, i)
+            self.symbols[component].setText(f"{_SYMBOLS[way][i]} ▾")
+            self.unit_labels[component].quantity = quantity
+            self.unit_labels[component].show_unit()
+            self.fields[component].quantity = quantity
+        for field, edit in self.fields.items():
+            edit.put_value(value_of(loads, field))
+
+
+def _present(laminate: Laminate, loads: LoadSet, component: int, way: Way) -> float:
+    """Value a component has now, in another way of giving it, to six digits."""
+    found = answer_of(laminate, loads)
+    if way == "strain":
+        value = np.concatenate([found.total.eps0, found.total.kappa])[component]
+    else:
+        value = found.resultants[component]
+        h = laminate.thickness
+        if way == "stress":
+            value /= h if component < 3 else h**2 / 6
+    return float(f"{value:.6g}")

@@ -1,0 +1,213 @@
+"""What one change would do: every single change of the stack, ranked while you watch."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tartan.core.criteria import criterion
+from tartan.core.criteria.base import strengths_of
+from tartan.core.errors import TartanError
+from tartan.core.materials import Material
+from tartan.core.search.changes import Change, single_changes
+from tartan.core.search.whatif import Ranked, rank
+from tartan.core.stack.groups import bare
+from tartan.desktop.session import Session
+from tartan.desktop.slices import Slices
+from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.small import button, choice, label, row, switch
+from tartan.exchange.tables import Table
+from tartan.project import edits, units
+
+QUIET = 250
+"""Milliseconds after an edit before ranking begins."""
+
+SHOWN = 200
+"""Rows kept in the table; the best of all that were tried."""
+
+ORDERS = ("by gain", "by gain per added mass")
+
+
+class WhatIfPane(QWidget):
+    """Ranked changes; Enter or a double click applies one, undo takes it back."""
+
+    toggled = pyqtSignal(bool)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._chosen: Chosen | None = None
+        self._asked: object = None
+        self._found: list[Ranked] = []
+        self._count = 0
+        self.slices = Slices(self)
+        self.open = switch("what one change would do", "Rank every single change", on=True)
+        self.open.toggled.connect(self._toggle)
+        self.order = choice(ORDERS, lambda _: self._fill())
+        self.order.setAccessibleName("Order of changes")
+        self.note = label("", "soft")
+        self.table = DataTable("what one change would do", filtered=False)
+        self.table.row_opened.connect(self.apply)
+        self.best_first: list[Ranked] = []
+        self.apply_button = button("apply", self.apply_chosen, "Enter")
+        enter = QShortcut(QKeySequence("Return"), self.table.view)
+        enter.setContext(Qt.ShortcutContext.WidgetShortcut)
+        enter.activated.connect(self.apply_chosen)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(3)
+        box.addWidget(row(self.open, self.note, None, self.order, self.apply_button, spacing=6))
+        box.addWidget(self.table, 1)
+
+    def _toggle(self, on: bool) -> None:
+        for part in (self.table, self.order, self.apply_button):
+            part.setVisible(on)
+        self._asked = None
+        if on and self._chosen is not None:
+            self.put(self._chosen)
+        elif not on:
+            self.slices.drop()
+            self.note.setText("")
+        self.toggled.emit(on)
+
+    # Ranking
+
+    def put(self, chosen: Chosen) -> None:
+        """Rank the changes of a stack, unless that has been done already."""
+        self._chosen = chosen
+        if not self.open.isChecked():
+            return
+        project = self.session.project
+        loads = project.loads_on(chosen.stack.name)
+        asked = (bare(chosen.stack.plies), project.materials, project.conditions, loads,
+                 chosen.criteria, units.system())  # fmt: skip
+        if asked == self._asked:
+            return
+        self._asked, self._found = asked, []
+        self.slices.drop()
+        if not loads or chosen.laminate is None:
+            self._fill()
+            self.note.setText("needs a load set")
+            return
+        self.note.setText("ranking …")
+        self.slices.start(self._work(chosen), self._hear, self._end, QUIET)
+
+    def _work(self, chosen: Chosen) -> Iterator[list[Ranked]]:
+        project = self.session.project
+        materials = [project.in_force(m) for m in project.materials]
+        here = Change("", bare(chosen.stack.plies), ())
+        changes = [here, *single_changes(chosen.stack.plies, materials)]
+        self._count = len(changes) - 1
+        loads = project.loads_on(chosen.stack.name)
+        by_name = {m.name: m for m in materials}
+        usable = [c for c in changes if _judged(c, by_name, chosen)]
+        yield from rank(usable, by_name, loads, chosen.criteria.sets)
+
+    def _hear(self, piece: list[Ranked]) -> None:
+        first = not self._found
+        before = len(self._found)
+        self._found += piece
+        # The best so far are shown at once, and from time to time until all are known.
+        if first or before // 400 != len(self._found) // 400:
+            self._fill()
+
+    def _end(self, error: TartanError | None) -> None:
+        if error is not None:
+            self._found = []
+            self._fill()
+            self.note.setText(str(error))
+        else:
+            self._fill()
+
+    @property
+    def _here(self) -> Ranked | None:
+        return next((r for r in self._found if not r.change.words), None) or (
+            self._found[0] if self._found else None)  # fmt: skip
+
+    def _fill(self) -> None:
+        here = self._here
+        if here is None:
+            self.best_first = []
+            self.table.put(Table("what one change would do", (), ()))
+            return
+        per_mass = self.order.currentText() == ORDERS[1]
+        others = [r for r in self._found if r is not here]
+        others.sort(key=lambda r: _merit(r, here, per_mass=per_mass))
+        self.best_first = others[:SHOWN]
+        loads = self.session.project.loads_on(self._chosen.stack.name) if self._chosen else ()
+        rows, looks = [], []
+        for r in self.best_first:
+            cells, shown = _row(r, here, loads[r.load].name if r.load < len(loads) else "")
+            rows.append(cells)
+            looks.append(shown)
+        unit = units.AREAL_MASS.unit
+        head = ("change", "RF", "gain", f"mass [{unit}]", "gain / mass", "load set")
+        self.table.put(Table("what one change would do", head, tuple(rows)), looks,
+                       (0, 48, 52, 78, 74, 100))  # fmt: skip
+        count = f"{len(others)} of {self._count}" if self.slices.busy else f"{len(others)}"
+        self.note.setText(f"{count} tried · now {units.factor(here.reserve)}")
+
+    # Applying
+
+    def apply_chosen(self) -> None:
+        """Apply the marked change, or the best."""
+        index = self.table.view.currentIndex()
+        self.apply(int(index.data(Qt.ItemDataRole.UserRole + 1)) if index.isValid() else 0)
+
+    def apply(self, line: int) -> None:
+        """Apply a change of the table as one undo step and pick the plies it touched."""
+        if self._chosen is None or line >= len(self.best_first):
+            return
+        change, name = self.best_first[line].change, self._chosen.stack.name
+        error = self.session.edit(f"{change.words}, {name}",
+                                  lambda p: edits.put_plies(p, name, change.plies))  # fmt: skip
+        if error is None:
+            self.session.select(plies=change.touched)
+        else:
+            self.note.setText(str(error))
+
+
+def _judged(change: Change, materials: Mapping[str, Material], chosen: Chosen) -> bool:
+    """Whether each material that a change brings in has a criterion and what it needs."""
+    present = {p.material for p in chosen.stack.plies}
+    sets = chosen.criteria.sets
+    for name in {p.material for p in change.plies} - present:
+        keys = sets.get(name, sets.get(materials[name].kind, ()))
+        try:
+            for key in keys:
+                strengths_of(materials[name], criterion(key))
+        except TartanError:
+            return False
+        if not keys:
+            return False
+    return True
+
+
+def _merit(r: Ranked, here: Ranked, *, per_mass: bool) -> tuple[float, float]:
+    """Key that sorts the best first: gain, or gain per added mass where mass is added."""
+    gain, added = r.reserve - here.reserve, r.mass - here.mass
+    if not per_mass or math.isnan(added):
+        return -gain, added
+    if added <= 1e-12:
+        # No mass added: any gain comes before those that cost mass, a loss after them.
+        return (-math.inf if gain > 0 else math.inf if gain < 0 else 0.0), -gain
+    return -gain / added, -gain
+
+
+def _row(
+    r: Ranked, here: Ranked, loads: str
+) -> tuple[tuple[str, float, float, float, float | None, str], list[Look | None]]:
+    gain, added = r.reserve - here.reserve, (r.mass - here.mass) / units.AREAL_MASS.scale
+    rate = gain / added if added > 1e-12 else None
+    ink = "holds" if gain > 1e-9 else "fails" if gain < -1e-9 else "soft"
+    words = f"{'+' if gain > 0 else ''}{units.number(gain, 3)}"
+    mass = "same" if abs(added) < 1e-12 else f"{'+' if added > 0 else ''}{units.number(added, 3)}"
+    cells = (r.change.words, r.reserve, gain, added, rate, loads)
+    looks = [None, Look(units.factor(r.reserve)), Look(words, ink), Look(mass),
+             Look("" if rate is None else units.number(rate, 3)), None]  # fmt: skip
+    return cells, looks

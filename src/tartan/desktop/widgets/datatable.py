@@ -1,0 +1,241 @@
+"""A table that sorts, filters, copies to a spreadsheet and saves as CSV or XLSX."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QKeySequence,
+    QShortcut,
+    QStandardItem,
+    QStandardItemModel,
+)
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tartan.core.errors import TartanError
+from tartan.desktop import theme
+from tartan.exchange.tables import Table, write_table
+from tartan.project import units
+
+VALUE = Qt.ItemDataRole.UserRole
+ROW = Qt.ItemDataRole.UserRole + 1
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Look:
+    """How a cell is shown when not as its plain value: text, ink and tooltip."""
+
+    text: str
+    ink: str = "ink"
+    tip: str = ""
+
+
+class _Sorter(QSortFilterProxyModel):
+    """Sorts by value, numbers before words; filters by all words typed, in any column."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._words: list[str] = []
+
+    def look_for(self, text: str) -> None:
+        """Show only the rows that contain every word."""
+        self._words = text.lower().split()
+        self.invalidate()
+
+    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
+        one, other = left.data(VALUE), right.data(VALUE)
+        numbers = isinstance(one, float | int), isinstance(other, float | int)
+        if numbers == (True, True):
+            return bool(one < other)
+        if any(numbers):
+            return numbers[0]
+        return str(one) < str(other)
+
+    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
+        model = self.sourceModel()
+        if model is None or not self._words:
+            return True
+        cells = [str(model.index(row, j).data()) for j in range(model.columnCount())]
+        line = " ".join(cells).lower()
+        return all(word in line for word in self._words)
+
+
+class DataTable(QWidget):
+    """Shows a `Table`; tells the row chosen by its index in that table."""
+
+    row_chosen = pyqtSignal(int)
+    row_opened = pyqtSignal(int)
+
+    def __init__(self, name: str, *, filtered: bool = True) -> None:
+        super().__init__()
+        self.table = Table(name, (), ())
+        self.model = QStandardItemModel()
+        self.sorter = _Sorter()
+        self.sorter.setSourceModel(self.model)
+        self.view = QTableView()
+        self.view.setAccessibleName(name)
+        self.view.setModel(self.sorter)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("show only …")
+        self.filter.setAccessibleName(f"Filter of {name}")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(self.sorter.look_for)
+        self.filter.setVisible(filtered)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(4)
+        box.addWidget(self.filter)
+        box.addWidget(self.view, 1)
+        self._build_view()
+
+    def _build_view(self) -> None:
+        view = self.view
+        view.setShowGrid(False)
+        view.setSortingEnabled(True)
+        view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        view.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        view.setWordWrap(False)
+        down, across = view.verticalHeader(), view.horizontalHeader()
+        assert down is not None
+        assert across is not None
+        down.hide()
+        down.setDefaultSectionSize(23)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        across.setHighlightSections(False)
+        across.setMinimumSectionSize(24)
+        across.setSortIndicatorClearable(True)
+        across.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
+        chosen = view.selectionModel()
+        assert chosen is not None
+        chosen.currentRowChanged.connect(lambda now, _: self._tell(now))
+        view.activated.connect(lambda at: self.row_opened.emit(int(at.data(ROW))))
+        copy = QShortcut(QKeySequence(QKeySequence.StandardKey.Copy), view)
+        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
+        copy.activated.connect(self.copy)
+
+    def put(self, table: Table, looks: Sequence[Sequence[Look | None]] | None = None,
+            widths: Sequence[int] = ()) -> None:  # fmt: skip
+        """Show a table; sorting, filter and the chosen row stay as they are.
+
+        Parameters
+        ----------
+        table : Table
+            What is shown, copied and saved.
+        looks : sequence of rows of Look, optional
+            How cells are shown where that is not their plain value.
+        widths : sequence of int
+            Column widths; the others fit what is in them. 0 takes the rest.
+        """
+        if table == self.table:
+            return
+        same_head = table.head == self.table.head
+        self.table = table
+        self.blockSignals(True)
+        self.model.setRowCount(0)
+        if not same_head:
+            self.model.setHorizontalHeaderLabels(list(table.head))
+        for i, row in enumerate(table.rows):
+            shown = looks[i] if looks else [None] * len(row)
+            self.model.appendRow([_item(cell, look, i)
+                                  for cell, look in zip(row, shown, strict=True)])  # fmt: skip
+        if not same_head:
+            self._fit(widths)
+        self.blockSignals(False)
+
+    def _fit(self, widths: Sequence[int]) -> None:
+        across = self.view.horizontalHeader()
+        assert across is not None
+        for j in range(self.model.columnCount()):
+            width = widths[j] if j < len(widths) else -1
+            if width == 0:
+                across.setSectionResizeMode(j, QHeaderView.ResizeMode.Stretch)
+            elif width > 0:
+                self.view.setColumnWidth(j, width)
+            else:
+                self.view.resizeColumnToContents(j)
+
+    def choose(self, row: int | None) -> None:
+        """Mark a row of the table without telling of it."""
+        self.blockSignals(True)
+        self.view.clearSelection()
+        if row is not None and row < self.model.rowCount():
+            self.view.selectRow(self.sorter.mapFromSource(self.model.index(row, 0)).row())
+        self.blockSignals(False)
+
+    def _tell(self, index: QModelIndex) -> None:
+        if index.isValid():
+            self.row_chosen.emit(int(index.data(ROW)))
+
+    # Taking it elsewhere
+
+    def shown(self) -> Table:
+        """Return the table as sorted and filtered."""
+        order = [int(self.sorter.index(i, 0).data(ROW)) for i in range(self.sorter.rowCount())]
+        rows = tuple(self.table.rows[i] for i in order)
+        return Table(self.table.title, self.table.head, rows)
+
+    def copy(self) -> None:
+        """Put the shown rows on the clipboard, with their head."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.shown().as_text())
+
+    def ask_save(self) -> None:
+        """Ask for a file and save the shown rows there."""
+        name = f"{self.table.title}.xlsx"
+        path, _ = QFileDialog.getSaveFileName(self, "Save table", name,
+                                              "XLSX (*.xlsx);;CSV (*.csv)")  # fmt: skip
+        if path:
+            try:
+                write_table(self.shown(), Path(path))
+            except TartanError as error:
+                QMessageBox.warning(self, "Not saved", str(error))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("copy table", self.copy)
+        menu.addAction("save table …", self.ask_save)
+        menu.popup(event.globalPos())
+
+
+def _item(cell: object, look: Look | None, row: int) -> QStandardItem:
+    number = isinstance(cell, float | int)
+    text = look.text if look else _plain(cell)
+    item = QStandardItem(text)
+    item.setData(float(cell) if isinstance(cell, int) else cell, VALUE)
+    item.setData(row, ROW)
+    tip = look.tip if look and look.tip else (repr(cell) if isinstance(cell, float) else text)
+    item.setToolTip(tip)
+    if look and look.ink != "ink":
+        item.setForeground(theme.colour(look.ink))
+        item.setFont(theme.strong(9))
+    if number:
+        item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    return item
+
+
+def _plain(cell: object) -> str:
+    if cell is None:
+        return ""
+    return units.number(cell) if isinstance(cell, float) else str(cell)

@@ -1,0 +1,103 @@
+"""Plies as a table: angle, material, thickness, first-laid ply first."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+from tartan.core.errors import DocumentError, StackError
+from tartan.core.stack import Ply
+from tartan.exchange.tables import Table, column_of, exact, read_rows
+from tartan.project import units
+from tartan.project.model import Project
+
+COLUMNS = {"angle": units.ANGLE, "thickness": units.LENGTH}
+_ORDER = ("angle", "material", "thickness")
+
+
+def plies_table(name: str, plies: Sequence[Ply]) -> Table:
+    """Table of plies in display units."""
+    unit = units.LENGTH.unit
+    rows = tuple((p.angle, p.material, exact(p.thickness, units.LENGTH)) for p in plies)
+    return Table(name, ("angle [°]", "material", f"thickness [{unit}]"), rows)
+
+
+def read_plies(rows: Sequence[Sequence[str]], project: Project, like: Ply | None, where: str
+               ) -> list[Ply]:  # fmt: skip
+    """Read plies from rows, with or without a head.
+
+    Parameters
+    ----------
+    rows : sequence of sequence of str
+        Angle, material, thickness; a head may name the columns in another order and give units.
+    project : Project
+        Whose materials are known.
+    like : Ply, optional
+        Ply whose material stands where none is named.
+    where : str
+        Name of the source, for messages.
+
+    Raises
+    ------
+    StackError
+        Naming row and column that cannot be read, or that there are no plies.
+    """
+    columns = [(name, "") for name in _ORDER]
+    first = 1
+    if rows and column_of(rows[0][0])[0].lower() in (*_ORDER, "ply", "no", "number", "#"):
+        columns, first = _head(rows[0], where), 2
+    found = [_ply(row, columns, (project, like), f"{where}, row {number}")
+             for number, row in enumerate(rows[first - 1 :], start=first)
+             if any(c.strip() for c in row)]  # fmt: skip
+    if not found:
+        raise StackError("There are no plies.", where,
+                         "Give rows of angle, material, thickness.")  # fmt: skip
+    return found
+
+
+def _head(cells: Sequence[str], where: str) -> list[tuple[str, str]]:
+    columns = [(name.lower(), unit) for name, unit in map(column_of, cells)]
+    if "angle" not in [name for name, _ in columns]:
+        raise StackError("There is no column 'angle'.", f"{where}, row 1",
+                         "Name the columns angle, material, thickness.")  # fmt: skip
+    return columns
+
+
+def _ply(row: Sequence[str], columns: list[tuple[str, str]], known: tuple[Project, Ply | None],
+         where: str) -> Ply:  # fmt: skip
+    project, like = known
+    values: dict[str, float] = {}
+    name = like.material if like else ""
+    for number, ((column, unit), raw) in enumerate(zip(columns, row, strict=False), start=1):
+        text = raw.strip()
+        if column == "material" and text:
+            name = text
+        elif column in COLUMNS and (text or column == "angle"):
+            bare = re.fullmatch(r"[-+−\d.,eE]+", text)
+            try:
+                values[column] = units.parse(f"{text} {unit}" if bare else text, COLUMNS[column])
+            except units.UnitError as error:
+                raise StackError(error.what, f"{where}, column {number}", error.mend) from error
+    material = project.material(name)
+    if material is None:
+        known_names = ", ".join(m.name for m in project.materials) or "none yet"
+        at = next((i for i, c in enumerate(columns, 1) if c[0] == "material"), 2)
+        raise StackError(f"there is no material '{name}'.", f"{where}, column {at}",
+                         f"Use a material of this project ({known_names}).")  # fmt: skip
+    thickness = values.get("thickness", material.ply_thickness or (like.thickness if like else 0))
+    return Ply(name, values.get("angle", 0.0), thickness)
+
+
+def read_plies_file(path: Path, project: Project) -> list[Ply]:
+    """Read a stack from a CSV or XLSX file.
+
+    Raises
+    ------
+    DocumentError, StackError
+        When the file or one of its cells cannot be read.
+    """
+    try:
+        return read_plies(read_rows(path), project, None, path.name)
+    except StackError as error:
+        raise DocumentError(error.what, error.where, error.mend) from error

@@ -1,0 +1,162 @@
+"""Tables as CSV and XLSX: rows of text and numbers under a head that states units.
+
+CSV is read with comma or semicolon and written with comma (RFC 4180); XLSX is ISO/IEC 29500,
+first sheet.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import zipfile
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import openpyxl
+
+from tartan.core.errors import DocumentError
+from tartan.project.units import Quantity
+
+Cell = str | float | int | None
+
+MOST_ROWS = 100_000
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table: its title, column heads with units in brackets, and rows."""
+
+    title: str
+    head: tuple[str, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+
+    def as_text(self) -> str:
+        """Tab-separated text that pastes into a spreadsheet, numbers with full digits."""
+        lines = [self.head, *self.rows]
+        return "\n".join("\t".join(" ".join(plain(c).split()) for c in line) for line in lines)
+
+
+def plain(cell: Cell) -> str:
+    """A cell as text; numbers so that they read back to the same value."""
+    if cell is None:
+        return ""
+    if isinstance(cell, float):
+        return repr(cell) if cell != int(cell) or abs(cell) > 1e15 else str(int(cell))
+    return str(cell)
+
+
+def exact(value: float | None, quantity: Quantity) -> Cell:
+    """Shortest decimal in the display unit that reads back to the same SI value."""
+    if value is None:
+        return None
+    for digits in range(1, 18):
+        text = f"{value / quantity.scale:.{digits}g}"
+        if float(text) * quantity.scale == value:
+            return float(text)
+    # No decimal in the display unit gives the value back; the SI unit is written instead.
+    return f"{value!r} {quantity.si}"
+
+
+def write_table(table: Table, path: Path) -> None:
+    """Write a table; the file's ending chooses CSV or XLSX.
+
+    Raises
+    ------
+    DocumentError
+        When the file cannot be written.
+    """
+    try:
+        if path.suffix.lower() == ".xlsx":
+            _write_xlsx(table, path)
+        else:
+            with path.open("w", encoding="utf-8", newline="") as file:
+                writer = csv.writer(file)
+                writer.writerow(table.head)
+                writer.writerows([plain(cell) for cell in row] for row in table.rows)
+    except OSError as error:
+        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
+                            "Choose another folder.") from error  # fmt: skip
+
+
+def _write_xlsx(table: Table, path: Path) -> None:
+    book = openpyxl.Workbook()
+    sheet = book.active
+    for i, row in enumerate((table.head, *table.rows), start=1):
+        for j, value in enumerate(row, start=1):
+            cell = sheet.cell(i, j)
+            if isinstance(value, str):
+                # As a string whatever it begins with: a name is never a formula.
+                cell.value, cell.data_type = value, "s"
+            elif value is not None:
+                cell.value = value if abs(value) < float("inf") else str(value)
+    sheet.freeze_panes = "A2"
+    for j, head in enumerate(table.head, start=1):
+        letter = openpyxl.utils.get_column_letter(j)
+        sheet.column_dimensions[letter].width = max(10, len(head) + 2)
+    book.save(path)
+
+
+def read_rows(path: Path) -> list[list[str]]:
+    """Read all rows of a CSV or XLSX file as text, empty ones too.
+
+    Raises
+    ------
+    DocumentError
+        When it cannot be read or is empty.
+    """
+    rows = _xlsx_rows(path) if path.suffix.lower() == ".xlsx" else _csv_rows(path)
+    if not rows or not any(c.strip() for c in rows[0]):
+        raise DocumentError("The file is empty.", path.name, "The first row names the columns.")
+    if len(rows) > MOST_ROWS:
+        raise DocumentError(f"The file has more than {MOST_ROWS} rows.", path.name,
+                            "Split it.")  # fmt: skip
+    return rows
+
+
+def _csv_rows(path: Path) -> list[list[str]]:
+    try:
+        text = path.read_text("utf-8-sig")
+        head = text.partition("\n")[0]
+        delimiter = ";" if head.count(";") > head.count(",") else ","
+        return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise DocumentError("The file cannot be read.", path.name,
+                            "Save it as CSV in UTF-8.") from error  # fmt: skip
+
+
+def _xlsx_rows(path: Path) -> list[list[str]]:
+    try:
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+        sheet = book.worksheets[0]
+        rows = [[_text(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
+        book.close()
+    except (OSError, KeyError, ValueError, IndexError, zipfile.BadZipFile) as error:
+        raise DocumentError("The file cannot be read as XLSX.", path.name,
+                            "Save it anew as XLSX, or as CSV.") from error  # fmt: skip
+    while rows and not any(rows[-1]):
+        rows.pop()
+    return rows
+
+
+def _text(value: object) -> str:
+    if value is None:
+        return ""
+    return plain(value) if isinstance(value, float) else str(value)
+
+
+def as_rows(text: str) -> list[list[str]]:
+    """Rows of a clipboard's text, by tabs or semicolons; blank lines are left out."""
+    return [[c.strip() for c in line.replace(";", "\t").split("\t")]
+            for line in text.splitlines() if line.strip()]  # fmt: skip
+
+
+def column_of(cell: str) -> tuple[str, str]:
+    """Name and unit of a head such as ``thickness [mm]``."""
+    name, _, rest = cell.partition("[")
+    return name.strip(), rest.rstrip().removesuffix("]").strip()
+
+
+def spread(rows: Sequence[Sequence[Cell]]) -> tuple[tuple[Cell, ...], ...]:
+    """Rows as tuples, for a `Table`."""
+    return tuple(tuple(row) for row in rows)

@@ -1,0 +1,192 @@
+"""Edits of what goes with materials and stacks: load sets, criteria, conditions, the baseline."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from tartan.core.conditions import Condition, check_condition
+from tartan.core.criteria import criterion
+from tartan.core.errors import CriterionError, DocumentError
+from tartan.core.laminate.loadset import LoadSet, check_load_set
+from tartan.project.model import USUAL, AppliedCondition, Baseline, CriteriaSet, Project
+
+KINDS = ("ply", "woven", "isotropic", "core")
+
+
+def free_name(wanted: str, taken: Iterable[str]) -> str:
+    """The name wanted, with a number when it is taken."""
+    names = set(taken)
+    if wanted not in names:
+        return wanted
+    number = 2
+    while f"{wanted} {number}" in names:
+        number += 1
+    return f"{wanted} {number}"
+
+
+def check_name(name: str, others: Iterable[str], what: str) -> str:
+    """Return the name without blanks around it.
+
+    Raises
+    ------
+    DocumentError
+        When it is empty or taken.
+    """
+    clean = name.strip()
+    if not clean:
+        raise DocumentError(f"A {what} needs a name.", "Name", "Type one.")
+    if clean in set(others):
+        raise DocumentError(f"There is already a {what} '{clean}'.", "Name", "Choose another.")
+    return clean
+
+
+def put_load_sets(project: Project, load_sets: Iterable[LoadSet]) -> Project:
+    """Replace the load sets.
+
+    Raises
+    ------
+    DocumentError, StackError
+        Names that are empty or doubled, a stack that does not exist, loads that are not finite.
+    """
+    load_sets = tuple(load_sets)
+    names: list[str] = []
+    for loads in load_sets:
+        names.append(check_name(loads.name, names, "load set"))
+        check_load_set(loads)
+        if loads.stack and project.stack(loads.stack) is None:
+            raise DocumentError(f"There is no stack '{loads.stack}'.", f"Load set '{loads.name}'",
+                                "Choose one of the project's stacks.")  # fmt: skip
+    return replace(project, load_sets=load_sets)
+
+
+def add_load_set(project: Project, loads: LoadSet) -> Project:
+    """Add a load set; a name that is taken gets a number."""
+    name = free_name(loads.name, (s.name for s in project.load_sets))
+    return put_load_sets(project, (*project.load_sets, replace(loads, name=name)))
+
+
+def put_criteria(project: Project, criteria: Iterable[CriteriaSet]) -> Project:
+    """Replace the sets of criteria; the first is in force.
+
+    Raises
+    ------
+    DocumentError, CriterionError
+        No set at all, names that are empty or doubled, unknown criteria, kinds without any.
+    """
+    criteria = tuple(criteria)
+    if not criteria:
+        raise DocumentError("There must be a set of criteria.", "Criteria", "Keep one.")
+    names: list[str] = []
+    for each in criteria:
+        names.append(check_name(each.name, names, "set of criteria"))
+        for kind, keys in each.rules:
+            where = f"Criteria '{each.name}', {kind}"
+            if not keys:
+                raise CriterionError(f"{kind} layers would have no criterion.", where,
+                                     "Leave at least one switched on.")  # fmt: skip
+            for key in keys:
+                criterion(key)
+    return replace(project, criteria=criteria)
+
+
+def add_criteria(project: Project, like: CriteriaSet) -> Project:
+    """Add a set of criteria like another and put it in force; a taken name gets a number."""
+    name = free_name(like.name, (c.name for c in project.criteria))
+    return put_criteria(project, (replace(like, name=name), *project.criteria))
+
+
+def put_conditions(project: Project, conditions: Iterable[AppliedCondition]) -> Project:
+    """Replace the conditions.
+
+    Raises
+    ------
+    DocumentError, MaterialError
+        Names that are empty or doubled, unknown materials or fields, factors that are not
+        positive, or a material that is no longer admissible under its conditions.
+    """
+    conditions = tuple(conditions)
+    names: list[str] = []
+    for each in conditions:
+        names.append(check_name(each.name, names, "condition"))
+        check_condition(Condition(each.name, each.factors))
+        for material in each.materials:
+            if project.material(material) is None:
+                raise DocumentError(f"There is no material '{material}'.",
+                                    f"Condition '{each.name}'", "Choose another.")  # fmt: skip
+    changed = replace(project, conditions=conditions)
+    for each_material in changed.materials:
+        changed.in_force(each_material)
+    return changed
+
+
+def rename_in_sets(project: Project, old: str, new: str) -> Project:
+    """Carry a material's new name into conditions and criteria."""
+
+    def swap(name: str) -> str:
+        return new if name == old else name
+
+    conditions = tuple(replace(c, materials=tuple(map(swap, c.materials)))
+                       for c in project.conditions)  # fmt: skip
+    criteria = tuple(replace(c, rules=tuple((swap(k), keys) for k, keys in c.rules))
+                     for c in project.criteria)  # fmt: skip
+    return replace(project, conditions=conditions, criteria=criteria)
+
+
+def forget_material(project: Project, name: str) -> Project:
+    """Take a removed material out of conditions and criteria."""
+    conditions = tuple(replace(c, materials=tuple(m for m in c.materials if m != name))
+                       for c in project.conditions)  # fmt: skip
+    criteria = tuple(
+        replace(c, rules=tuple(r for r in c.rules if r[0] != name or name in KINDS))
+        for c in project.criteria
+    )
+    return replace(project, conditions=conditions, criteria=criteria)
+
+
+def pin_baseline(project: Project) -> Project:
+    """Make the design as it stands the baseline; work goes on under the next version's name."""
+    base = Baseline(project.version, project.materials, project.stacks, project.conditions)
+    return replace(project, baseline=base, version=next_version(project.version))
+
+
+def unpin_baseline(project: Project) -> Project:
+    """Compare with nothing."""
+    return replace(project, baseline=None)
+
+
+def rename_version(project: Project, name: str) -> Project:
+    """Give the version another name."""
+    taken = (project.baseline.name,) if project.baseline else ()
+    return replace(project, version=check_name(name, taken, "version"))
+
+
+def next_version(name: str) -> str:
+    """Name after this one: A, B … Z, then with numbers."""
+    head = name[:1].upper()
+    if len(name) == 1 and "A" <= head < "Z":
+        return chr(ord(head) + 1)
+    stem = name.rstrip("0123456789")
+    number = name[len(stem) :]
+    return f"{stem.rstrip()} {int(number) + 1 if number else 2}"
+
+
+def check_design(project: Project) -> Project:
+    """Check what goes with materials and stacks, as when a project is opened.
+
+    Raises
+    ------
+    TartanError
+        On the first thing that cannot stand.
+    """
+    put_load_sets(project, project.load_sets)
+    put_criteria(project, project.criteria)
+    put_conditions(project, project.conditions)
+    check_name(project.version, (), "version")
+    return project
+
+
+__all__ = ["KINDS", "USUAL", "add_criteria", "add_load_set", "check_design", "check_name",
+           "forget_material", "free_name", "next_version", "pin_baseline", "put_conditions",
+           "put_criteria", "put_load_sets", "rename_in_sets", "rename_version",
+           "unpin_baseline"]  # fmt: skip
