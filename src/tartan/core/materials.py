@@ -298,7 +298,7 @@ def replace_value(material: Material, field: str, value: float | str | None) -> 
         When the result is not admissible.
     """
     changed = dataclasses.replace(material, **{field: value})  # type: ignore[arg-type]
-    if changed.kind == "isotropic" and field in ("E1", "nu12", "Xt", "rho", "alpha1"):
+    if changed.kind == "isotropic" and field in ("kind", "E1", "nu12", "Xt", "rho", "alpha1"):
         made = isotropic(changed.name, changed.E1, changed.nu12, strength=changed.Xt,
                          rho=changed.rho, ply_thickness=changed.ply_thickness,
                          alpha=changed.alpha1, source=changed.source)  # fmt: skip

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import logging
 import sys
+import traceback
 from pathlib import Path
+from types import TracebackType
 
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from tartan.core.criteria import kernels
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units
 from tartan.desktop.session import Session
@@ -44,9 +49,32 @@ def make_window(path: Path | None = None) -> MainWindow:
     return window
 
 
+def tell_of_faults(window: MainWindow) -> None:
+    """Let a fault of the program itself be told in words; the work stays, and is kept."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            sys.__excepthook__(kind, error, trace)
+            return
+        details = "".join(traceback.format_exception(kind, error, trace))
+        logging.getLogger("tartan").error(details)
+        box = QMessageBox(QMessageBox.Icon.Warning, "A fault in Tartan",
+                          "Something went wrong inside Tartan. Your project is as it was before "
+                          "the last step; save it, and undo if something looks odd.",
+                          parent=window)  # fmt: skip
+        box.setDetailedText(details)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+
+    sys.excepthook = hook
+
+
 def run(path: Path | None = None) -> int:
     """Open the window and stay until it is closed; return the exit status."""
     application = make_application()
+    # Read from their cache now, the compiled loops do not halt typing later.
+    kernels.compile_all()
     window = make_window(path)
+    tell_of_faults(window)
     window.show()
     return application.exec()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from importlib.resources import as_file, files
 
 from PyQt6.QtCore import Qt
@@ -68,6 +69,7 @@ def load_fonts() -> None:
                 QFontDatabase.addApplicationFont(str(path))
 
 
+@lru_cache(maxsize=64)
 def font(size: float = 9.75, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """Text font in points, figures of equal width."""
     made = QFont("Inter")
@@ -105,6 +107,7 @@ def _palette() -> QPalette:
         (roles.ToolTipText, "ink"),
         (roles.PlaceholderText, "soft"),
         (roles.AlternateBase, "panel"),
+        (roles.Link, "accent"),
     ):
         made.setColor(role, colour(name))
     made.setColor(roles.HighlightedText, QColor("#ffffff" if not _face.dark else "#1a1b1a"))
@@ -146,6 +149,7 @@ def _sheet() -> str:
         color: {f.soft}; padding: 4px 7px; font-weight: 500; }}
     QPushButton[role="tab"]:checked {{ color: {f.ink}; border-bottom: 2px solid {f.accent}; }}
     QPlainTextEdit {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px; }}
+    QLabel[role="other"] {{ color: {f.accent}; font-size: 8pt; }}
     QLabel[role="figure"]:focus {{ background: {f.accent_wash}; }}
     QPushButton[role="switch"] {{ border: 1px solid {f.line}; border-radius: 12px; color: {f.soft};
         padding: 4px 12px; background: {f.panel}; font-weight: 500; }}

@@ -17,7 +17,7 @@ QUANTITIES: dict[str, Quantity] = {
     "E1": units.MODULUS, "E2": units.MODULUS, "E3": units.MODULUS, "nu12": units.RATIO,
     "nu13": units.RATIO, "nu23": units.RATIO, "alpha3": units.EXPANSION,
     "G12": units.MODULUS, "G13": units.MODULUS, "G23": units.MODULUS, "rho": units.DENSITY,
-    "price": units.RATIO,
+    "price": units.PRICE,
     "ply_thickness": units.LENGTH, "alpha1": units.EXPANSION, "alpha2": units.EXPANSION,
     "beta1": units.RATIO, "beta2": units.RATIO, "Xt": units.STRESS, "Xc": units.STRESS,
     "Yt": units.STRESS, "Yc": units.STRESS, "S12": units.STRESS, "S13": units.STRESS,

@@ -91,6 +91,7 @@ EXPANSION = Quantity("thermal expansion", "1/K", (("10⁻⁶/K", 1e-6), ("1/K", 
                                                   ("10⁻⁶/°F", 1.8e-6)))  # fmt: skip
 RATIO = _same("number", "", 1.0, "")
 ANGLE = _same("angle", "°", 1.0, "degree")
+PRICE = _same("price per mass", "per kg", 1.0, "")
 MOISTURE = _same("moisture", "%", 1e-2, "")
 LINE_FORCE = Quantity("force per length", "N/m", (("N/mm", 1e3), ("N/m", 1.0),
                                                   ("lbf/in", _LBF / _INCH)))  # fmt: skip

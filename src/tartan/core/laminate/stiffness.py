@@ -93,7 +93,9 @@ class Laminate:
     @cached_property
     def Q(self) -> Array:
         """Reduced stiffness a ply in ply axes, shape (n, 3, 3) [Pa]."""
-        return np.array([reduced_stiffness(m) for m in self.materials])
+        known = {id(m): m for m in self.materials}
+        each = {key: reduced_stiffness(m) for key, m in known.items()}
+        return np.array([each[id(m)] for m in self.materials])
 
     @cached_property
     def T(self) -> Array:

@@ -5,10 +5,11 @@ In a symmetric stack a change is made on both sides, so that it stays symmetric.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from tartan.core.materials import Material
+from tartan.core.stack.groups import bare
 from tartan.core.stack.plies import Ply, is_symmetric, normal_angle
 
 Plies = tuple[Ply, ...]
@@ -46,14 +47,49 @@ def single_changes(
     moves : int
         About how many moves are made: in long stacks plies are moved to near places only.
     """
-    whole = tuple(replace(p, sub="") for p in plies)
+    return list(each_change(plies, materials, angles, moves))
+
+
+def each_change(
+    plies: Sequence[Ply],
+    materials: Sequence[Material],
+    angles: Iterable[float] = STANDARD,
+    moves: int = 3000,
+) -> Iterator[Change]:
+    """Yield the changes of `single_changes` one by one."""
+    whole = bare(plies)
     if not whole:
-        return []
+        return
+    seen = _Seen()
+    seen.add(whole)
     maker = _Maker(whole, [m for m in materials if m.ply_thickness], tuple(angles), moves)
-    found: dict[Plies, Change] = {whole: Change("", whole, ())}
     for change in maker.all():
-        found.setdefault(change.plies, change)
-    return list(found.values())[1:]
+        if seen.add(change.plies):
+            yield change
+
+
+class _Seen:
+    """Stacks met so far; plies are numbered, so that long stacks are cheap to compare."""
+
+    def __init__(self) -> None:
+        self._numbers: dict[Ply, int] = {}
+        self._by_object: dict[int, tuple[int, Ply]] = {}
+        self._stacks: set[tuple[int, ...]] = set()
+
+    def add(self, plies: Plies) -> bool:
+        """Remember a stack; false when it was met before."""
+        key = tuple([self._number(p) for p in plies])
+        if key in self._stacks:
+            return False
+        self._stacks.add(key)
+        return True
+
+    def _number(self, ply: Ply) -> int:
+        found = self._by_object.get(id(ply))
+        if found is None:
+            found = (self._numbers.setdefault(ply, len(self._numbers)), ply)
+            self._by_object[id(ply)] = found
+        return found[0]
 
 
 class _Maker:

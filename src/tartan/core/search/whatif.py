@@ -25,7 +25,7 @@ Array = NDArray[np.float64]
 
 SPOTS = np.array([-1.0, 0.0, 1.0])
 
-BLOCK = 40_000
+BLOCK = 20_000
 """Ply spots in one piece of work: a few tens of milliseconds."""
 
 
@@ -81,7 +81,7 @@ def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Se
     by_count: dict[int, list[Change]] = {}
     for change in changes:
         by_count.setdefault(len(change.plies), []).append(change)
-    table = _Table(changes, materials, sets)
+    table = _Table(materials, sets)
     for count, group in by_count.items():
         size = max(1, block // (count * 3 * max(1, len(loads))))
         for start in range(0, len(group), size):
@@ -90,15 +90,39 @@ def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Se
 
 
 class _Table:
-    """Layers (material and angle) that occur, with their stiffness, and the checks."""
+    """Layers (material and angle) met so far, with their stiffness, and the checks."""
 
-    def __init__(self, changes: Sequence[Change], materials: Mapping[str, Material],
-                 sets: Sets) -> None:  # fmt: skip
-        layers = dict.fromkeys((p.material, p.angle) for c in changes for p in c.plies)
-        self.index = {layer: i for i, layer in enumerate(layers)}
-        self.names = list(dict.fromkeys(name for name, _ in layers))
-        used = [materials[name] for name in self.names]
-        self.material = np.array([self.names.index(name) for name, _ in layers])
+    def __init__(self, materials: Mapping[str, Material], sets: Sets) -> None:
+        self._materials, self._sets = materials, sets
+        self._index: dict[tuple[str, float], int] = {}
+        # Candidates share most of their plies: each object is looked up once.
+        self._by_object: dict[int, tuple[int, Ply]] = {}
+        self.names: list[str] = []
+        self.checks: list[Check] = []
+
+    def rows(self, piece: Sequence[Change]) -> NDArray[np.int64]:
+        """Layer of every ply of some candidates of one ply count, shape (m, n)."""
+        known = len(self._index)
+        rows = np.array([[self._at(p) for p in c.plies] for c in piece])
+        if len(self._index) != known:
+            self._renew()
+        return rows
+
+    def _at(self, ply: Ply) -> int:
+        found = self._by_object.get(id(ply))
+        if found is None:
+            layer = (ply.material, ply.angle)
+            # The ply is kept with its number, so that no other object takes its place.
+            found = (self._index.setdefault(layer, len(self._index)), ply)
+            self._by_object[id(ply)] = found
+        return found[0]
+
+    def _renew(self) -> None:
+        """Stiffness of all layers, and checks of all materials."""
+        layers = list(self._index)
+        names = list(dict.fromkeys(name for name, _ in layers))
+        used = [self._materials[name] for name in names]
+        self.material = np.array([names.index(name) for name, _ in layers])
         T = strain_rotation(np.deg2rad([angle for _, angle in layers]))
         Q = np.array([reduced_stiffness(m) for m in used])[self.material]
         self.T = T
@@ -109,12 +133,14 @@ class _Table:
         # Free expansion in laminate axes: by temperature and by moisture.
         self.free = np.einsum("uij,utj->uti", np.linalg.inv(T), free)
         self.rho = np.array([np.nan if m.rho is None else m.rho for m in used])[self.material]
-        one_each = Stack("", tuple(Ply(name, 0.0, 1e-3) for name in self.names))
-        self.checks: list[Check] = checks_of(Laminate(one_each, tuple(used)), sets)
+        if names != self.names:
+            self.names = names
+            one_each = Stack("", tuple(Ply(name, 0.0, 1e-3) for name in names))
+            self.checks = checks_of(Laminate(one_each, tuple(used)), self._sets)
 
 
 def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> list[Ranked]:
-    layer = np.array([[table.index[p.material, p.angle] for p in c.plies] for c in piece])
+    layer = table.rows(piece)
     t = np.array([[p.thickness for p in c.plies] for c in piece])
     h = t.sum(axis=1)
     low = np.cumsum(t, axis=1) - t - h[:, None] / 2

@@ -335,7 +335,7 @@ def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
             continue
         partner = plies[i + 1] if i + 1 < len(plies) else None
         joined = partner is not None and i + 1 not in groups
-        if joined and ply.angle != 0 and partner == replace(ply, angle=-ply.angle):
+        if joined and partner and _opposite(ply, partner):
             sign = "±" if ply.angle > 0 else "∓"
             words.append(sign + _word(replace(ply, angle=abs(ply.angle)), context))
             i += 2
@@ -343,6 +343,16 @@ def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
             words.append(_word(ply, context))
             i += 1
     return words
+
+
+def _opposite(ply: Ply, partner: Ply) -> bool:
+    """Whether the partner is the same ply at the opposite angle."""
+    alike = (ply.material, ply.thickness, ply.sub) == (
+        partner.material,
+        partner.thickness,
+        partner.sub,
+    )
+    return alike and ply.angle != 0 and partner.angle == -ply.angle
 
 
 def _word(ply: Ply, context: Context) -> str:

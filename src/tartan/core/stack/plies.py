@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from tartan.core.errors import StackError
 
@@ -39,6 +40,7 @@ class Stack:
         return replace(self, plies=tuple(plies))
 
 
+@lru_cache(maxsize=4096)
 def normal_angle(angle: float) -> float:
     """Angle brought into (-90, 90] degrees, where it names a fibre direction only once."""
     a = math.fmod(angle, 180.0)

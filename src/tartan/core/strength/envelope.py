@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Generator
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +12,7 @@ from tartan.core.errors import StackError
 from tartan.core.laminate.response import Load
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.critical import COMPONENTS, reserves_of_forces
-from tartan.core.strength.govern import Sets
+from tartan.core.strength.govern import Governing, Sets
 
 Array = NDArray[np.float64]
 
@@ -67,6 +68,23 @@ def envelope(
     CriterionError, MaterialError
         As `checks_of`.
     """
+    steps = envelope_steps(laminate, sets, components, fixed, count)
+    while True:
+        try:
+            next(steps)
+        except StopIteration as end:
+            found: Envelope = end.value
+            return found
+
+
+def envelope_steps(
+    laminate: Laminate,
+    sets: str | Sets,
+    components: tuple[str, str],
+    fixed: Load | None = None,
+    count: int = 72,
+) -> Generator[float, None, Envelope]:
+    """Trace as `envelope`, yielding the share done, so that other work can go on between."""
     if len(set(components)) != 2 or not set(components) <= set(COMPONENTS):
         raise StackError(f"{' and '.join(components)} are not two load components.", "Envelope",
                          f"Choose two of {', '.join(COMPONENTS)}.")  # fmt: skip
@@ -81,8 +99,11 @@ def envelope(
     direction = scale * np.stack([np.cos(angle), np.sin(angle)], axis=1)
     loads = np.zeros((count, 6))
     loads[:, axes] = direction
-    found = reserves_of_forces(laminate, loads, chosen, fixed)
-    worst = [found.governing(i) for i in range(count)]
+    worst: list[Governing] = []
+    for part in np.array_split(loads, max(1, count * laminate.count // 2000)):
+        found = reserves_of_forces(laminate, part, chosen, fixed)
+        worst += [found.governing(i) for i in range(len(part))]
+        yield len(worst) / count
     reserve = np.array([w.reserve for w in worst])
     points = direction * np.where(np.isfinite(reserve), reserve, np.nan)[:, None]
     return Envelope(components, points, np.array([w.ply for w in worst]),

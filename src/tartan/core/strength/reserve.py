@@ -56,10 +56,14 @@ class PlyReserve:
 
 def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArray[np.intp]]:
     """Indices of the plies of each material, in order of first appearance."""
-    found: dict[Material, list[int]] = {}
+    # Hashing a record reads all its fields; plies of one record are told apart by identity first.
+    by_record: dict[int, list[int]] = {}
     for i, material in enumerate(materials):
-        found.setdefault(material, []).append(i)
-    return {m: np.array(rows) for m, rows in found.items()}
+        by_record.setdefault(id(material), []).append(i)
+    found: dict[Material, list[int]] = {}
+    for rows in by_record.values():
+        found.setdefault(materials[rows[0]], []).extend(rows)
+    return {m: np.array(sorted(rows)) for m, rows in found.items()}
 
 
 def first_failure(laminate: Laminate, load: Load, key: str) -> PlyReserve:

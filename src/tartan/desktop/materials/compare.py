@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.materials import Material
 from tartan.desktop import theme
 from tartan.desktop.materials.state import SYMBOLS
+from tartan.desktop.widgets.picture import offer_saving
 from tartan.exchange.materials_table import QUANTITIES
 from tartan.project import units
 
 FIELDS = ("E1", "E2", "G12", "Xt", "Xc", "Yt", "Yc", "S12")
-STEP, TOP = 25, 26
+STEP, TOP = 23, 24
 
 
 class ComparePicture(QWidget):
@@ -26,11 +27,13 @@ class ComparePicture(QWidget):
         super().__init__()
         self._materials: Sequence[Material] = ()
         self._chosen = ""
+        self._other = ""
+        offer_saving(self, "materials")
         self.setFixedHeight(TOP + STEP * len(FIELDS) + 6)
 
-    def put(self, materials: Sequence[Material], chosen: str) -> None:
-        """Show all materials, one of them chosen."""
-        self._materials, self._chosen = materials, chosen
+    def put(self, materials: Sequence[Material], chosen: str, other: str = "") -> None:
+        """Show all materials, one of them chosen, another compared with it."""
+        self._materials, self._chosen, self._other = materials, chosen, other
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -65,7 +68,8 @@ class ComparePicture(QWidget):
             x = left + 8 + (math.log(value) - low) / span * (right - left - 16)
             here = name == self._chosen
             painter.setPen(QPen(QColor(face.accent if here else face.soft), 1.4))
-            painter.setBrush(QColor(face.accent if here else face.panel))
+            ground = face.accent if here else face.soft if name == self._other else face.panel
+            painter.setBrush(QColor(ground))
             painter.drawEllipse(QPointF(x, y), 5.0 if here else 3.6, 5.0 if here else 3.6)
         mine = values.get(self._chosen)
         painter.setPen(QColor(face.ink))

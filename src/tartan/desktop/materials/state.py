@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import dataclasses
+import re
 from collections.abc import Callable
+from functools import lru_cache
 
-from tartan.core.errors import TartanError
-from tartan.core.materials import Material, replace_value
+from tartan.core.criteria.base import derivation, derived_value
+from tartan.core.errors import MaterialError, TartanError
+from tartan.core.laminate import Laminate, make_laminate
+from tartan.core.materials import FIELD_NAMES, Kind, Material, findings, replace_value
+from tartan.core.stack import Ply, Stack
+from tartan.exchange.materials_table import QUANTITIES
 from tartan.project import edits, units
-from tartan.project.model import Project
+from tartan.project.model import AppliedCondition, Project
+from tartan.project.shellinputs import laminate_for
 
 SYMBOLS = {
     "E1": "E₁", "E2": "E₂", "E3": "E₃", "nu12": "ν₁₂", "G12": "G₁₂", "G13": "G₁₃", "G23": "G₂₃",
@@ -21,17 +28,26 @@ SYMBOLS = {
 """How each field is written."""
 
 GROUPS: dict[str, tuple[str, ...]] = {
-    "Stiffness": ("E1", "E2", "nu12", "G12", "G13", "G23", "E3"),
-    "Strength": ("Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23"),
-    "Ply and expansion": ("ply_thickness", "rho", "alpha1", "alpha2"),
-    "Criteria": ("f12_star", "hashin_alpha"),
+    "Stiffness": ("E1", "E2", "E3", "G12", "G13", "G23", "nu12", "nu13", "nu23"),
+    "Strength in plane": ("Xt", "Xc", "Yt", "Yc", "S12"),
+    "Strain allowables": ("eXt", "eXc", "eYt", "eYc", "eS12"),
+    "Between plies": ("S13", "S23"),
+    "Ply": ("ply_thickness", "rho", "price"),
+    "Expansion": ("alpha1", "alpha2", "alpha3", "beta1", "beta2"),
+    "Criteria": ("f12_star", "hashin_alpha", "p_nl_t", "p_nl_c"),
 }
 """Fields of the card, in the order in which they are read."""
 
+KIND_WORDS: dict[Kind, str] = {
+    "ply": "unidirectional ply", "woven": "woven ply", "isotropic": "isotropic layer",
+    "core": "sandwich core",
+}  # fmt: skip
+
 _OPTIONAL = {f.name for f in dataclasses.fields(Material) if f.default is None}
 
-_ISOTROPIC = {"E1", "nu12", "Xt", "ply_thickness", "rho", "alpha1"}
-_CORE_WITHOUT = {"Xt", "Xc", "Yt", "Yc", "S12", "f12_star", "hashin_alpha"}
+_ISOTROPIC = {"E1", "nu12", "Xt", "ply_thickness", "rho", "alpha1", "price"}
+_CORE_WITHOUT = {"Xt", "Xc", "Yt", "Yc", "S12", "eXt", "eXc", "eYt", "eYc", "eS12", "f12_star",
+                 "hashin_alpha", "p_nl_t", "p_nl_c"}  # fmt: skip
 
 
 def shown(material: Material, field: str) -> bool:
@@ -49,22 +65,24 @@ def optional(field: str) -> bool:
 def words(material: Material) -> str:
     """Key figures in one line."""
     if material.kind == "core":
-        g13, g23 = (units.number((g or 0) / 1e6, 3) for g in (material.G13, material.G23))
-        return f"core · G {g13} / {g23} MPa"
-    e1, e2 = (units.number(e / 1e9, 3) for e in (material.E1, material.E2))
+        g13, g23 = (units.show(g, units.STRESS, unit=False, digits=3)
+                    for g in (material.G13, material.G23))  # fmt: skip
+        return f"core · G {g13} / {g23} {units.STRESS.unit}"
+    unit = units.MODULUS.unit
+    e1, e2 = (units.show(e, units.MODULUS, unit=False, digits=3)
+              for e in (material.E1, material.E2))  # fmt: skip
     if material.kind == "isotropic":
-        return f"isotropic · E {e1} GPa"
-    return f"ply · E {e1} / {e2} GPa"
+        return f"isotropic · E {e1} {unit}"
+    return f"{'woven' if material.kind == 'woven' else 'ply'} · E {e1} / {e2} {unit}"
 
 
-def use(project: Project, material: str) -> str:
-    """Which stacks a change of this material touches, in words."""
+def touched(project: Project, material: str) -> str:
+    """What a change of this material touches besides the stacks, in words."""
     stacks = project.stacks_using(material)
     if not stacks:
         return "Used by no stack."
     on_part = project.part is not None and project.part.stack in stacks
-    tail = " A change of stiffness or density solves the part again." if on_part else ""
-    return f"Used by {', '.join(stacks)}.{tail}"
+    return "A change of stiffness or density solves the part again." if on_part else ""
 
 
 def change(name: str, field: str, value: float | str | None) -> Callable[[Project], Project]:
@@ -77,3 +95,101 @@ def change(name: str, field: str, value: float | str | None) -> Callable[[Projec
         return edits.put_material(project, name, replace_value(material, field, value))
 
     return edit
+
+
+def fault_of(material: Material, field: str, text: str) -> str:
+    """What would be wrong with a value as it is being typed; empty while it cannot be read."""
+    try:
+        value = units.parse(text, QUANTITIES[field])
+    except TartanError:
+        return ""
+    found = findings(dataclasses.replace(material, **{field: value}))  # type: ignore[arg-type]
+    return f"{found[0].what} {found[0].mend}" if found else ""
+
+
+def derived_words(material: Material, field: str) -> str:
+    """Value and origin of a field that is empty but follows from others; empty otherwise."""
+    how = derivation(material, field)
+    if how is None or material.kind in ("core", "isotropic"):
+        return ""
+    return f"{units.show(derived_value(material, field), QUANTITIES[field], unit=False)} = {how}"
+
+
+def against(value: float | None, other: float | None) -> str:
+    """The other material's value against this one's, such as "+12%"; "× 6.8" where far apart."""
+    if value is None or other is None:
+        return ""
+    if value * other <= 0:
+        return "same" if value == other else ""
+    share = other / value - 1
+    if share > 1:
+        return f"× {units.number(other / value, 2)}"
+    return "same" if abs(share) < 5e-4 else f"{'+' if share > 0 else '−'}{abs(share):.0%}"
+
+
+def conditions_on(project: Project, material: str) -> list[AppliedCondition]:
+    """Conditions of the project, those that apply to a material first."""
+    return sorted(project.conditions, key=lambda c: material not in c.materials)
+
+
+def factor_text(condition: AppliedCondition) -> str:
+    """Factors as they are typed: ``Xc 0.7, S12 0.75``."""
+    return ", ".join(f"{field} {factor:g}" for field, factor in condition.factors)
+
+
+_FACTOR = re.compile(r"([A-Za-z][A-Za-z0-9_]*)\s*[×*]?\s*(\d+(?:\.\d*)?|\.\d+)$")
+
+
+def read_factors(text: str) -> tuple[tuple[str, float], ...]:
+    """Read factors as `factor_text` writes them.
+
+    Raises
+    ------
+    MaterialError
+        Naming the part that cannot be read.
+    """
+    found = []
+    for number, part in enumerate((p.strip() for p in re.split(r"[,;]", text)), start=1):
+        if not part:
+            continue
+        match = _FACTOR.match(part)
+        if match is None:
+            raise MaterialError(f"'{part}' is not a field and a factor.", f"Factor {number}",
+                                "Write such as: Xc 0.7, S12 0.75.")  # fmt: skip
+        if match.group(1) not in FIELD_NAMES:
+            raise MaterialError(f"'{match.group(1)}' is not a field of a material.",
+                                f"Factor {number}",
+                                f"Known are {', '.join(FIELD_NAMES)}.")  # fmt: skip
+        found.append((match.group(1), float(match.group(2))))
+    return tuple(found)
+
+
+def in_force_words(project: Project, material: Material) -> str:
+    """Values that active conditions change, in words; empty when there are none."""
+    changed = project.in_force(material)
+    if changed == material:
+        return ""
+    parts = []
+    for field in FIELD_NAMES:
+        now, entered = getattr(changed, field), getattr(material, field)
+        if now != entered:
+            parts.append(f"{SYMBOLS[field]} {units.show(now, QUANTITIES[field])}")
+    return f"In force: {', '.join(parts)}."
+
+
+@lru_cache(maxsize=64)
+def single_ply(material: Material) -> Laminate | None:
+    """One ply of a material at 0°, for pictures; None when it is not admissible."""
+    try:
+        return make_laminate(Stack(material.name, (Ply(material.name, 0.0, 1e-3),)),
+                             {material.name: material})  # fmt: skip
+    except TartanError:
+        return None
+
+
+def laminate_of(project: Project, stack: Stack) -> Laminate | None:
+    """Laminate of a stack, for pictures; None when it cannot be made."""
+    try:
+        return laminate_for(stack, project.materials_of(stack))
+    except TartanError:
+        return None

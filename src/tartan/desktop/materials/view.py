@@ -5,25 +5,34 @@ from __future__ import annotations
 import dataclasses
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMenu, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.materials import FIELD_NAMES, Material
+from tartan.core.materials import Material
 from tartan.desktop.materials import state
+from tartan.desktop.materials.card import MaterialCard
 from tartan.desktop.materials.compare import ComparePicture
+from tartan.desktop.materials.conditions import ConditionsPane
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import Card, CardList
+from tartan.desktop.widgets.polar import PolarPicture, laminate_curves, other_curve
 from tartan.desktop.widgets.small import (
     Field,
-    QuantityField,
     button,
+    choice,
     column,
     label,
     row,
     scrolled,
+    set_options,
 )
-from tartan.exchange.materials_table import QUANTITIES, read_materials, write_materials
+from tartan.exchange import library
+from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.project import edits
+
+NONE = "nothing"
+TABLES = "Tables (*.csv *.xlsx)"
 
 
 class MaterialsView(QWidget):
@@ -34,86 +43,67 @@ class MaterialsView(QWidget):
         self.session = session
         self.cards = CardList()
         self.cards.chosen.connect(lambda name: session.select(material=name))
-        self.fields: dict[str, QuantityField] = {}
-        self._labels: dict[str, list[QWidget]] = {}
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("show only …")
+        self.filter.setAccessibleName("Filter of materials")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.textChanged.connect(lambda _: self._put_cards())
         self.fault = label("", "fault", wrap=True)
+        self.card = MaterialCard(self._set, self._tell)
         self.compare = ComparePicture()
+        self.polar = PolarPicture()
+        self.pinned: list[str] = []
         self.use = label("", "soft", wrap=True)
         self.name = Field(self._rename)
-        self.name.setMinimumWidth(260)
-        self.kind = label("", "soft")
+        self.kind = choice(list(state.KIND_WORDS.values()), self._set_kind)
+        self.other = choice([], lambda _: self.refresh())
         self.source = Field(lambda text: self._set("source", text))
+        self.conditions = ConditionsPane(session, self._tell)
+        self.update_button = button("bring up to date", self.bring_up_to_date,
+                                    "The library has other figures for this name")  # fmt: skip
         self._build()
 
+    @property
+    def fields(self) -> dict[str, Field]:
+        """Fields of the card by name."""
+        return dict(self.card.fields)
+
     def _build(self) -> None:
+        self.add_button = button("+ material ▾", self._offer_new, "New, or from the library")
         left = column(
-            self.cards,
-            row(button("+ material", self.add, "New material like the chosen one"),
-                button("remove", self.remove, "Remove the chosen material"), None),
-            row(button("import CSV …", self.ask_import, "Read materials from a table"),
-                button("export …", self.ask_export, "Write all materials to a table"), None),
+            self.filter, self.cards,
+            row(self.add_button, button("copy", self.add, "Copy of the chosen material"),
+                button("remove", self.remove, "Remove the chosen material"), None, spacing=0),
+            row(button("import …", self.ask_import, "Read materials from CSV or XLSX"),
+                button("export …", self.ask_export, "Write all materials to CSV or XLSX"), None,
+                spacing=0),
             spacing=4,
         )  # fmt: skip
-        left.setFixedWidth(248)
+        left.setFixedWidth(216)
         self.name.setAccessibleName("Material name")
+        self.name.setMinimumWidth(220)
         self.name.refused.connect(self._tell)
-        head = row(self.name, self.kind, None)
-        groups = QWidget()
-        across = QHBoxLayout(groups)
-        across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(14)
-        for names in (("Stiffness",), ("Strength",), ("Ply and expansion", "Criteria")):
-            across.addWidget(self._group(names), 1)
-        card = column(
-            head,
-            self.use,
-            self.fault,
-            groups,
-            6,
-            self.compare,
-            row(label("source", "soft"), self.source),
-            None,
-            spacing=8,
-            margin=4,
+        self.kind.setAccessibleName("Kind of material")
+        self.other.setAccessibleName("Compare with")
+        self.source.setAccessibleName("Source")
+        self.use.setTextFormat(Qt.TextFormat.RichText)
+        self.use.linkActivated.connect(
+            lambda name: self.session.select(station="Stacks", stack=name, plies=())
         )
+        head = row(self.name, self.kind, self.update_button,
+                   button("keep in library", self.keep, "For other projects"), None,
+                   label("compare with", "soft"), self.other)  # fmt: skip
+        self.polar_button = button("others ▾", self._offer_others, "Draw other curves too")
+        pictures = row(self.compare, column(
+            row(label("Stiffness over direction", "head"), None, self.polar_button), self.polar,
+            spacing=0), spacing=18)  # fmt: skip
+        card = column(head, self.use, self.fault, self.card, 2, pictures, self.conditions,
+                      row(label("Source", "head"), self.source), None, spacing=6)  # fmt: skip
         box = QHBoxLayout(self)
-        box.setContentsMargins(16, 12, 16, 12)
-        box.setSpacing(18)
+        box.setContentsMargins(12, 10, 12, 8)
+        box.setSpacing(14)
         box.addWidget(left)
         box.addWidget(scrolled(card), 1)
-
-    def _group(self, names: tuple[str, ...]) -> QWidget:
-        panel = QWidget()
-        panel.setProperty("role", "panel")
-        box = QVBoxLayout(panel)
-        box.setContentsMargins(12, 10, 12, 10)
-        for name in names:
-            box.addWidget(label(name, "head"))
-            grid = QGridLayout()
-            grid.setHorizontalSpacing(8)
-            grid.setVerticalSpacing(4)
-            for i, field in enumerate(state.GROUPS[name]):
-                self._field_row(grid, i, field)
-            box.addLayout(grid)
-        box.addStretch(1)
-        return panel
-
-    def _field_row(self, grid: QGridLayout, line: int, field: str) -> None:
-        quantity = QUANTITIES[field]
-        edit = QuantityField(quantity, lambda value: self._set(field, value),
-                             optional=state.optional(field))  # fmt: skip
-        edit.setAccessibleName(f"{field} ({FIELD_NAMES[field]})")
-        edit.setFixedWidth(92)
-        edit.refused.connect(self._tell)
-        symbol, unit = QLabel(state.SYMBOLS[field]), label(quantity.unit, "soft")
-        symbol.setToolTip(FIELD_NAMES[field])
-        unit.setMinimumWidth(48)
-        grid.addWidget(symbol, line, 0)
-        grid.addWidget(edit, line, 1)
-        grid.addWidget(unit, line, 2)
-        grid.setColumnStretch(3, 1)
-        self.fields[field] = edit
-        self._labels[field] = [symbol, edit, unit]
 
     # Edits
 
@@ -126,6 +116,11 @@ class MaterialsView(QWidget):
         name = self.session.selection.material
         return self.session.edit(f"{field} of {name}", state.change(name, field, value))
 
+    def _set_kind(self, words: str) -> None:
+        kind = next(k for k, w in state.KIND_WORDS.items() if w == words)
+        error = self._set("kind", kind)
+        self._tell(str(error) if error else "")
+
     def _rename(self, text: str) -> TartanError | None:
         old = self.material
         if old is None:
@@ -137,15 +132,32 @@ class MaterialsView(QWidget):
             self.session.select(material=new.name)
         return error
 
-    def add(self) -> None:
-        """Add a material like the chosen one."""
-        like = self.material or Material("material", 100e9, 10e9, 0.3, 5e9)
+    def _offer_new(self) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("like the chosen one", self.add)
+        menu.addSection("from the library")
+        try:
+            for material in library.library():
+                menu.addAction(f"{material.name}   {state.words(material)}",
+                               lambda m=material: self.add(m))  # fmt: skip
+        except TartanError as error:
+            self._tell(str(error))
+        menu.popup(self.add_button.mapToGlobal(self.add_button.rect().topLeft()))
+
+    def add(self, like: Material | None = None) -> None:
+        """Add a material like the chosen one, or like another."""
+        like = like or self.material or Material("material", 100e9, 10e9, 0.3, 5e9)
         before = {m.name for m in self.session.project.materials}
         self.session.edit("add material", lambda p: edits.add_materials(p, [like]))
-        new = [m.name for m in self.session.project.materials if m.name not in before]
-        self.session.select(material=new[0])
+        self._choose_new(before)
         self.name.setFocus()
         self.name.selectAll()
+
+    def _choose_new(self, before: set[str]) -> None:
+        new = [m.name for m in self.session.project.materials if m.name not in before]
+        if new:
+            self.session.select(material=new[0])
 
     def remove(self) -> None:
         """Remove the chosen material, unless a stack uses it."""
@@ -153,8 +165,28 @@ class MaterialsView(QWidget):
         error = self.session.edit(f"remove {name}", lambda p: edits.remove_material(p, name))
         self._tell(str(error) if error else "")
 
+    def keep(self) -> None:
+        """Keep the chosen material in the library."""
+        if self.material is not None:
+            try:
+                library.keep(self.material)
+            except TartanError as error:
+                self._tell(str(error))
+            else:
+                self.refresh()
+
+    def bring_up_to_date(self) -> None:
+        """Give the chosen material the library's figures."""
+        here = self.material
+        newer = library.newer(here) if here is not None else None
+        if here is not None and newer is not None:
+            error = self.session.edit(
+                f"{here.name} from the library", lambda p: edits.put_material(p, here.name, newer)
+            )
+            self._tell(str(error) if error else "")
+
     def import_file(self, path: Path) -> None:
-        """Add the materials of a CSV file."""
+        """Add the materials of a table."""
         try:
             found = read_materials(path)
         except TartanError as error:
@@ -162,25 +194,43 @@ class MaterialsView(QWidget):
             return
         before = {m.name for m in self.session.project.materials}
         self.session.edit("import materials", lambda p: edits.add_materials(p, found))
-        new = [m.name for m in self.session.project.materials if m.name not in before]
-        self.session.select(material=new[0])
+        self._choose_new(before)
         self._tell("")
 
     def ask_import(self) -> None:
-        """Ask for a CSV file and import it."""
-        path, _ = QFileDialog.getOpenFileName(self, "Import materials", "", "Tables (*.csv)")
+        """Ask for a table and import it."""
+        path, _ = QFileDialog.getOpenFileName(self, "Import materials", "", TABLES)
         if path:
             self.import_file(Path(path))
 
     def ask_export(self) -> None:
         """Ask for a file and write all materials."""
-        path, _ = QFileDialog.getSaveFileName(self, "Export materials", "materials.csv",
-                                              "Tables (*.csv)")  # fmt: skip
+        path, _ = QFileDialog.getSaveFileName(self, "Export materials", "materials.xlsx",
+                                              "XLSX (*.xlsx);;CSV (*.csv)")  # fmt: skip
         if path:
             try:
                 write_materials(self.session.project.materials, Path(path))
             except TartanError as error:
                 self._tell(str(error))
+
+    def _offer_others(self) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        project = self.session.project
+        here = self.session.selection.material
+        for name in (*(m.name for m in project.materials if m.name != here),
+                     *(s.name for s in project.stacks)):  # fmt: skip
+            action = menu.addAction(name)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(name in self.pinned)
+            action.toggled.connect(lambda on, n=name: self.pin(n, on=on))
+        menu.popup(self.polar_button.mapToGlobal(self.polar_button.rect().bottomLeft()))
+
+    def pin(self, name: str, *, on: bool) -> None:
+        """Draw the curve of another material or a stack too, or no longer."""
+        self.pinned = [n for n in self.pinned if n != name] + ([name] if on else [])
+        self.refresh()
 
     def _tell(self, fault: str) -> None:
         self.fault.setText(fault)
@@ -188,22 +238,56 @@ class MaterialsView(QWidget):
 
     # Showing
 
+    def _put_cards(self) -> None:
+        project, words = self.session.project, self.filter.text().lower().split()
+        used = {p.material for s in project.stacks for p in s.plies}
+        cards = [Card(m.name, state.words(m), mark="" if m.name in used else "not used")
+                 for m in project.materials]  # fmt: skip
+        shown = [c for c in cards if all(w in f"{c.name} {c.words} {c.mark}".lower()
+                                         for w in words)]  # fmt: skip
+        self.cards.put(shown, self.session.selection.material)
+
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
         project = self.session.project
         chosen = self.session.selection.material
-        self.cards.put([Card(m.name, state.words(m)) for m in project.materials], chosen)
+        self._put_cards()
         material = project.material(chosen)
-        self.compare.put(project.materials, chosen)
         if material is None:
             return
+        others = [NONE, *(m.name for m in project.materials if m.name != chosen)]
+        compared = self.other.currentText()
+        set_options(self.other, others, compared if compared in others else NONE)
+        other = project.material(self.other.currentText())
+        self.compare.put(project.materials, chosen, other.name if other else "")
         self.name.put(material.name)
-        self.kind.setText({"ply": "ply", "isotropic": "isotropic layer", "core": "sandwich core"}[
-            material.kind])  # fmt: skip
-        self.use.setText(state.use(project, chosen))
+        set_options(self.kind, list(state.KIND_WORDS.values()), state.KIND_WORDS[material.kind])
+        links = [f"<a href='{s}' style='text-decoration:none'>{s}</a>"
+                 for s in project.stacks_using(chosen)]  # fmt: skip
+        lead = f"Used by {', '.join(links)}. " if links else ""
+        self.use.setText(lead + state.touched(project, chosen))
         self.source.put(material.source)
         self._tell("")
-        for field, edit in self.fields.items():
-            for part in self._labels[field]:
-                part.setVisible(state.shown(material, field))
-            edit.put_value(getattr(material, field))
+        self.card.put(material, other)
+        self._put_polar(material, other)
+        self.conditions.put()
+        try:
+            self.update_button.setVisible(library.newer(material) is not None)
+        except TartanError as error:
+            self.update_button.hide()
+            self._tell(str(error))
+
+    def _put_polar(self, material: Material, other: Material | None) -> None:
+        laminate = state.single_ply(material)
+        curves = laminate_curves(laminate)[:2] if laminate is not None else []
+        project = self.session.project
+        names = dict.fromkeys([*([other.name] if other else []), *self.pinned])
+        for name in names:
+            found, stack = project.material(name), project.stack(name)
+            if found is not None:
+                second = state.single_ply(found)
+            else:
+                second = state.laminate_of(project, stack) if stack is not None else None
+            if second is not None and name != material.name:
+                curves.append(other_curve(name, second))
+        self.polar.put(curves)

@@ -6,7 +6,7 @@ all of them are frozen records, so equal questions have one answer.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -19,7 +19,7 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.loadset import Answer, LoadSet, answer, parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.critical import CriticalLoad, critical_by_sets
-from tartan.core.strength.envelope import Envelope, envelope
+from tartan.core.strength.envelope import Envelope, envelope_steps
 from tartan.core.strength.govern import Governing, Reserves, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
 from tartan.desktop.widgets.columns import Column
@@ -52,12 +52,20 @@ def critical_of(laminate: Laminate, criteria: CriteriaSet, fixed: LoadSet | None
     return tuple(critical_by_sets(laminate, criteria.sets, held))
 
 
-@lru_cache(maxsize=64)
+_envelopes: dict[tuple[object, ...], Envelope] = {}
+
+
 def envelope_of(laminate: Laminate, criteria: CriteriaSet, components: tuple[str, str],
-                fixed: LoadSet | None) -> Envelope:  # fmt: skip
-    """Envelope in two components, remembered."""
-    held = fixed.residual if fixed is not None else None
-    return envelope(laminate, criteria.sets, components, held)
+                fixed: LoadSet) -> Generator[float, None, Envelope]:  # fmt: skip
+    """Envelope in two components in pieces, remembered."""
+    held = fixed.residual
+    key = (laminate, criteria, components, held.dT, held.dT_gradient, held.dC)
+    if key not in _envelopes:
+        found = yield from envelope_steps(laminate, criteria.sets, components, held)
+        if len(_envelopes) > 60:
+            _envelopes.clear()
+        _envelopes[key] = found
+    return _envelopes[key]
 
 
 @dataclass(frozen=True)

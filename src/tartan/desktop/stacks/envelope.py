@@ -53,17 +53,16 @@ class EnvelopePane(QWidget):
         if chosen.laminate is None:
             self.plot.begin(*pair)
             return
-        self._slices.start(self._work(chosen, pair), lambda found: self._draw(chosen, *found),
-                           self._end, 30)  # fmt: skip
+        self._slices.start(self._work(chosen, pair), lambda _: None, self._end, 30)
 
-    @staticmethod
-    def _work(chosen: Chosen, pair: tuple[str, str]
-              ) -> Iterator[tuple[Envelope, Envelope | None]]:  # fmt: skip
+    def _work(self, chosen: Chosen, pair: tuple[str, str]) -> Iterator[float]:
         assert chosen.laminate is not None
-        now = answers.envelope_of(chosen.laminate, chosen.criteria, pair, chosen.loads)
-        yield now, None
+        now = yield from answers.envelope_of(chosen.laminate, chosen.criteria, pair, chosen.loads)
+        then = None
         if chosen.before is not None:
-            yield now, answers.envelope_of(chosen.before, chosen.criteria, pair, chosen.loads)
+            then = yield from answers.envelope_of(chosen.before, chosen.criteria, pair,
+                                                  chosen.loads)  # fmt: skip
+        self._draw(chosen, now, then)
 
     def _end(self, error: TartanError | None) -> None:
         if error is not None:

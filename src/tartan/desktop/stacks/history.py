@@ -104,9 +104,8 @@ class HistoryPane(QWidget):
         last = int(height.argmax()) + 1
         self.plot.curve(strain[:last], height[:last], "accent")
         self.plot.curve(strain[last - 1 :], height[last - 1 :], "soft", dashed=True, width=1.2)
-        for i, step in enumerate(self._steps[:200]):
-            ink = "fails" if i == 0 else "accent" if i + 1 < last else "soft"
-            self.plot.point(float(strain[i + 1]), step.reserve, ink)
+        inks = ["fails", *["accent"] * (last - 2), *["soft"] * (len(height) - last)]
+        self.plot.points(strain[1:], height[1:], inks[: len(height) - 1])
         self.plot.show_all()
         self._fill()
 

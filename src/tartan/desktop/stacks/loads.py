@@ -20,11 +20,8 @@ from tartan.desktop.widgets.small import (
     QuantityField,
     UnitLabel,
     button,
-    choice,
     column,
-    label,
     row,
-    set_options,
     switch,
 )
 from tartan.project import design_edits, units
@@ -113,12 +110,11 @@ class LoadStrip(QWidget):
         self.session = session
         self._tell = tell
         self._chosen: Chosen | None = None
-        self.chooser = choice([], lambda name: session.select(load_set=name))
+        self.chooser = button("load set ▾", self._offer_sets, "Choose among the load sets")
         self.chooser.setAccessibleName("Load set")
-        self.chooser.setMinimumWidth(150)
         self.name = Field(self._rename)
         self.name.setAccessibleName("Load set name")
-        self.name.setMaximumWidth(150)
+        self.name.setMaximumWidth(210)
         self.everywhere = switch("every stack", "Apply this load set to every stack")
         self.everywhere.clicked.connect(self._set_everywhere)
         self.fields: dict[str, QuantityField] = {}
@@ -127,7 +123,7 @@ class LoadStrip(QWidget):
         self._build()
 
     def _build(self) -> None:
-        line = row(label("load set", "head"), self.chooser, self.name, self.everywhere, None,
+        line = row(self.chooser, self.name, self.everywhere, None,
                    button("+", self.add, "New load set"),
                    button("from the part", self.add_from_part, "Section forces at the part's "
                           "governing or picked spot as a load set"),
@@ -203,6 +199,17 @@ class LoadStrip(QWidget):
             menu.addAction(words, lambda w=way: self.give_as(i, w))
         menu.popup(self.symbols[field].mapToGlobal(self.symbols[field].rect().bottomLeft()))
 
+    def _offer_sets(self) -> None:
+        if self._chosen is None:
+            return
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for loads in self.session.project.loads_on(self._chosen.stack.name):
+            menu.addAction(loads.name, lambda n=loads.name: self.session.select(load_set=n))
+        menu.addSeparator()
+        menu.addAction("new load set", self.add)
+        menu.popup(self.chooser.mapToGlobal(self.chooser.rect().topLeft()))
+
     def give_as(self, component: int, way: Way) -> None:
         """Prescribe a component as force, strain or mean stress, starting at its present value."""
         if self.loads is None:
@@ -266,11 +273,9 @@ class LoadStrip(QWidget):
         """Show the load sets of a stack."""
         self._chosen = chosen
         loads = chosen.loads
-        names = [s.name for s in self.session.project.loads_on(chosen.stack.name)]
-        set_options(self.chooser, names, loads.name)
-        self.chooser.setVisible(bool(names))
-        self.name.setVisible(bool(names))
-        self.everywhere.setVisible(bool(names))
+        some = self.loads is not None
+        self.name.setVisible(some)
+        self.everywhere.setVisible(some)
         self.name.put(loads.name)
         self.everywhere.setChecked(not loads.stack)
         for i, component in enumerate(COMPONENTS):

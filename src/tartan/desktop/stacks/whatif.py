@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
@@ -13,7 +13,7 @@ from tartan.core.criteria import criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.errors import TartanError
 from tartan.core.materials import Material
-from tartan.core.search.changes import Change, single_changes
+from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
 from tartan.core.stack.groups import bare
 from tartan.desktop.session import Session
@@ -100,15 +100,23 @@ class WhatIfPane(QWidget):
     def _work(self, chosen: Chosen) -> Iterator[list[Ranked]]:
         project = self.session.project
         materials = [project.in_force(m) for m in project.materials]
-        here = Change("", bare(chosen.stack.plies), ())
-        changes = [here, *single_changes(chosen.stack.plies, materials)]
-        self._count = len(changes) - 1
-        loads = project.loads_on(chosen.stack.name)
         by_name = {m.name: m for m in materials}
-        usable = [c for c in changes if _judged(c, by_name, chosen)]
+        usable = [Change("", bare(chosen.stack.plies), ())]
+        allowed = {name: _judged(m, chosen) for name, m in by_name.items()}
+        present = {p.material for p in chosen.stack.plies}
+        offered = [m for m in materials if allowed[m.name] or m.name in present]
+        for number, change in enumerate(each_change(chosen.stack.plies, offered)):
+            usable.append(change)
+            if number % 50 == 0:
+                # A breath: making the candidates of a long stack takes a while too.
+                yield []
+        self._count = len(usable) - 1
+        loads = project.loads_on(chosen.stack.name)
         yield from rank(usable, by_name, loads, chosen.criteria.sets)
 
     def _hear(self, piece: list[Ranked]) -> None:
+        if not piece:
+            return
         first = not self._found
         before = len(self._found)
         self._found += piece
@@ -172,20 +180,16 @@ class WhatIfPane(QWidget):
             self.note.setText(str(error))
 
 
-def _judged(change: Change, materials: Mapping[str, Material], chosen: Chosen) -> bool:
-    """Whether each material that a change brings in has a criterion and what it needs."""
-    present = {p.material for p in chosen.stack.plies}
+def _judged(material: Material, chosen: Chosen) -> bool:
+    """Whether a material that a change may bring in has a criterion and what that needs."""
     sets = chosen.criteria.sets
-    for name in {p.material for p in change.plies} - present:
-        keys = sets.get(name, sets.get(materials[name].kind, ()))
-        try:
-            for key in keys:
-                strengths_of(materials[name], criterion(key))
-        except TartanError:
-            return False
-        if not keys:
-            return False
-    return True
+    keys = sets.get(material.name, sets.get(material.kind, ()))
+    try:
+        for key in keys:
+            strengths_of(material, criterion(key))
+    except TartanError:
+        return False
+    return bool(keys)
 
 
 def _merit(r: Ranked, here: Ranked, *, per_mass: bool) -> tuple[float, float]:

@@ -74,11 +74,15 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.drawText(QRectF(body.left() + 36, middle - 10, 56, 20), Qt.AlignmentFlag.AlignVCenter,
                      name)  # fmt: skip
     painter.setFont(theme.font(8))
+    thickness = units.show(row.thickness, units.LENGTH, unit=False)
+    place = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
     right = QRectF(body.right() - 96, middle - 9, 92, 18)
-    both = f"{row.material}  {units.show(row.thickness, units.LENGTH, unit=False)}"
-    text = painter.fontMetrics().elidedText(both, Qt.TextElideMode.ElideLeft, 92)
     painter.setPen(QColor(face.soft if not face.dark else face.ink))
-    painter.drawText(right, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+    painter.drawText(right, place, thickness)
+    taken = painter.fontMetrics().horizontalAdvance(thickness) + 7
+    name = painter.fontMetrics().elidedText(row.material, Qt.TextElideMode.ElideRight,
+                                            92 - taken)  # fmt: skip
+    painter.drawText(right.adjusted(0, 0, -taken, 0), place, name)
     if selected:
         painter.setPen(QPen(QColor(face.accent), 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -79,12 +79,14 @@ def _paint_profile(painter: QPainter, column: Column, area: QRectF,
     if largest > 0:
         scale = (area.width() / 2 - 5) / largest
         for i, row, rect in plies:
-            low, _, high = column.values[i] * scale
+            low, mean, high = column.values[i] * scale
+            half = rect.center().y()
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(row_colour(row))
             painter.drawPolygon(QPolygonF([
                 QPointF(middle, rect.bottom()), QPointF(middle + low, rect.bottom()),
-                QPointF(middle + high, rect.top()), QPointF(middle, rect.top()),
+                QPointF(middle + mean, half), QPointF(middle + high, rect.top()),
+                QPointF(middle, rect.top()),
             ]))  # fmt: skip
             if column.before is not None:
                 low, _, high = column.before[i] * scale

@@ -6,13 +6,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QModelIndex, QPersistentModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QSortFilterProxyModel,
+    Qt,
+    pyqtSignal,
+)
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QKeySequence,
     QShortcut,
-    QStandardItem,
-    QStandardItemModel,
 )
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -45,6 +50,41 @@ class Look:
     text: str
     ink: str = "ink"
     tip: str = ""
+
+
+class _Rows(QAbstractTableModel):
+    """A `Table` as Qt reads it: cells are made only when they come into sight."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.table = Table("", (), ())
+        self.looks: Sequence[Sequence[Look | None]] | None = None
+
+    def put(self, table: Table, looks: Sequence[Sequence[Look | None]] | None) -> None:
+        """Show another table."""
+        self.beginResetModel()
+        self.table, self.looks = table, looks
+        self.endResetModel()
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return len(self.table.rows)
+
+    def columnCount(self, parent: Index | None = None) -> int:
+        return len(self.table.head)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return self.table.head[section]
+        return None
+
+    def data(self, index: Index, role: int = 0) -> object:
+        cell = self.table.rows[index.row()][index.column()]
+        if role == VALUE:
+            return cell
+        if role == ROW:
+            return index.row()
+        look = self.looks[index.row()][index.column()] if self.looks else None
+        return _shown(cell, look, role)
 
 
 class _Sorter(QSortFilterProxyModel):
@@ -86,7 +126,7 @@ class DataTable(QWidget):
     def __init__(self, name: str, *, filtered: bool = True) -> None:
         super().__init__()
         self.table = Table(name, (), ())
-        self.model = QStandardItemModel()
+        self.model = _Rows()
         self.sorter = _Sorter()
         self.sorter.setSourceModel(self.model)
         self.view = QTableView()
@@ -121,6 +161,8 @@ class DataTable(QWidget):
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         across.setHighlightSections(False)
         across.setMinimumSectionSize(24)
+        # Widths are judged by the rows in sight; tables may have thousands.
+        across.setResizeContentsPrecision(0)
         across.setSortIndicatorClearable(True)
         across.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         chosen = view.selectionModel()
@@ -149,13 +191,7 @@ class DataTable(QWidget):
         same_head = table.head == self.table.head
         self.table = table
         self.blockSignals(True)
-        self.model.setRowCount(0)
-        if not same_head:
-            self.model.setHorizontalHeaderLabels(list(table.head))
-        for i, row in enumerate(table.rows):
-            shown = looks[i] if looks else [None] * len(row)
-            self.model.appendRow([_item(cell, look, i)
-                                  for cell, look in zip(row, shown, strict=True)])  # fmt: skip
+        self.model.put(table, looks)
         if not same_head:
             self._fit(widths)
         self.blockSignals(False)
@@ -219,20 +255,18 @@ class DataTable(QWidget):
         menu.popup(event.globalPos())
 
 
-def _item(cell: object, look: Look | None, row: int) -> QStandardItem:
-    number = isinstance(cell, float | int)
+def _shown(cell: object, look: Look | None, role: int) -> object:
+    """What a cell shows in one of Qt's roles."""
     text = look.text if look else _plain(cell)
-    item = QStandardItem(text)
-    item.setData(float(cell) if isinstance(cell, int) else cell, VALUE)
-    item.setData(row, ROW)
-    tip = look.tip if look and look.tip else (repr(cell) if isinstance(cell, float) else text)
-    item.setToolTip(tip)
-    if look and look.ink != "ink":
-        item.setForeground(theme.colour(look.ink))
-        item.setFont(theme.strong(9))
-    if number:
-        item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    return item
+    if role == Qt.ItemDataRole.DisplayRole:
+        return text
+    if role == Qt.ItemDataRole.ToolTipRole:
+        return look.tip if look and look.tip else repr(cell) if isinstance(cell, float) else text
+    if look and look.ink != "ink" and role == Qt.ItemDataRole.ForegroundRole:
+        return theme.colour(look.ink)
+    if look and look.ink != "ink" and role == Qt.ItemDataRole.FontRole:
+        return theme.strong(9)
+    return None
 
 
 def _plain(cell: object) -> str:

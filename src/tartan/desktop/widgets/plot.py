@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
@@ -65,6 +67,12 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
             text.setFont(theme.font(8))
             text.setPos(x, y)
             self.item.addItem(text)
+
+    def points(self, x: Array, y: Array, inks: Sequence[str]) -> None:
+        """Draw many points in one go."""
+        brushes = [pg.mkBrush(theme.colour(ink)) for ink in inks]
+        self.item.addItem(pg.ScatterPlotItem(np.asarray(x), np.asarray(y), size=7, pen=None,
+                                             brush=brushes))  # fmt: skip
 
     def axes_through_zero(self) -> None:
         """Draw lines through the origin."""

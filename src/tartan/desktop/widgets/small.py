@@ -135,25 +135,28 @@ class Field(QLineEdit):
         """Show a value, unless the user is in the middle of typing another."""
         if self.hasFocus() and self.isModified() and text == self._shown:
             return
+        if text == self._shown == self.text() and tip == self._plain_tip and not self._fault:
+            return
         self._shown = text
         self._plain_tip = tip
         self.setText(text)
         self.setCursorPosition(0)
-        self._mark("")
+        self.mark("")
 
     def _finish(self) -> None:
         if not self.isModified() or self.text() == self._shown:
             if self.text() == self._shown:
-                self._mark("")
+                self.mark("")
             return
         error = self._commit(self.text())
         if error is None:
             self.setModified(False)
-            self._mark("")
+            self.mark("")
         else:
-            self._mark(str(error))
+            self.mark(str(error))
 
-    def _mark(self, fault: str) -> None:
+    def mark(self, fault: str) -> None:
+        """Mark what is typed as faulty, with the reason; empty takes the mark away."""
         if bool(fault) != bool(self.property("fault")):
             self.setProperty("fault", bool(fault))
             style = self.style()
@@ -182,7 +185,7 @@ class Field(QLineEdit):
         if event is not None and event.key() == Qt.Key.Key_Escape:
             self.setText(self._shown)
             self.setModified(False)
-            self._mark("")
+            self.mark("")
             return
         super().keyPressEvent(event)
 
