@@ -50,7 +50,8 @@ def exact(value: float | None, quantity: Quantity) -> Cell:
     """Shortest decimal in the display unit that reads back to the same SI value."""
     if value is None:
         return None
-    for digits in range(1, 18):
+    # A spreadsheet keeps sixteen digits.
+    for digits in range(1, 17):
         text = f"{value / quantity.scale:.{digits}g}"
         if float(text) * quantity.scale == value:
             return float(text)

@@ -1,0 +1,150 @@
+"""Load sets, criteria, conditions, sub-laminates and the baseline: edits and what they touch."""
+
+import dataclasses
+
+import pytest
+
+from tartan.core.errors import CriterionError, DocumentError, MaterialError, TartanError
+from tartan.core.laminate.loadset import LoadSet, answer
+from tartan.core.stack import Ply
+from tartan.core.stack.groups import bare, sub_laminates
+from tartan.core.stack.notation import context_for, parse, write
+from tartan.core.strength.govern import checks_of, reserves
+from tartan.project import design_edits, edits
+from tartan.project.model import AppliedCondition, CriteriaSet, Project
+from tartan.project.samples import dish_panel
+from tartan.project.shellinputs import laminate_for
+from tartan.project.storage import from_text, to_text
+
+STRENGTHS = ("Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23")
+
+
+def least_reserve(project: Project, name: str) -> float:
+    stack = project.stack(name)
+    assert stack is not None
+    laminate = laminate_for(stack, project.materials_of(stack))
+    found = []
+    for loads in project.loads_on(name):
+        a = answer(laminate, loads)
+        checks = checks_of(laminate, project.governing_sets)
+        judged = reserves(checks, a.applied.stress_12[None], a.shear[None], a.residual)
+        found.append(judged.governing().reserve)
+    return min(found)
+
+
+def test_a_condition_on_all_strengths_scales_the_reserve_factor() -> None:
+    project = dish_panel()
+    project = design_edits.put_load_sets(
+        project, [s for s in project.load_sets if not s.dT and s.stack == "feed strut"]
+    )
+    before = least_reserve(project, "feed strut")
+    wet = AppliedCondition("wet", tuple((f, 0.5) for f in STRENGTHS), ("UD carbon",))
+    knocked = design_edits.put_conditions(project, [wet])
+    assert least_reserve(knocked, "feed strut") == pytest.approx(before / 2)
+    off = design_edits.put_conditions(knocked, [dataclasses.replace(wet, active=False)])
+    assert least_reserve(off, "feed strut") == before
+    elsewhere = design_edits.put_conditions(
+        knocked, [dataclasses.replace(wet, materials=("woven carbon",))]
+    )
+    assert least_reserve(elsewhere, "feed strut") == before
+
+
+def test_conditions_and_criteria_follow_a_material() -> None:
+    project = design_edits.put_conditions(
+        dish_panel(), [AppliedCondition("wet", (("Xc", 0.8),), ("UD carbon",))]
+    )
+    own = CriteriaSet("own", (*project.criteria[0].rules, ("UD carbon", ("puck",))))
+    project = design_edits.put_criteria(project, [own])
+    carbon = project.material("UD carbon")
+    assert carbon is not None
+    renamed = edits.put_material(project, "UD carbon", dataclasses.replace(carbon, name="tape"))
+    assert renamed.conditions[0].materials == ("tape",)
+    assert renamed.criteria[0].sets["tape"] == ("puck",)
+    free = edits.remove_stack(edits.put_plies(renamed, "feed strut", ()), "feed strut")
+    free = edits.remove_stack(free, "light sandwich")
+    free = edits.put_plies(free, "reflector sandwich", [Ply("honeycomb", 0.0, 5e-3)])
+    gone = edits.remove_material(free, "tape")
+    assert gone.conditions[0].materials == ()
+    assert "tape" not in gone.criteria[0].sets
+    assert from_text(to_text(renamed)) == renamed
+
+
+@pytest.mark.parametrize(
+    ("change", "error", "words"),
+    [
+        (lambda p: design_edits.put_load_sets(p, [LoadSet("a"), LoadSet("a ")]), DocumentError,
+         "already a load set 'a'"),
+        (lambda p: design_edits.put_load_sets(p, [LoadSet("a", stack="none")]), DocumentError,
+         "no stack 'none'"),
+        (lambda p: design_edits.put_criteria(p, []), DocumentError, "must be a set"),
+        (lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ()),))]),
+         CriterionError, "no criterion"),
+        (lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ("best",)),))]),
+         CriterionError, "Unknown criterion"),
+        (lambda p: design_edits.put_conditions(p, [AppliedCondition("w", (("Xq", 0.5),))]),
+         MaterialError, "Xq"),
+        (lambda p: design_edits.put_conditions(
+            p, [AppliedCondition("w", (("nu12", 20.0),), ("UD carbon",))]), MaterialError,
+         "not admissible"),
+        (lambda p: design_edits.rename_version(design_edits.pin_baseline(p), "A"), DocumentError,
+         "already a version"),
+    ],
+)  # fmt: skip
+def test_what_cannot_stand_is_refused_in_words(change, error: type[TartanError], words: str  # type: ignore[no-untyped-def]
+                                               ) -> None:  # fmt: skip
+    with pytest.raises(error, match=words):
+        change(dish_panel())
+
+
+def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
+    project = dish_panel()
+    pinned = design_edits.pin_baseline(project)
+    assert pinned.baseline is not None
+    assert (pinned.baseline.name, pinned.version) == ("A", "B")
+    changed = edits.put_plies(pinned, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
+    assert changed.baseline is not None
+    assert changed.baseline.stack("feed strut") == project.stack("feed strut")
+    renamed = edits.rename_stack(changed, "feed strut", "strut")
+    assert renamed.baseline is not None
+    assert renamed.baseline.stack("strut") is not None
+    assert {s.stack for s in renamed.load_sets} == {"reflector sandwich", "strut"}
+    assert from_text(to_text(renamed)) == renamed
+    assert design_edits.unpin_baseline(renamed).baseline is None
+    assert [design_edits.next_version(n) for n in ("A", "Y", "Z", "wide", "wide 2")] == [
+        "B", "Z", "Z 2", "wide 2", "wide 3"]  # fmt: skip
+
+
+def test_a_sub_laminate_changes_wherever_it_is_laid() -> None:
+    project, face = edits.add_stack(dish_panel(), "face",
+                                    [Ply("UD carbon", a, 8e-5) for a in (0.0, 45.0)])  # fmt: skip
+    thickness = {m.name: m.ply_thickness for m in project.materials}
+    stacks = {s.name: s.plies for s in project.stacks}
+    context = dataclasses.replace(context_for((), thickness), default="UD carbon", stacks=stacks)
+    laid = parse("[{face}/90/-45]s", context)
+    project, name = edits.add_stack(project, "whole", laid)
+    assert write(laid, context) == "[{face}/90/-45]s"
+    found = sub_laminates(laid, stacks)
+    assert [(g.first, g.count, g.reversed) for g in found] == [(0, 2, False), (6, 2, True)]
+    changed = edits.put_plies(project, face, [Ply("UD carbon", a, 8e-5) for a in (10.0, 20, 30)])
+    whole = changed.stack(name)
+    assert whole is not None
+    assert [p.angle for p in whole.plies] == [10, 20, 30, 90, -45, -45, 90, 30, 20, 10]
+    # A ply edited by hand makes that run plain; the other follows on.
+    edited = [dataclasses.replace(whole.plies[0], angle=5.0), *whole.plies[1:]]
+    again = edits.put_plies(edits.put_plies(changed, name, edited), face,
+                            [Ply("UD carbon", 60.0, 8e-5)])  # fmt: skip
+    last = again.stack(name)
+    assert last is not None
+    assert [p.angle for p in last.plies] == [5, 20, 30, 90, -45, -45, 90, 60]
+
+
+def test_stacks_laid_in_each_other_do_not_run_away() -> None:
+    ply = Ply("UD carbon", 0.0, 8e-5)
+    project, _ = edits.add_stack(dish_panel(), "one", [ply])
+    project, _ = edits.add_stack(project, "two", [dataclasses.replace(ply, sub="one")])
+    project = edits.put_plies(project, "one", [dataclasses.replace(ply, sub="two")])
+    changed = edits.put_plies(project, "two", [ply, ply])
+    assert [len(s.plies) for s in changed.stacks if s.name in ("one", "two")] == [2, 2]
+    made = edits.make_sub_laminate(changed, "feed strut", (1, 2, 3))
+    assert bare(made.stack("feed strut").plies) == changed.stack("feed strut").plies  # type: ignore[union-attr]
+    assert len(made.stack("sub-laminate").plies) == 3  # type: ignore[union-attr]
