@@ -24,7 +24,7 @@ lint: $(READY)
 	$(BIN)/python scripts/file_sizes.py
 
 bench: $(READY)
-	$(XVFB) $(BIN)/python bench/run.py
+	$(XVFB) $(BIN)/python -m bench.run
 
 screenshots: $(READY)
 	$(XVFB) $(BIN)/python scripts/pictures.py docs/screenshots

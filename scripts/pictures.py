@@ -1,7 +1,10 @@
 """Open the window on the sample, print the verdict, and save a picture of every station."""
 
+import os
 import sys
+import tempfile
 import time
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtTest import QTest
@@ -10,6 +13,7 @@ from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
 from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
+from tartan.project import edits
 
 PATIENCE = 120.0
 
@@ -30,6 +34,21 @@ def picture(window: MainWindow, path: Path) -> None:
     print(f"  {path}")
 
 
+def strut(window: MainWindow, folder: Path) -> None:
+    """Save the strength of the feed strut, an envelope against a baseline, and the history."""
+    window.session.select(station="Stacks", stack="feed strut", plies=())
+    window.pin_baseline()
+    window.session.edit("turn", lambda p: edits.put_plies(p, "feed strut", [
+        replace(q, angle=20.0) if i in (2, 7) else q
+        for i, q in enumerate(p.stacks[2].plies)]))  # fmt: skip
+    for name in ("Strength", "Envelope", "History"):
+        next(tab for tab in window.stacks.tabs.buttons() if tab.text() == name).click()
+        QTest.qWait(1200)
+        picture(window, folder / f"stacks-{name.lower()}.png")
+    window.session.undo()
+    window.session.undo()
+
+
 def main(folder: Path) -> int:
     """Make the pictures; return 1 when there was no answer in time."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -41,8 +60,11 @@ def main(folder: Path) -> int:
     print(f"{verdict.figure}. {verdict.sentence}")
     for station in reversed(STATIONS):
         window.session.select(station=station, plies=(1,) if station == "Stacks" else ())
+        QTest.qWait(900 if station == "Stacks" else 0)
         picture(window, folder / f"{station.lower()}.png")
     answered = not window.session.solving
+    window.stacks.whatif.open.setChecked(True)
+    strut(window, folder)
     if folder.parts[:1] == ("docs",):
         window.session.select(station="Margins", element=None)
         window.open_sample("light dish panel")
@@ -58,4 +80,6 @@ def main(folder: Path) -> int:
 
 
 if __name__ == "__main__":
+    # Pictures show neither the preferences nor the left work of whoever makes them.
+    os.environ["TARTAN_STATE"] = tempfile.mkdtemp()
     sys.exit(main(Path(sys.argv[1] if len(sys.argv) > 1 else "build/demo")))

@@ -9,6 +9,7 @@ from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPixmapCache
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from tartan.core.criteria import kernels
@@ -28,6 +29,7 @@ def make_application(*, dark: bool | None = None) -> QApplication:
     application.setApplicationName("Tartan")
     application.setDesktopFileName("tartan")
     restore_units()
+    QPixmapCache.setCacheLimit(64 * 1024)
     theme.load_fonts()
     theme.use(application, dark=dark)
     return application

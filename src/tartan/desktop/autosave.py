@@ -27,6 +27,7 @@ class Autosave(QObject):
         self.error: TartanError | None = None
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="autosave")
         self._last: Future[None] | None = None
+        self._closed = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(PAUSE)
@@ -64,8 +65,10 @@ class Autosave(QObject):
     def close(self) -> None:
         """End in order: nothing is left to recover."""
         self._timer.stop()
-        self._pool.submit(self.keeper.forget)
-        self._pool.shutdown(wait=True)
+        if not self._closed:
+            self._closed = True
+            self._pool.submit(self.keeper.forget)
+            self._pool.shutdown(wait=True)
 
 
 class RecoveryBar(QFrame):

@@ -29,6 +29,8 @@ class Route(QWidget):
 
     def put(self, lines: dict[str, StationLine], current: str) -> None:
         """Show other lines."""
+        if (lines, current) == (self._lines, self._current):
+            return
         self._lines, self._current = lines, current
         self.setToolTip("\n".join(f"Alt+{i}  {name}" for i, name in enumerate(STATIONS, 1)))
         self.update()

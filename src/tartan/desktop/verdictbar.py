@@ -29,6 +29,8 @@ class VerdictBar(QWidget):
 
     def put(self, verdict: Verdict, progress: Progress | None) -> None:
         """Show another verdict or progress."""
+        if (verdict, progress) == (self.verdict, self._progress):
+            return
         self.verdict, self._progress = verdict, progress
         self.setToolTip(f"{verdict.figure}. {verdict.sentence}\nClick, or Ctrl+G: go to the spot")
         self.setAccessibleName(f"{verdict.figure}. {verdict.sentence}")

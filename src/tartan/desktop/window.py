@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QColor, QGuiApplication, QPainter, QPaintEvent
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -35,30 +35,12 @@ from tartan.desktop.stacks.view import StacksView
 from tartan.desktop.stations import STATIONS, Freshness, lines
 from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.widgets.small import Field, UnitLabel, choice, label
+from tartan.desktop.widgets.weave import Weave
 from tartan.project import design_edits, edits, storage, units
 from tartan.project.recovery import Left
 from tartan.project.samples import SAMPLES
 
 View = MaterialsView | StacksView | PartView | CasesView | MarginsView
-
-
-class _Weave(QWidget):
-    """The program's mark: coloured threads."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedSize(QSize(34, 22))
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        threads = ("#7c4d8b", "#5b9bd5", "#c8501e", "#1b7f79", "#cfa14a")
-        for i, thread in enumerate(threads):
-            ink = QColor(thread)
-            painter.fillRect(3 + i * 6, 3, 4, 16, ink)
-        ink = QColor(theme.face().panel)
-        ink.setAlphaF(0.75)
-        for j in (7, 13):
-            painter.fillRect(2, j, 31, 2, ink)
 
 
 class MainWindow(QMainWindow):
@@ -173,7 +155,7 @@ class MainWindow(QMainWindow):
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, a=act: a())
         self.baseline.clicked.connect(self._offer_baseline)
-        left: list[QWidget] = [_Weave(), self.name, menu_button, self.file,
+        left: list[QWidget] = [Weave(), self.name, menu_button, self.file,
                                label("version", "soft"), self.version, self.baseline]  # fmt: skip
         for part in left:
             line.addWidget(part)

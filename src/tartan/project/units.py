@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 from tartan.core.errors import TartanError
@@ -174,6 +174,7 @@ def _readable(unit: str) -> str:
     return unit
 
 
+@lru_cache(maxsize=8192)
 def number(value: float, digits: int = 4) -> str:
     """Write a number with significant digits, a true minus sign and no exponent in mid-range."""
     if math.isnan(value):

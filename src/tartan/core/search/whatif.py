@@ -25,7 +25,7 @@ Array = NDArray[np.float64]
 
 SPOTS = np.array([-1.0, 0.0, 1.0])
 
-BLOCK = 20_000
+BLOCK = 12_000
 """Ply spots in one piece of work: a few tens of milliseconds."""
 
 

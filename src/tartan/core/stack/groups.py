@@ -48,7 +48,10 @@ def sub_laminates(plies: Sequence[Ply], stacks: Stacks) -> list[Group]:
     i = 0
     while i < len(plies):
         name = plies[i].sub
-        whole = bare(stacks.get(name, ())) if name else ()
+        if not name:
+            i += 1
+            continue
+        whole = bare(stacks.get(name, ()))
         run = bare(plies[i : i + len(whole)])
         tagged = all(p.sub == name for p in plies[i : i + len(whole)])
         if whole and tagged and run in (whole, whole[::-1]):
@@ -72,6 +75,8 @@ def relay(plies: Sequence[Ply], name: str, before: Sequence[Ply], after: Sequenc
     before, after : sequence of Ply
         Its plies as they were and are.
     """
+    if not any(p.sub == name for p in plies):
+        return tuple(plies)
     new = tuple(replace(p, sub=name) for p in after)
     whole = list(plies)
     for group in reversed(sub_laminates(plies, {name: before})):

@@ -21,6 +21,7 @@ import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from tartan.core.errors import NotationError
 from tartan.core.stack.groups import sub_laminates
@@ -356,11 +357,15 @@ def _opposite(ply: Ply, partner: Ply) -> bool:
 
 
 def _word(ply: Ply, context: Context) -> str:
+    return _written(ply, context.default, context.thickness.get(ply.material))
+
+
+@lru_cache(maxsize=2048)
+def _written(ply: Ply, default: str, nominal: float | None) -> str:
     word = format(ply.angle, ".10g")
-    if ply.material != context.default:
+    if ply.material != default:
         plain = not re.search(r'[/,()\[\]"]|^\d|^mid\b|mm', ply.material)
         word += f" {ply.material}" if plain else f' "{ply.material}"'
-    nominal = context.thickness.get(ply.material)
     if ply.thickness != nominal:
         word += f" {_millimetres(ply.thickness)} mm"
     return word
@@ -410,11 +415,4 @@ def _best_repeat(words: list[str], i: int) -> tuple[int, int]:
     return best
 
 
-def describe(plies: Sequence[Ply]) -> str:
-    """Short words on a stack: its ply count and thickness."""
-    total = sum(p.thickness for p in plies)
-    noun = "ply" if len(plies) == 1 else "plies"
-    return f"{len(plies)} {noun}, {total * 1e3:.4g} mm"
-
-
-__all__ = ["Context", "context_for", "describe", "parse", "write"]
+__all__ = ["Context", "context_for", "parse", "write"]

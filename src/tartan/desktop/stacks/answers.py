@@ -163,7 +163,9 @@ def _profile(laminate: Laminate, loads: LoadSet, key: str) -> Array:
         values = strain[:3] + found.total.z[..., None] * strain[3:]
     else:
         values = getattr(found.total, name)
-    profile: Array = values[..., int(index)]
+    # Rounding leaves traces where a component is zero; they would be drawn as large as the rest.
+    trace = 1e-9 * float(np.abs(values).max(initial=0.0))
+    profile: Array = np.where(np.abs(values) < trace, 0.0, values)[..., int(index)]
     return profile
 
 

@@ -78,6 +78,7 @@ class StacksView(QWidget):
         self.panes = QStackedWidget()
         self.tabs = QButtonGroup(self)
         self._folded: set[str] = set()
+        self._shown_asked: tuple[object, ...] = ()
         self._build()
 
     def _build(self) -> None:
@@ -259,6 +260,11 @@ class StacksView(QWidget):
         self.notation.put(write(here.stack.plies, self._context()) if here.stack.plies else "")
         self.facts.setText(state.facts(project, here.stack, here.laminate))
         self.change.setText(_change(project, here))
+        asked = (here.laminate, here.loads, here.criteria)
+        if asked != self._shown_asked and self.panes.currentWidget() is self.working:
+            # The opened working is of figures that are gone.
+            self._close_working()
+        self._shown_asked = asked
         self._show_section(project, here)
         if here.error is not None:
             self._tell(str(here.error))
@@ -310,7 +316,8 @@ def _card(project: Project, stack: Stack) -> Card:
         except TartanError:
             worst = None
         if worst is not None:
-            words = f"{len(stack.plies)} plies · RF {units.factor(worst.found.reserve)}"
+            noun = "ply" if len(stack.plies) == 1 else "plies"
+            words = f"{len(stack.plies)} {noun} · RF {units.factor(worst.found.reserve)}"
     return Card(stack.name, words, rows_of(project, stack.plies), "part" if on_part else "")
 
 

@@ -121,7 +121,7 @@ class WhatIfPane(QWidget):
         before = len(self._found)
         self._found += piece
         # The best so far are shown at once, and from time to time until all are known.
-        if first or before // 400 != len(self._found) // 400:
+        if first or before // 1000 != len(self._found) // 1000:
             self._fill()
 
     def _end(self, error: TartanError | None) -> None:

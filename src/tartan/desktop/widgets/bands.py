@@ -60,8 +60,7 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
         if row.kind == "woven":
             paint_fibres(painter, fibres, row.angle + 90.0, stroke)
     if body.height() < 10:
-        if selected:
-            painter.fillRect(body, QColor(face.accent))
+        painter.fillRect(body, QColor(face.accent if selected else solid))
         return
     middle = body.center().y()
     painter.setFont(theme.font(8.5))
@@ -142,7 +141,8 @@ def paint_swatch(painter: QPainter, area: QRectF, rows: Sequence[Row]) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(area)
         return
-    weights = [min(r.thickness, 6 * min(q.thickness for q in rows)) for r in rows]
+    thinnest = min(r.thickness for r in rows)
+    weights = [min(r.thickness, 6 * thinnest) for r in rows]
     total = sum(weights)
     y = area.bottom()
     painter.setPen(Qt.PenStyle.NoPen)

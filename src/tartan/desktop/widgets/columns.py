@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tartan.desktop import colours, theme
 from tartan.desktop.widgets.bands import Row
@@ -78,26 +79,27 @@ def _paint_profile(painter: QPainter, column: Column, area: QRectF,
     painter.drawLine(QPointF(middle, area.top()), QPointF(middle, area.bottom()))
     if largest > 0:
         scale = (area.width() / 2 - 5) / largest
+        values = (column.values * scale).tolist()
+        painter.setPen(Qt.PenStyle.NoPen)
         for i, row, rect in plies:
-            low, mean, high = column.values[i] * scale
-            half = rect.center().y()
-            painter.setPen(Qt.PenStyle.NoPen)
+            low, mean, high = values[i]
+            foot, half, top = rect.bottom(), rect.center().y(), rect.top()
             painter.setBrush(row_colour(row))
-            painter.drawPolygon(QPolygonF([
-                QPointF(middle, rect.bottom()), QPointF(middle + low, rect.bottom()),
-                QPointF(middle + mean, half), QPointF(middle + high, rect.top()),
-                QPointF(middle, rect.top()),
-            ]))  # fmt: skip
-            if column.before is not None:
-                low, _, high = column.before[i] * scale
-                painter.setPen(QPen(QColor(face.ink), 1, Qt.PenStyle.DotLine))
+            painter.drawPolygon(
+                QPointF(middle, foot), QPointF(middle + low, foot), QPointF(middle + mean, half),
+                QPointF(middle + high, top), QPointF(middle, top),
+            )  # fmt: skip
+        if column.before is not None:
+            before = (column.before * scale).tolist()
+            painter.setPen(QPen(QColor(face.ink), 1, Qt.PenStyle.DotLine))
+            for i, _, rect in plies:
+                low, _, high = before[i]
                 painter.drawLine(QPointF(middle + low, rect.bottom()),
                                  QPointF(middle + high, rect.top()))  # fmt: skip
     painter.setPen(QColor(face.soft))
     painter.setFont(theme.font(7.5))
-    foot = QRectF(area.left(), area.bottom() + 2, area.width(), 14)
-    painter.drawText(foot, Qt.AlignmentFlag.AlignRight, units.number(largest, 3))
-    painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, "−" + units.number(largest, 3))
+    below = QRectF(area.left(), area.bottom() + 2, area.width(), 14)
+    painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"± {units.number(largest, 3)}")
 
 
 def _paint_bars(painter: QPainter, column: Column, area: QRectF,
@@ -157,8 +159,13 @@ def paint_reading(painter: QPainter, column: Column, area: QRectF, at: QPointF,
 
 def row_colour(row: Row) -> QColor:
     """Solid colour of a ply."""
-    if row.kind == "core":
+    return _solid(row.kind, row.angle)
+
+
+@lru_cache(maxsize=512)
+def _solid(kind: str, angle: float) -> QColor:
+    if kind == "core":
         return QColor(colours.CORE_SOLID)
-    if row.kind == "isotropic":
+    if kind == "isotropic":
         return QColor(colours.ISO_SOLID)
-    return QColor(colours.ply_solid(row.angle))
+    return QColor(colours.ply_solid(angle))

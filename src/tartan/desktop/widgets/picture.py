@@ -12,6 +12,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QWidg
 from tartan.core.errors import DocumentError
 from tartan.desktop import theme
 
+VECTOR = "drawn anew"
+"""Property of a widget while it is drawn for a saved picture: nothing kept may be used."""
+
 SHARPNESS = 2
 """Pixels of a saved picture per pixel on the screen."""
 
@@ -36,10 +39,14 @@ def save_picture(widget: QWidget, path: Path) -> None:
     DocumentError
         When the file cannot be written.
     """
-    if path.suffix.lower() == ".svg":
-        made = _save_svg(widget, path)
-    else:
-        made = picture_of(widget).save(str(path))
+    widget.setProperty(VECTOR, True)
+    try:
+        if path.suffix.lower() == ".svg":
+            made = _save_svg(widget, path)
+        else:
+            made = picture_of(widget).save(str(path))
+    finally:
+        widget.setProperty(VECTOR, False)
     if not made:
         raise DocumentError("The picture cannot be written.", str(path), "Choose another folder.")
 

@@ -6,12 +6,23 @@ be folded into one band, remarks stand in the margin, and the baseline's plies b
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
 from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QColor,
+    QHelpEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPixmapCache,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from tartan.desktop import theme
@@ -23,7 +34,8 @@ from tartan.desktop.widgets.columns import (
     paint_reading,
     row_colour,
 )
-from tartan.desktop.widgets.picture import offer_saving
+from tartan.desktop.widgets.picture import VECTOR, offer_saving
+from tartan.project import units
 
 TOP, FOOT, GAP = 34, 20, 14
 COLUMN = 104
@@ -112,13 +124,14 @@ class SectionPicture(QWidget):
         weights = [1.0 if self.even else sum(r.thickness for r in self.rows[i : i + n])
                    for i, n in slots]  # fmt: skip
         heights = band_heights(weights, room, self.least_band)
+        left, wide = self.left, self._width()
         rects, y = [], float(self.height() - FOOT)
         for (first, count), height in zip(slots, heights, strict=True):
             total = sum(r.thickness for r in self.rows[first : first + count])
             for row in self.rows[first : first + count]:
                 part = height * row.thickness / total
                 y -= part
-                rects.append(QRectF(self.left, y, self._width(), part))
+                rects.append(QRectF(left, y, wide, part))
         self._cache = rects
         return rects
 
@@ -137,7 +150,7 @@ class SectionPicture(QWidget):
             return []
         left = self.left + self._width() + GAP
         room = self.width() - left - 8
-        wide = min(150.0, (room + GAP) / len(self.columns) - GAP)
+        wide = min(220.0, (room + GAP) / len(self.columns) - GAP)
         return [QRectF(left + i * (wide + GAP), TOP, wide, self.height() - TOP - FOOT)
                 for i in range(len(self.columns))]  # fmt: skip
 
@@ -169,7 +182,7 @@ class SectionPicture(QWidget):
         hidden = self._paint_folds(painter, rects)
         for i, row, rect in seen:
             if i not in hidden:
-                paint_band(painter, rect, i, row, selected=i in self.selected)
+                self._paint_ply(painter, rect, i, row)
         self._paint_margin(painter, seen)
         areas = self._column_rects()
         for column, area in zip(self.columns, areas, strict=True):
@@ -177,6 +190,28 @@ class SectionPicture(QWidget):
             paint_column(painter, column, area, seen)
         self._paint_mark(painter, rects)
         self._paint_pointer(painter, areas)
+
+    def _paint_ply(self, painter: QPainter, rect: QRectF, i: int, row: Row) -> None:
+        """Draw a band: as it was drawn last while it is the same, anew for a saved picture."""
+        chosen = i in self.selected
+        if self.property(VECTOR):
+            paint_band(painter, rect, i, row, selected=chosen)
+            return
+        ratio = self.devicePixelRatioF()
+        size = (round(rect.width(), 2), round(rect.height(), 2))
+        key = f"band {row} {i} {size} {chosen} {ratio} {theme.face().dark} {units.system()}"
+        kept: QPixmap | None = QPixmapCache.find(key)
+        if kept is None:
+            kept = QPixmap(math.ceil((rect.width() + 2) * ratio),
+                           math.ceil((rect.height() + 2) * ratio))  # fmt: skip
+            kept.setDevicePixelRatio(ratio)
+            kept.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(kept)
+            inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint_band(inner, QRectF(1, 1, rect.width(), rect.height()), i, row, selected=chosen)
+            inner.end()
+            QPixmapCache.insert(key, kept)
+        painter.drawPixmap(QPointF(rect.left() - 1, rect.top() - 1), kept)
 
     def _paint_folds(self, painter: QPainter, rects: list[QRectF]) -> set[int]:
         """Draw sub-laminates: a brace in the margin, or one band; return the plies within."""
@@ -304,7 +339,7 @@ class SectionPicture(QWidget):
         self.update()
 
     def event(self, event: QEvent | None) -> bool:
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+        if isinstance(event, QHelpEvent):
             ply = self.ply_at(event.pos().y())
             words = "" if ply is None else self.remarks.get(ply, "")
             QToolTip.showText(event.globalPos(), words, self, QRect())
