@@ -229,10 +229,11 @@ def window_figures() -> list[Figure]:
 
 def stacks_figures() -> list[Figure]:
     """An edit of a 200-ply stack, what follows it, and the ranking of a 48-ply stack."""
-    make_application(dark=False)
+    application = make_application(dark=False)
     kernels.compile_all()
     ratio, took, gap = edit_ratios()
     ranking, first, count = ranking_ratio()
+    application.processEvents()
     return [
         Figure("edit_200_plies", "Enter to repainted window / the same answers bare", ratio, 2.5,
                f"{took * 1e3:.0f} ms, columns and critical loads shown"),

@@ -19,6 +19,7 @@ from tartan.core.stack import Ply
 from tartan.core.stack.rules import review
 from tartan.core.strength.critical import critical_by_sets, critical_shears
 from tartan.core.strength.govern import checks_of, reserves
+from tartan.desktop.app import settle_memory
 from tartan.desktop.session import Session
 from tartan.desktop.stacks import state
 from tartan.desktop.stacks.answers import COLUMN_KINDS
@@ -118,6 +119,7 @@ def turn_ply(window: MainWindow, ply: int, angle: int) -> float:
 def edit_ratios() -> tuple[float, float, float]:
     """Ratio of an edit in the window to the bare answers, its time, and the longest gap [s]."""
     window = stacks_window(long_project(200, 2))
+    settle_memory()
     view = window.stacks
     view.shown = {k.key for k in COLUMN_KINDS[:6]} | {"reserve", "shear.0"}
     view.whatif.open.setChecked(False)

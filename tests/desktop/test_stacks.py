@@ -158,6 +158,8 @@ def test_every_figure_opens_its_working(qtbot, strut: MainWindow) -> None:  # ty
     picture = view.stiffness.matrix
     qtbot.mouseClick(picture, LEFT, pos=picture._cell("D", 0, 2).center().toPoint())
     assert "D16 of feed strut" in view.working.text.toPlainText()
+    press(qtbot, view.working, "keep for the report")
+    assert "D16" in strut.session.project.workings[0].text
     press(qtbot, view.working, "copy")
     assert "D16" in QApplication.clipboard().text()  # type: ignore[union-attr]
     press(qtbot, view.working, "back")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import sys
 import traceback
@@ -71,6 +72,15 @@ def tell_of_faults(window: MainWindow) -> None:
     sys.excepthook = hook
 
 
+def settle_memory() -> None:
+    """Take what start-up made out of the collector's sight.
+
+    It stays for good, and looking through it again and again would halt typing.
+    """
+    gc.collect()
+    gc.freeze()
+
+
 def run(path: Path | None = None) -> int:
     """Open the window and stay until it is closed; return the exit status."""
     application = make_application()
@@ -78,5 +88,6 @@ def run(path: Path | None = None) -> int:
     kernels.compile_all()
     window = make_window(path)
     tell_of_faults(window)
+    settle_memory()
     window.show()
     return application.exec()

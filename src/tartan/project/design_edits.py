@@ -9,7 +9,13 @@ from tartan.core.conditions import Condition, check_condition
 from tartan.core.criteria import criterion
 from tartan.core.errors import CriterionError, DocumentError
 from tartan.core.laminate.loadset import LoadSet, check_load_set
-from tartan.project.model import USUAL, AppliedCondition, Baseline, CriteriaSet, Project
+from tartan.project.model import (
+    AppliedCondition,
+    Baseline,
+    CriteriaSet,
+    KeptWorking,
+    Project,
+)
 
 KINDS = ("ply", "woven", "isotropic", "core")
 
@@ -155,6 +161,12 @@ def unpin_baseline(project: Project) -> Project:
     return replace(project, baseline=None)
 
 
+def keep_working(project: Project, title: str, text: str) -> Project:
+    """Keep a working for the report, in place of an earlier one of the same title."""
+    others = tuple(w for w in project.workings if w.title != title)
+    return replace(project, workings=(*others, KeptWorking(title, text)))
+
+
 def rename_version(project: Project, name: str) -> Project:
     """Give the version another name."""
     taken = (project.baseline.name,) if project.baseline else ()
@@ -184,9 +196,3 @@ def check_design(project: Project) -> Project:
     put_conditions(project, project.conditions)
     check_name(project.version, (), "version")
     return project
-
-
-__all__ = ["KINDS", "USUAL", "add_criteria", "add_load_set", "check_design", "check_name",
-           "forget_material", "free_name", "next_version", "pin_baseline", "put_conditions",
-           "put_criteria", "put_load_sets", "rename_in_sets", "rename_version",
-           "unpin_baseline"]  # fmt: skip

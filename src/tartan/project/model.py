@@ -192,6 +192,14 @@ class Baseline(Design):
 
 
 @dataclass(frozen=True)
+class KeptWorking:
+    """A working kept for the report: its title, and its text with figures as they were then."""
+
+    title: str
+    text: str
+
+
+@dataclass(frozen=True)
 class Project(Design):
     """Everything the engineer has entered."""
 
@@ -207,6 +215,7 @@ class Project(Design):
     criteria: tuple[CriteriaSet, ...] = (USUAL,)
     version: str = "A"
     baseline: Baseline | None = None
+    workings: tuple[KeptWorking, ...] = ()
 
     @property
     def governing_sets(self) -> Mapping[str, tuple[str, ...]]:

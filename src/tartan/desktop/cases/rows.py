@@ -16,7 +16,15 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import EDGES
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import QuantityField, button, choice, label, row, set_options
+from tartan.desktop.widgets.small import (
+    QuantityField,
+    UnitLabel,
+    button,
+    choice,
+    label,
+    row,
+    set_options,
+)
 from tartan.project import edits, units
 from tartan.project.model import (
     PLACES,
@@ -177,7 +185,9 @@ class CaseRows:
 
         name = label("pressure on the laying side", "soft")
         name.setToolTip("Positive presses on the laying side, negative sucks at it")
-        block.add(row(name, None, field, label("kPa", "soft"), self._remove(i), spacing=5), update)
+        block.add(
+            row(name, None, field, UnitLabel(units.PRESSURE), self._remove(i), spacing=5), update
+        )
 
     def _vector(self, i: int, quantity: units.Quantity, read: Callable[[Any], Sequence[float]],
                 write: Callable[[Any, tuple[float, float, float]], Load]
@@ -229,7 +239,9 @@ class CaseRows:
             row(label("force per length", "soft"), edge, None, self._remove(i), spacing=5), update
         )
         block.add(
-            row(label("x, y, z", "soft"), None, *fields, label("N/mm", "soft"), 22, spacing=4)
+            row(
+                label("x, y, z", "soft"), None, *fields, UnitLabel(units.LINE_FORCE), 22, spacing=4
+            )
         )
 
     def _acceleration(self, block: Block, i: int) -> None:
@@ -242,7 +254,8 @@ class CaseRows:
         name = label("mass driven", "soft")
         name.setToolTip("Force is mass times this: 0, 0, −9.81 is own weight with z up")
         block.add(
-            row(name, None, *fields, label("m/s²", "soft"), self._remove(i), spacing=4), update
+            row(name, None, *fields, UnitLabel(units.ACCELERATION), self._remove(i), spacing=4),
+            update,
         )
 
     # Requirements
@@ -280,7 +293,7 @@ class CaseRows:
 
         parts: list[QWidget | int | None] = [label(head, "soft"), field]
         if isinstance(sort, DisplacementRequirement):
-            parts += [label("mm in", "soft"), case]
+            parts += [UnitLabel(units.LENGTH), label("in", "soft"), case]
         else:
             case.hide()
         block.add(

@@ -92,28 +92,43 @@ def stress_map(answer: PartAnswer, component: int, case: int, ply: int, spot: in
     """A stress of one ply in ply axes, mean of an element's sampling points."""
     laminate = part_laminate(answer.inputs)
     strains = answer.solution.strains[case].mean(axis=1)
-    stress = stress_from_section(laminate, strains)[:, ply, spot, component] / 1e6
+    stress = stress_from_section(laminate, strains)[:, ply, spot, component]
+    stress = stress / units.STRESS.scale
     largest = float(np.abs(stress).max()) or 1.0
     name = ("σ₁", "σ₂", "τ₁₂")[component]
     ramp = colours.signed_map(np.linspace(-1, 1, 128))
     ticks = tuple(((t + 1) / 2, units.number(t * largest, 3)) for t in (-1.0, -0.5, 0.0, 0.5, 1.0))
-    note = f"from {units.number(float(stress.min()))} to {units.number(float(stress.max()))} MPa"
+    low, high = (units.number(float(v)) for v in (stress.min(), stress.max()))
+    note = f"from {low} to {high} {units.STRESS.unit}"
     return Map(
-        colours.signed_map(stress / largest), f"stress {name}", "MPa", ticks, ramp, None, note
+        colours.signed_map(stress / largest),
+        f"stress {name}",
+        units.STRESS.unit,
+        ticks,
+        ramp,
+        None,
+        note,
     )
 
 
 def displacement_map(answer: PartAnswer, case: int) -> Map:
     """Size of the displacement at element centres."""
     quads = mesh_of(answer).quads
-    size = (
-        np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[quads].mean(axis=1) * 1e3
-    )
+    size = np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[quads].mean(axis=1)
+    size = size / units.LENGTH.scale
     largest = float(size.max()) or 1.0
     ticks = tuple((t, units.number(t * largest, 3)) for t in (0.0, 0.25, 0.5, 0.75, 1.0))
     ramp = colours.size_map(np.linspace(0, 1, 128))
-    note = f"largest {units.number(largest)} mm"
-    return Map(colours.size_map(size / largest), "displacement", "mm", ticks, ramp, None, note)
+    note = f"largest {units.number(largest)} {units.LENGTH.unit}"
+    return Map(
+        colours.size_map(size / largest),
+        "displacement",
+        units.LENGTH.unit,
+        ticks,
+        ramp,
+        None,
+        note,
+    )
 
 
 def magnification(answer: PartAnswer, case: int) -> float:
@@ -163,12 +178,13 @@ def section_at(project: Project, answer: PartAnswer, element: int, case: int) ->
     shear = shear_from_section(laminate, strains)
     checks = checks_of(laminate, answer.inputs.criteria.sets)
     reserve = reserves(checks, stress[None], shear[None]).reserve[0].min(axis=1)
+    mpa = units.STRESS
     columns = (
-        Column("strain ε₁", "µε", along * 1e6),
-        Column("stress σ₁", "MPa", stress[..., 0] / 1e6),
-        Column("stress σ₂", "MPa", stress[..., 1] / 1e6),
-        Column("stress τ₁₂", "MPa", stress[..., 2] / 1e6),
-        Column("shear τ₁₃", "MPa", shear[..., 0] / 1e6),
+        Column("strain ε₁", units.STRAIN.unit, along / units.STRAIN.scale),
+        Column("stress σ₁", mpa.unit, stress[..., 0] / mpa.scale),
+        Column("stress σ₂", mpa.unit, stress[..., 1] / mpa.scale),
+        Column("stress τ₁₂", mpa.unit, stress[..., 2] / mpa.scale),
+        Column("shear τ₁₃", mpa.unit, shear[..., 0] / mpa.scale),
         Column("reserve factor", "worst spot", reserve, required(project)),
     )
     mesh = mesh_of(answer)

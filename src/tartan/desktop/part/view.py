@@ -21,6 +21,7 @@ from tartan.desktop.widgets.section import SectionPicture
 from tartan.desktop.widgets.small import (
     Field,
     QuantityField,
+    UnitLabel,
     button,
     choice,
     column,
@@ -91,7 +92,7 @@ class PartView(QWidget):
             name.setToolTip(tip)
             grid.addWidget(name, line, 0)
             grid.addWidget(field, line, 1)
-            grid.addWidget(label("mm", "soft"), line, 2)
+            grid.addWidget(UnitLabel(units.LENGTH), line, 2)
             line += 1
         self.direction.refused.connect(self._tell)
         self.direction.setAccessibleName("0° direction")

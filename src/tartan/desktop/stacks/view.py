@@ -32,7 +32,7 @@ from tartan.desktop.widgets.columns import Column
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.section import Fold
 from tartan.desktop.widgets.small import Field, button, column, label, row, scrolled, switch
-from tartan.project import edits, units
+from tartan.project import design_edits, edits, units
 from tartan.project.model import Project
 
 PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies")
@@ -75,6 +75,7 @@ class StacksView(QWidget):
         self.results = ResultsPane()
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
+        self.working.kept.connect(self._keep_working)
         self.panes = QStackedWidget()
         self.tabs = QButtonGroup(self)
         self._folded: set[str] = set()
@@ -228,6 +229,10 @@ class StacksView(QWidget):
             self.working.put(str(error))
         self.panes.setCurrentWidget(self.working)
         self.working.text.setFocus()
+
+    def _keep_working(self, title: str, text: str) -> None:
+        self.session.edit("keep a working",
+                          lambda p: design_edits.keep_working(p, title, text))  # fmt: skip
 
     def _close_working(self) -> None:
         self.show_pane(self.tabs.checkedId())

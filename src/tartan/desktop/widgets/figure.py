@@ -46,6 +46,7 @@ class WorkingPane(QWidget):
     """The opened derivation of a figure: formula, numbers with units, where they came from."""
 
     closed = pyqtSignal()
+    kept = pyqtSignal(str, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -60,7 +61,9 @@ class WorkingPane(QWidget):
         box.setSpacing(4)
         box.addWidget(row(self.title, None))
         box.addWidget(self.text, 1)
-        box.addWidget(row(button("copy", self.copy, "Copy the working as text"), None,
+        box.addWidget(row(button("copy", self.copy, "Copy the working as text"),
+                          button("keep for the report", self.keep, "It goes into the report"),
+                          None,
                           button("back", self.closed.emit, "Esc")))  # fmt: skip
 
     def put(self, working: Working | str) -> None:
@@ -77,6 +80,10 @@ class WorkingPane(QWidget):
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.text.toPlainText())
+
+    def keep(self) -> None:
+        """Have the working go into the report."""
+        self.kept.emit(self.title.text(), self.text.toPlainText())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape:
