@@ -32,7 +32,9 @@ _G = 1 / np.sqrt(3.0)
 GAUSS = np.array([[-_G, -_G], [_G, -_G], [_G, _G], [-_G, _G]])
 """The four sampling points (ξ, η) of every element, in the order of its corners."""
 
-_CORNERS = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
+CORNERS = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
+"""Its corners in the same coordinates."""
+
 _TIES = np.array([[0.0, -1.0], [0.0, 1.0], [-1.0, 0.0], [1.0, 0.0]])
 
 DRILL = 0.3
@@ -64,7 +66,7 @@ def shape(points: Array) -> tuple[Array, Array]:
         N, shape (p, 4), and dN, shape (p, 2, 4).
     """
     xi, eta = points[:, :1], points[:, 1:]
-    a, b = _CORNERS[:, 0], _CORNERS[:, 1]
+    a, b = CORNERS[:, 0], CORNERS[:, 1]
     N = (1 + xi * a) * (1 + eta * b) / 4
     dN = np.stack([a * (1 + eta * b) / 4, b * (1 + xi * a) / 4], axis=1)
     return N, dN
@@ -96,7 +98,7 @@ def frames(x: Array, reference: Array, points: Array) -> Frames:
     ----------
     x : ndarray, shape (m, 4, 3)
         Corner positions [m].
-    reference : ndarray, shape (3,)
+    reference : ndarray, shape (3,) or (m, 3)
         Direction of the laminate's x axis, not normal to the surface.
     points : ndarray, shape (p, 2)
         ξ, η.
@@ -106,7 +108,8 @@ def frames(x: Array, reference: Array, points: Array) -> Frames:
     n = np.cross(g[:, :, 0], g[:, :, 1])
     area = np.linalg.norm(n, axis=-1)
     n /= area[..., None]
-    t1 = reference - (n @ reference)[..., None] * n
+    along = np.broadcast_to(reference, (len(x), 3))[:, None]
+    t1 = along - (n * along).sum(axis=-1, keepdims=True) * n
     t1 /= np.linalg.norm(t1, axis=-1, keepdims=True)
     axes = np.stack([t1, np.cross(n, t1), n], axis=2)
     J = np.einsum("mpac,mpbc->mpab", g, axes[:, :, :2])
@@ -142,7 +145,7 @@ def operators(x: Array, reference: Array) -> Operators:
     ----------
     x : ndarray, shape (m, 4, 3)
         Corner positions [m].
-    reference : ndarray, shape (3,)
+    reference : ndarray, shape (3,) or (m, 3)
         Direction of the laminate's x axis.
     """
     m = len(x)
@@ -150,7 +153,7 @@ def operators(x: Array, reference: Array) -> Operators:
     N, dN = shape(GAUSS)
     t1, t2, n = f.axes[:, :, 0], f.axes[:, :, 1], f.axes[:, :, 2]
     d1, d2 = np.moveaxis(np.einsum("mpab,pbi->mpai", f.inverse, dN), 2, 0)
-    normals = frames(x, reference, _CORNERS).axes[:, :, 2]
+    normals = frames(x, reference, CORNERS).axes[:, :, 2]
     B = np.zeros((m, 4, 8, 4, 6))
     R = np.zeros((m, 4, 4, 6))
 

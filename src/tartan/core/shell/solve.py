@@ -8,17 +8,19 @@ alone; a `Reuse` keeps them for the next solution on the same mesh.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+import scipy.sparse as sp
 from cvxopt import cholmod, matrix, spmatrix
 from numpy.typing import NDArray
 
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell import element
+from tartan.core.shell.inertia import geometric, mass, mass_moments
 from tartan.core.shell.loads import resultant
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import check_held
@@ -247,6 +249,53 @@ def _make_pattern(mesh: Mesh, fixed: NDArray[np.bool_]) -> _Pattern:
     starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
     unique = keys[starts]
     return _Pattern(chosen, order, starts, matrix(unique % size), matrix(unique // size), size)
+
+
+def free_matrix(model: ShellModel, matrices: Array) -> Any:
+    """Sum element matrices, shape (m, 24, 24), into the sparse matrix of the free unknowns."""
+    pattern = _make_pattern(model.mesh, model.fixed)
+    values = np.add.reduceat(matrices.ravel()[pattern.chosen][pattern.order], pattern.starts)
+    rows, columns = (np.array(v).ravel() for v in (pattern.rows, pattern.columns))
+    lower = sp.coo_matrix((values, (rows, columns)), (pattern.size, pattern.size)).tocsc()
+    return (lower + sp.tril(lower, -1).T).tocsc()
+
+
+def element_matrices(model: ShellModel, make: Callable[[Array, Index], Array]) -> Array:
+    """Element matrices block by block; `make` gets corner positions and element numbers."""
+    found = np.empty((len(model.mesh.quads), 24, 24))
+    for start in range(0, len(found), BLOCK):
+        which = np.arange(start, min(start + BLOCK, len(found)))
+        found[which] = make(model.mesh.nodes[model.mesh.quads[which]], which)
+    return found
+
+
+def stiffness_matrix(model: ShellModel) -> Any:
+    """Sparse stiffness of the free unknowns."""
+    C = model.stiffness()
+
+    def make(x: Array, which: Index) -> Array:
+        op = element.operators(x, model.reference)
+        return element.stiffness(op, np.broadcast_to(C, (len(x), 8, 8)))
+
+    return free_matrix(model, element_matrices(model, make))
+
+
+def mass_matrix(model: ShellModel, moments: Array | None = None) -> Any:
+    """Sparse consistent mass of the free unknowns; moments as `mass_moments`, shape (3,)."""
+    m = mass_moments(model.laminate) if moments is None else moments
+    return free_matrix(
+        model,
+        element_matrices(
+            model, lambda x, _: mass(x, model.reference, np.broadcast_to(m, (len(x), 3)))
+        ),
+    )
+
+
+def geometric_matrix(model: ShellModel, forces: Array, *, normal_only: bool = False) -> Any:
+    """Sparse geometric stiffness of the free unknowns under section forces, shape (m, 4, 6)."""
+    return free_matrix(model, element_matrices(
+        model, lambda x, which: geometric(x, model.reference, forces[which],
+                                          normal_only=normal_only)))  # fmt: skip
 
 
 def _factor_and_solve(pattern: _Pattern, stiffness: Array, forces: Array,

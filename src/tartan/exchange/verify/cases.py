@@ -12,6 +12,7 @@ from typing import Any
 from tartan.core.errors import DocumentError, TartanError
 from tartan.exchange.verify import (
     laminate_kinds,
+    modal_kinds,
     obstacles,
     shell_kinds,
     strength_kinds,
@@ -32,6 +33,9 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "progressive": strength_kinds.progressive,
     "interlaminar": strength_kinds.interlaminar,
     "sandwich_check": strength_kinds.sandwich_check,
+    "navier_buckling": modal_kinds.navier_buckling,
+    "navier_frequency": modal_kinds.navier_frequency,
+    "strip_bending": modal_kinds.strip_bending,
     "thin_cylinder": strength_kinds.thin_cylinder,
     "thick_cylinder": strength_kinds.thick_cylinder_case,
     "navier_bending": shell_kinds.navier_bending,
@@ -41,7 +45,8 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
 }
 """What Tartan answers, by the kind of a case."""
 
-SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark", "free_plate"})
+SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark", "free_plate",
+                         "navier_buckling", "navier_frequency", "strip_bending"})  # fmt: skip
 """Kinds answered by shell elements, judged with the tolerances for a converged mesh."""
 
 

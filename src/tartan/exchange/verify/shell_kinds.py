@@ -90,7 +90,7 @@ def navier_bending(inputs: Inputs) -> dict[str, Any]:
         raise PartError("The plate's sides must be greater than zero.", "a, b", "Mend a or b.")
     found: dict[str, Any] = {}
     for form in inputs.get("shear", ["energy"]):
-        name, H = _shear_form(form, laminate)
+        name, H = shear_form(form, laminate)
         C = section_matrix(laminate.ABD, H)
         outputs = _converged(laminate, C, (a, b, q0), (edges, load))
         outputs.pop("stress_xy_center")
@@ -143,7 +143,7 @@ def _quadratic(at: Array) -> Array:
     return np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
 
 
-def _shear_form(form: Any, laminate: Laminate) -> tuple[str, Array]:
+def shear_form(form: Any, laminate: Laminate) -> tuple[str, Array]:
     """Name and stiffness of a way to treat transverse shear."""
     if form == "energy":
         return "energy", laminate.shear
@@ -154,6 +154,18 @@ def _shear_form(form: Any, laminate: Laminate) -> tuple[str, Array]:
         k = number(form["k"], "k")
         return f"k={k:.6g}", total * k
     raise NotYetError(f"shear form {form}")
+
+
+def simple_supports(mesh: Mesh, edges: str) -> NDArray[np.bool_]:
+    """Unknowns held by an edge condition on all four edges, shape (n, 6)."""
+    if edges not in _EDGE_CONDITIONS:
+        raise NotYetError(f"edge condition {edges}")
+    fixed = np.zeros((len(mesh.nodes), 6), bool)
+    for names, held in zip((("left edge", "right edge"), ("lower edge", "upper edge")),
+                           _EDGE_CONDITIONS[edges], strict=True):  # fmt: skip
+        for name in names:
+            fixed[np.ix_(mesh.edges[name], np.array(held))] = True
+    return fixed
 
 
 def _converged(laminate: Laminate, C: Array, plate: tuple[float, float, float],
@@ -182,11 +194,7 @@ def _solve_plate(laminate: Laminate, C: Array, plate: tuple[float, float, float]
     a, b, q0 = plate
     counts = [max(n, min(4 * n, 2 * round(n * side / min(a, b) / 2))) for side in (a, b)]
     mesh = grid_mesh(Panel(a, b), *counts)
-    fixed = np.zeros((len(mesh.nodes), 6), bool)
-    for names, held in zip((("left edge", "right edge"), ("lower edge", "upper edge")),
-                           _EDGE_CONDITIONS[kind[0]], strict=True):  # fmt: skip
-        for name in names:
-            fixed[np.ix_(mesh.edges[name], np.array(held))] = True
+    fixed = simple_supports(mesh, kind[0])
     traction = q0 * (np.ones((1, 1)) if kind[1] == "uniform" else _half_waves(mesh, a, b))
     model = ShellModel(mesh, laminate, np.array([1.0, 0.0, 0.0]), fixed, C)
     solution = solve(model, pressure(mesh, traction)[None])

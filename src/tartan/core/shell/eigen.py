@@ -1,0 +1,214 @@
+"""Linear buckling and natural modes, with a count that none is missed.
+
+Buckling ``K φ = λ (−G) φ`` is solved for the largest 1/λ with the factor of K; modes
+``K φ = ω² M φ`` by shift and invert about a shift below all of them. Sylvester's law of inertia
+counts the eigenvalues below a bound from the signs of the pivots of ``K − σ M``.
+
+Source: K.-J. Bathe, Finite Element Procedures (1996), chapters 10 and 11; R. B. Lehoucq et al.,
+ARPACK Users' Guide (1998).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import scipy.sparse as sp
+from cvxopt import cholmod, matrix, spmatrix
+from numpy.typing import NDArray
+from scipy.sparse.linalg import ArpackNoConvergence, LinearOperator, eigsh
+
+from tartan.core.errors import MechanismError, PartError
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Modes:
+    """Eigenvalues with their shapes.
+
+    Attributes
+    ----------
+    values : ndarray, shape (q,)
+        Buckling load multipliers [1] or circular frequencies squared [1/s²], ascending.
+    shapes : ndarray, shape (q, n)
+        Unknowns, each scaled to a largest value of one.
+    counted : int or None
+        How many lie below the bound just above the last, by the pivots; None if not counted.
+    """
+
+    values: Array
+    shapes: Array
+    counted: int | None
+
+    @property
+    def complete(self) -> bool:
+        """Whether the count agrees: no eigenvalue below the last was missed."""
+        return self.counted is not None and self.counted == len(self.values)
+
+    @property
+    def frequencies(self) -> Array:
+        """Natural frequencies of modes [Hz]; those of rigid motions are zero."""
+        return np.sqrt(np.maximum(self.values, 0.0)) / (2 * np.pi)
+
+
+def factor(K: Any) -> Callable[[Array], Array]:
+    """Factorise a positive definite matrix; return what solves with it.
+
+    Raises
+    ------
+    MechanismError
+        When it is not positive definite.
+    """
+    lower = _lower(K)
+    symbolic = cholmod.symbolic(lower)
+    try:
+        cholmod.numeric(lower, symbolic)
+    except ArithmeticError as error:
+        raise MechanismError("The stiffness matrix is singular: some of the part can move.",
+                             "Supports", "Check supports and materials.") from error  # fmt: skip
+
+    def solve(right: Array) -> Array:
+        b = matrix(np.ascontiguousarray(right, float).reshape(len(right), -1))
+        cholmod.solve(symbolic, b)
+        return np.asarray(np.array(b).reshape(right.shape))
+
+    return solve
+
+
+def _lower(K: Any) -> Any:
+    low = sp.tril(K).tocoo()
+    return spmatrix(matrix(low.data), matrix(low.row.astype(int)), matrix(low.col.astype(int)),
+                    K.shape)  # fmt: skip
+
+
+def count_below(K: Any, M: Any, bound: float) -> int:
+    """Eigenvalues of ``K φ = λ M φ`` below a bound, by the signs of the pivots."""
+    n = K.shape[0]
+    lower = _lower(K - bound * M)
+    before = cholmod.options.get("supernodal", 2)
+    cholmod.options["supernodal"] = 0
+    try:
+        symbolic = cholmod.symbolic(lower)
+        cholmod.numeric(lower, symbolic)
+        pivots = np.array(matrix(cholmod.getfactor(symbolic)[:: n + 1])).ravel()
+    finally:
+        cholmod.options["supernodal"] = before
+    return int((pivots < 0).sum())
+
+
+def buckling(K: Any, G: Any, count: int = 4, *, check: bool = True
+             ) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
+    """Lowest positive load multipliers at which ``K + λ G`` becomes singular.
+
+    Parameters
+    ----------
+    K, G : sparse matrix
+        Stiffness and geometric stiffness of the free unknowns.
+    count : int
+        How many.
+    check : bool
+        Whether to count by pivots too, which costs one more factorisation.
+
+    Raises
+    ------
+    MechanismError
+        When K is singular.
+    PartError
+        When no load of this sense makes it buckle.
+    """
+    yield "factorising", 0.0
+    solve = factor(K)
+    yield "iterating", 0.3
+    n = K.shape[0]
+    back = LinearOperator((n, n), matvec=solve, dtype=float)
+    wanted = min(count + 2, n - 2)
+    mu, vectors = _iterate(-G, 300, k=wanted, M=K, Minv=back, which="LA")
+    keep = mu > 1e-12 * np.abs(mu).max(initial=0.0)
+    if not keep.any() or mu.max() <= 0:
+        raise PartError("No part of the load compresses: it does not buckle.", "Buckling",
+                        "Turn the load round, or leave buckling out.")  # fmt: skip
+    values = 1 / mu[keep]
+    order = np.argsort(values)[:count]
+    vectors = vectors[:, keep][:, order]
+    values = values[order]
+    counted = None
+    if check:
+        yield "counting", 0.8
+        # K − λ(−G): pivots below zero are multipliers between 0 and λ.
+        counted = count_below(K, -G, _above(values, 1 / mu[keep]))
+    return Modes(values, _scaled(vectors), counted)
+
+
+def modes(K: Any, M: Any, count: int = 6, *, shift: float = 0.0, check: bool = True
+          ) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
+    """Lowest natural modes.
+
+    Parameters
+    ----------
+    K, M : sparse matrix
+        Stiffness and mass of the free unknowns.
+    count : int
+        How many.
+    shift : float
+        Added times M to K before factorising [1/s²]; a free part needs some, as its K is
+        singular.
+    check : bool
+        Whether to count by pivots too.
+
+    Raises
+    ------
+    MechanismError
+        When ``K + shift M`` is singular.
+    """
+    yield "factorising", 0.0
+    solve = factor(K + shift * M if shift else K)
+    yield "iterating", 0.3
+    n = K.shape[0]
+    inverse = LinearOperator((n, n), matvec=solve, dtype=float)
+    wanted = min(count + 2, n - 2)
+    found, vectors = _iterate(K, k=wanted, M=M, sigma=-shift, OPinv=inverse, which="LM")
+    order = np.argsort(found)
+    every = found[order]
+    values = every[:count]
+    counted = None
+    if check:
+        yield "counting", 0.8
+        counted = count_below(K, M, _above(values, every))
+    return Modes(values, _scaled(vectors[:, order[:count]]), counted)
+
+
+def _iterate(A: Any, most: int = 3000, **options: Any) -> tuple[Array, Array]:
+    rng = np.random.default_rng(7)
+    try:
+        values, vectors = eigsh(
+            A, v0=rng.normal(size=A.shape[0]), maxiter=most, tol=1e-9, **options
+        )
+    except ArpackNoConvergence as error:
+        raise PartError("The iteration for eigenvalues did not converge.", "Buckling and modes",
+                        "Ask for fewer modes, or refine the mesh.") from error  # fmt: skip
+    return values, vectors
+
+
+def _above(values: Array, every: Array) -> float:
+    """Bound between the last value asked for and the next one known."""
+    last = float(values[-1])
+    later = every[every > last * (1 + 1e-6)]
+    return (last + float(later.min())) / 2 if len(later) else last * (1 + 1e-4)
+
+
+def _scaled(vectors: Array) -> Array:
+    peak = np.abs(vectors).max(axis=0)
+    return np.asarray((vectors / np.where(peak > 0, peak, 1.0)).T)
+
+
+def run(steps: Generator[tuple[str, float], None, Modes]) -> Modes:
+    """Run to the end."""
+    while True:
+        try:
+            next(steps)
+        except StopIteration as end:
+            found: Modes = end.value
+            return found
