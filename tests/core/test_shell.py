@@ -8,9 +8,10 @@ from tartan.core.errors import CriterionError, MechanismError, PartError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import Load, respond
 from tartan.core.shell import loads
+from tartan.core.shell.directions import undefined as undefined_directions
 from tartan.core.shell.margins import assess, hot_spots
 from tartan.core.shell.mesh import Mesh, Panel, check_panel, grid_mesh, panel_mesh, place_words
-from tartan.core.shell.solve import Reuse, ShellModel, solution_steps, solve, undefined_directions
+from tartan.core.shell.solve import Reuse, ShellModel, solution_steps, solve
 from tartan.core.shell.supports import SUPPORT_KINDS, free_motions
 from tartan.core.strength.reserve import first_failure
 from tests.conftest import laminate

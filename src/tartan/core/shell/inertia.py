@@ -1,4 +1,4 @@
-"""Consistent mass and geometric stiffness of the four-node element.
+"""Consistent mass and geometric stiffness of both elements.
 
 A point at height z moves by ``u + z w`` with ``w = Σ Nᵢ θᵢ × nᵢ``, as in `element`. Kinetic energy
 takes the mass moments I0, I1, I2 of the section through the thickness. The geometric stiffness
@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell.element import CORNERS, GAUSS, frames, shape
+from tartan.core.shell import element, triangle
 
 Array = NDArray[np.float64]
 
@@ -35,39 +35,67 @@ def mass_moments(laminate: Laminate) -> Array:
 
 
 def _director(normals: Array) -> Array:
-    """Matrices that turn nodal rotations into director motions, ``θ × n``, shape (m, 4, 3, 3)."""
+    """Matrices that turn nodal rotations into director motions, ``θ × n``, shape (m, c, 3, 3)."""
     x, y, z = np.moveaxis(normals, -1, 0)
     zero = np.zeros_like(x)
     rows = [[zero, z, -y], [-z, zero, x], [y, -x, zero]]
     return np.moveaxis(np.array(rows), (0, 1), (-2, -1))
 
 
-def mass(x: Array, reference: Array, moments: Array) -> Array:
+def _places(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
+    """Shape functions (p, c), point areas (m, p), derivatives in the axes (m, p, 2, c), normals.
+
+    The normals are those at the corners, shape (m, c, 3), and at the points, in that order of
+    use; a triangle has one for all.
+    """
+    if x.shape[1] == 3:
+        axes, area = triangle.frames(x, reference)
+        flat = np.einsum("mac,mic->mia", axes[:, :2], x - x.mean(axis=1, keepdims=True))
+        d = triangle.gradients(flat[..., 0], flat[..., 1], area)
+        return (
+            triangle.POINTS,
+            area[:, None] * triangle.WEIGHTS,
+            np.repeat(d[:, None], 4, axis=1),
+            np.repeat(axes[:, None, 2], 3, axis=1),
+        )
+    f = element.frames(x, reference, element.GAUSS)
+    N, dN = element.shape(element.GAUSS)
+    d = np.einsum("mpab,pbi->mpai", f.inverse, dN)
+    return N, f.area, d, element.frames(x, reference, element.CORNERS).axes[:, :, 2]
+
+
+def _any_direction(x: Array) -> Array:
+    """Some direction along each element: its first side."""
+    return x[:, 1] - x[:, 0]
+
+
+def mass(x: Array, moments: Array) -> Array:
     """Consistent mass matrices.
 
     Parameters
     ----------
-    x : ndarray, shape (m, 4, 3)
-        Corner positions [m].
-    reference : ndarray, shape (3,) or (m, 3)
-        Reference direction; it does not change the result.
+    x : ndarray, shape (m, c, 3)
+        Corner positions of quadrilaterals or triangles [m].
     moments : ndarray, shape (m, 3)
         I0, I1, I2 of each element.
 
     Returns
     -------
-    ndarray, shape (m, 24, 24)
-        Rigid motions have exactly the energy of the mass.
+    ndarray, shape (m, 6c, 6c)
+        Translations have exactly the energy of the mass.
     """
-    f = frames(x, reference, GAUSS)
-    N, _ = shape(GAUSS)
-    turn = _director(frames(x, reference, CORNERS).axes[:, :, 2])
-    U = np.zeros((4, 3, 4, 6))
+    N, area, _, normals = _places(x, _any_direction(x))
+    if x.shape[1] == 3:
+        # Quadratic products of shape functions are integrated exactly by the middles of sides.
+        N = np.array([[0.5, 0.5, 0.0], [0.0, 0.5, 0.5], [0.5, 0.0, 0.5], [1 / 3, 1 / 3, 1 / 3]])
+    corners = x.shape[1]
+    turn = _director(normals)
+    U = np.zeros((4, 3, corners, 6))
     U[:, [0, 1, 2], :, [0, 1, 2]] = N
-    W = np.zeros((len(x), 4, 3, 4, 6))
+    W = np.zeros((len(x), 4, 3, corners, 6))
     W[..., 3:] = np.einsum("pi,micd->mpcid", N, turn)
-    flat_u, flat_w = U.reshape(4, 3, 24), W.reshape(len(x), 4, 3, 24)
-    weight = f.area[:, :, None] * moments[:, None, :]
+    flat_u, flat_w = U.reshape(4, 3, -1), W.reshape(len(x), 4, 3, -1)
+    weight = area[:, :, None] * moments[:, None, :]
     M = np.einsum("mp,pce,pcf->mef", weight[..., 0], flat_u, flat_u)
     cross = np.einsum("mp,pce,mpcf->mef", weight[..., 1], flat_u, flat_w)
     M += cross + np.swapaxes(cross, 1, 2)
@@ -80,8 +108,8 @@ def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = 
 
     Parameters
     ----------
-    x : ndarray, shape (m, 4, 3)
-        Corner positions [m].
+    x : ndarray, shape (m, c, 3)
+        Corner positions of quadrilaterals or triangles [m].
     reference : ndarray, shape (3,) or (m, 3)
         Reference direction that the section forces refer to.
     forces : ndarray, shape (m, 4, 6)
@@ -92,29 +120,28 @@ def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = 
 
     Returns
     -------
-    ndarray, shape (m, 24, 24)
+    ndarray, shape (m, 6c, 6c)
         Negative where the section is compressed.
     """
-    f = frames(x, reference, GAUSS)
-    _, dN = shape(GAUSS)
-    d = np.einsum("mpab,pbi->mpai", f.inverse, dN)
-    turn = _director(frames(x, reference, CORNERS).axes[:, :, 2])
-    weighted = forces * f.area[..., None]
+    _, area, d, normals = _places(x, reference)
+    corners = x.shape[1]
+    weighted = forces * area[..., None]
     N, M = (_square(weighted[..., s : s + 3]) for s in (0, 3))
-    # Every component of u has the same scalar matrix in the displacements.
     scalar = np.einsum("mpai,mpab,mpbj->mij", d, N, d)
-    bending = np.einsum("mpai,mpab,mpbj->mij", d, M, d)
-    K = np.zeros((len(x), 4, 6, 4, 6))
+    K = np.zeros((len(x), corners, 6, corners, 6))
     if normal_only:
-        n = f.axes[:, :, 2]
-        K[:, :, :3, :, :3] = np.einsum("mpai,mpab,mpbj,mpc,mpd->micjd", d, N, d, n, n)
-        return K.reshape(len(x), 24, 24)
+        n = normals.mean(axis=1)
+        n /= np.linalg.norm(n, axis=1, keepdims=True)
+        K[:, :, :3, :, :3] = np.einsum("mij,mc,md->micjd", scalar, n, n)
+        return K.reshape(len(x), 6 * corners, 6 * corners)
+    # Every component of u has the same scalar matrix in the displacements.
     for c in range(3):
         K[:, :, c, :, c] = scalar
-    mixed = np.einsum("mij,mjcd->micjd", bending, turn)
+    bending = np.einsum("mpai,mpab,mpbj->mij", d, M, d)
+    mixed = np.einsum("mij,mjcd->micjd", bending, _director(normals))
     K[:, :, :3, :, 3:] += mixed
     K[:, :, 3:, :, :3] += np.moveaxis(mixed, (1, 2, 3, 4), (3, 4, 1, 2))
-    return K.reshape(len(x), 24, 24)
+    return K.reshape(len(x), 6 * corners, 6 * corners)
 
 
 def _square(values: Array) -> Array:

@@ -5,29 +5,62 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.shell.element import GAUSS, operators, shape
+from tartan.core.errors import PartError
+from tartan.core.shell import element, triangle
+from tartan.core.shell.assembly import Part, blocks, groups
 from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
 
-def _area_vectors(mesh: Mesh) -> Array:
-    """Normal times area at the sampling points, shape (m, 4, 3) [m²]."""
-    _, dN = shape(GAUSS)
-    g = np.einsum("pai,mic->mpac", dN, mesh.corners())
-    return np.cross(g[:, :, 0], g[:, :, 1])
+def _points(part: Part, mesh: Mesh) -> tuple[Array, Array]:
+    """Shape functions (p, c) and normal times area at the sampling points, (m, p, 3) [m²]."""
+    x = mesh.nodes[part.nodes]
+    if part.form is triangle:
+        cross = np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]) / 2
+        return triangle.POINTS, cross[:, None] * triangle.WEIGHTS[:, None]
+    N, dN = element.shape(element.GAUSS)
+    g = np.einsum("pai,mic->mpac", dN, x)
+    return N, np.cross(g[:, :, 0], g[:, :, 1])
 
 
-def _gather(mesh: Mesh, per_corner: Array) -> Array:
-    """Sum forces at element corners, shape (m, 4, 3), into nodal unknowns, shape (n, 6)."""
+def point_places(mesh: Mesh) -> Array:
+    """Positions of the sampling points of all elements, shape (m, 4, 3) [m]."""
+    found = np.empty((mesh.count, 4, 3))
+    for part in groups(mesh):
+        N = triangle.POINTS if part.form is triangle else element.shape(element.GAUSS)[0]
+        found[part.which] = np.einsum("pi,mic->mpc", N, mesh.nodes[part.nodes])
+    return found
+
+
+def traction(mesh: Mesh, vectors: Array) -> Array:
+    """Forces of a traction.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    vectors : ndarray, shape (m, 4, 3) or broadcast to it
+        Force per area at the sampling points, in global axes [Pa].
+
+    Returns
+    -------
+    ndarray, shape (n, 6)
+        Nodal forces [N] and moments (zero).
+    """
+    each = np.broadcast_to(vectors, (mesh.count, 4, 3))
     forces = np.zeros((len(mesh.nodes), 6))
-    np.add.at(forces[:, :3], mesh.quads, per_corner)
+    for part in groups(mesh):
+        N, area = _points(part, mesh)
+        size = np.linalg.norm(area, axis=-1)
+        per_corner = np.einsum("pi,mp,mpc->mic", N, size, each[part.which])
+        np.add.at(forces[:, :3], part.nodes, per_corner)
     return forces
 
 
 def pressure(mesh: Mesh, value: float | Array) -> Array:
-    """Forces of a traction along the laying direction.
+    """Forces of a traction along the laying direction; it follows the face, not its bending.
 
     Parameters
     ----------
@@ -41,9 +74,13 @@ def pressure(mesh: Mesh, value: float | Array) -> Array:
     ndarray, shape (n, 6)
         Nodal forces [N] and moments (zero).
     """
-    N, _ = shape(GAUSS)
-    traction = np.broadcast_to(np.asarray(value, float), (len(mesh.quads), 4))
-    return _gather(mesh, np.einsum("pi,mp,mpc->mic", N, traction, _area_vectors(mesh)))
+    each = np.broadcast_to(np.asarray(value, float), (mesh.count, 4))
+    forces = np.zeros((len(mesh.nodes), 6))
+    for part in groups(mesh):
+        N, area = _points(part, mesh)
+        np.add.at(forces[:, :3], part.nodes,
+                  np.einsum("pi,mp,mpc->mic", N, each[part.which], area))  # fmt: skip
+    return forces
 
 
 def acceleration(mesh: Mesh, areal_mass: float | Array, vector: Array) -> Array:
@@ -58,11 +95,8 @@ def acceleration(mesh: Mesh, areal_mass: float | Array, vector: Array) -> Array:
     vector : ndarray, shape (3,)
         Direction in which the mass is driven, (0, 0, -9.81) for weight [m/s²].
     """
-    N, _ = shape(GAUSS)
-    area = np.linalg.norm(_area_vectors(mesh), axis=-1)
-    mass = np.broadcast_to(np.asarray(areal_mass, float), (len(mesh.quads),))
-    per_corner = np.einsum("pi,mp,m->mi", N, area, mass)
-    return _gather(mesh, per_corner[..., None] * vector)
+    mass = np.broadcast_to(np.asarray(areal_mass, float), (mesh.count,))
+    return traction(mesh, mass[:, None, None] * vector)
 
 
 def free_strain(mesh: Mesh, reference: Array, resultants: Array) -> Array:
@@ -72,22 +106,75 @@ def free_strain(mesh: Mesh, reference: Array, resultants: Array) -> Array:
     ----------
     mesh : Mesh
         The mesh.
-    reference : ndarray, shape (3,)
+    reference : ndarray, shape (3,) or (m, 3)
         Reference direction of the laminate.
-    resultants : ndarray, shape (6,)
-        What it would take to hold the laminate, uniform over the shell [N/m, N].
+    resultants : ndarray, shape (6,) or (m, 6)
+        What it would take to hold each element's laminate, uniform over the element [N/m, N].
 
     Returns
     -------
     ndarray, shape (n, 6)
-        Nodal forces [N] and moments [N·m]. The enhanced strains of an element average to
-        nothing, so uniform resultants do no work on them.
+        Nodal forces [N] and moments [N·m]. Enhanced and deviatoric strains of an element average
+        to nothing, so uniform resultants do no work on them.
     """
-    op = operators(mesh.corners(), reference)
-    per_element = np.einsum("mp,mpse,s->me", op.area, op.B[:, :, :6], resultants)
+    each = np.broadcast_to(resultants, (mesh.count, 6))
+    forces = np.zeros(len(mesh.nodes) * 6)
+    for part in blocks(mesh):
+        op = part.operators(mesh, reference)
+        per_element = np.einsum("mp,mpse,ms->me", op.area, op.B[:, :, :6], each[part.which])
+        np.add.at(forces, part.unknowns, per_element)
+    return forces.reshape(-1, 6)
+
+
+def spread(mesh: Mesh, nodes: Index, force: Array, moment: Array | None = None) -> Array:
+    """Total force and moment spread over nodes, by the area that belongs to each.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    nodes : ndarray of int
+        Where they act: a region, an edge, or the neighbours of a point.
+    force, moment : ndarray, shape (3,)
+        Total force [N], and moment [N·m] about the nodes' middle.
+
+    Raises
+    ------
+    PartError
+        When there are no nodes, or they cannot carry the moment as forces.
+    """
+    if len(nodes) == 0:
+        raise PartError("The load acts on nothing.", "Load", "Choose an edge, region or point.")
+    weight = np.ones(len(nodes)) / len(nodes)
     forces = np.zeros((len(mesh.nodes), 6))
-    np.add.at(forces, mesh.quads, per_element.reshape(-1, 4, 6))
+    forces[nodes, :3] = weight[:, None] * force
+    if moment is None or not np.any(moment):
+        return forces
+    if len(nodes) == 1:
+        forces[nodes, 3:] = moment
+        return forces
+    arm = mesh.nodes[nodes] - weight @ mesh.nodes[nodes]
+    # Forces f = w (a × r) with J a = moment: they have no resultant force.
+    J = np.einsum("n,nij->ij", weight, _inertia(arm))
+    values = np.linalg.eigvalsh(J)
+    if values[0] < 1e-9 * values[-1]:
+        # Nodes on a line carry a moment about it as nodal moments.
+        forces[nodes, 3:] = weight[:, None] * moment
+        return forces
+    forces[nodes, :3] += weight[:, None] * np.cross(np.linalg.solve(J, moment), arm)
     return forces
+
+
+def _inertia(arm: Array) -> Array:
+    square = (arm**2).sum(axis=1)
+    return np.asarray(square[:, None, None] * np.eye(3) - arm[:, :, None] * arm[:, None, :])
+
+
+def neighbours(mesh: Mesh, at: Array, reach: float) -> Index:
+    """Nodes within a distance of a point; the nearest one when there are none."""
+    distance = np.linalg.norm(mesh.nodes - at, axis=1)
+    near = np.flatnonzero(distance <= reach)
+    return near if len(near) else np.array([int(distance.argmin())])
 
 
 def edge_force(mesh: Mesh, edge: Index, per_length: Array) -> Array:

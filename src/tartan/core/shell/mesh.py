@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +24,7 @@ MOST_ELEMENTS = 250_000
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
-    """Nodes, four-node elements and named node sets.
+    """Nodes, four- and three-node elements, and named sets of nodes and elements.
 
     Attributes
     ----------
@@ -35,12 +36,49 @@ class Mesh:
         Nodes along each named edge, in order.
     places : ndarray, shape (m, 2)
         Element centres as shares of the panel's two directions, 0 to 1.
+    triangles : ndarray of int, shape (q, 3)
+        Corner nodes of three-node elements, numbered after the quadrilaterals.
+    regions : mapping of str to ndarray of int
+        Named sets of elements.
     """
 
     nodes: Array
     quads: Index
     edges: Mapping[str, Index] = field(default_factory=dict)
     places: Array = field(default_factory=lambda: np.zeros((0, 2)))
+    triangles: Index = field(default_factory=lambda: np.zeros((0, 3), np.int64))
+    regions: Mapping[str, Index] = field(default_factory=dict)
+
+    @property
+    def count(self) -> int:
+        """Number of elements, quadrilaterals and triangles."""
+        return len(self.quads) + len(self.triangles)
+
+    def centres(self) -> Array:
+        """Centre of every element, quadrilaterals first, shape (m, 3) [m]."""
+        return np.concatenate([self.nodes[self.quads].mean(axis=1),
+                               self.nodes[self.triangles].mean(axis=1)])  # fmt: skip
+
+    @cached_property
+    def curved_sides(self) -> Array:
+        """Which sides of the triangles lie between two triangles, shape (q, 3), 1 or 0."""
+        sides = np.stack([self.triangles, np.roll(self.triangles, -1, axis=1)], axis=2)
+        own = np.sort(sides.reshape(-1, 2), axis=1)
+        four = np.stack([self.quads, np.roll(self.quads, -1, axis=1)], axis=2)
+        other = np.sort(four.reshape(-1, 2), axis=1)
+        every = np.concatenate([own, other])
+        _, which, count = np.unique(every, axis=0, return_inverse=True, return_counts=True)
+        which = which.ravel()
+        of_triangles = np.bincount(which[: len(own)], minlength=len(count))
+        both = (of_triangles == 2) & (count == 2)
+        found: Array = both[which[: len(own)]].reshape(-1, 3).astype(float)
+        return found
+
+    def _crosses(self) -> Array:
+        """Twice the area times the normal of every element, shape (m, 3) [m²]."""
+        x, y = self.nodes[self.quads], self.nodes[self.triangles]
+        return np.concatenate([np.cross(x[:, 2] - x[:, 0], x[:, 3] - x[:, 1]),
+                               np.cross(y[:, 1] - y[:, 0], y[:, 2] - y[:, 0])])  # fmt: skip
 
     def corners(self) -> Array:
         """Corner positions of every element, shape (m, 4, 3) [m]."""
@@ -48,20 +86,28 @@ class Mesh:
 
     def normals(self) -> Array:
         """Unit normal at every element's centre, shape (m, 3)."""
-        x = self.corners()
-        n = np.cross(x[:, 2] - x[:, 0], x[:, 3] - x[:, 1])
+        n = self._crosses()
         return np.asarray(n / np.linalg.norm(n, axis=1, keepdims=True))
 
     def areas(self) -> Array:
         """Area of every element, shape (m,) [m²]."""
-        x = self.corners()
-        return np.asarray(
-            np.linalg.norm(np.cross(x[:, 2] - x[:, 0], x[:, 3] - x[:, 1]), axis=1) / 2
+        return np.asarray(np.linalg.norm(self._crosses(), axis=1) / 2)
+
+    def split(self) -> Mesh:
+        """Return the mesh with every quadrilateral made two triangles, by its shorter diagonal."""
+        x, q = self.nodes[self.quads], self.quads
+        one = np.linalg.norm(x[:, 2] - x[:, 0], axis=1) <= np.linalg.norm(
+            x[:, 3] - x[:, 1], axis=1
         )
+        first = np.where(one[:, None], q[:, [0, 1, 2]], q[:, [0, 1, 3]])
+        second = np.where(one[:, None], q[:, [0, 2, 3]], q[:, [1, 2, 3]])
+        return Mesh(self.nodes, np.zeros((0, 4), np.int64), self.edges,
+                    triangles=np.concatenate([first, second, self.triangles]))  # fmt: skip
 
     def flipped(self) -> Mesh:
         """Return the same surface with the laying direction on its other side."""
-        return Mesh(self.nodes, self.quads[:, ::-1].copy(), self.edges, self.places)
+        return replace(self, quads=self.quads[:, ::-1].copy(),
+                       triangles=self.triangles[:, ::-1].copy())  # fmt: skip
 
 
 @dataclass(frozen=True)

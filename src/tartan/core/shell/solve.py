@@ -8,8 +8,9 @@ alone; a `Reuse` keeps them for the next solution on the same mesh.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Generator
-from dataclasses import dataclass, field
+from collections.abc import Generator
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -19,20 +20,24 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell import element
+from tartan.core.shell.assembly import (
+    Part,
+    Pattern,
+    blocks,
+    element_matrices,
+    groups,
+    make_pattern,
+    reference_of,
+)
+from tartan.core.shell.constraints import Constraints, Held, check_free_motions
+from tartan.core.shell.directions import undefined
 from tartan.core.shell.inertia import geometric, mass, mass_moments
 from tartan.core.shell.loads import resultant
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.supports import check_held
+from tartan.core.shell.zones import Zones
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-
-BLOCK = 1024
-"""Elements worked on at a time; keeps the strain operators within about 50 MB."""
-
-LEAST_ANGLE = 5.0
-"""A reference direction nearer to the normal than this many degrees is undefined."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,6 +56,10 @@ class ShellModel:
         Unknowns held at zero.
     section : ndarray, shape (8, 8), optional
         Section stiffness in place of the laminate's own.
+    zones : Zones, optional
+        Sections of a part of several zones, in place of the one laminate.
+    constraints : Constraints, optional
+        Supports and ties in place of `fixed`, which holds nothing then.
     """
 
     mesh: Mesh
@@ -58,12 +67,35 @@ class ShellModel:
     reference: Array
     fixed: NDArray[np.bool_]
     section: Array | None = None
+    zones: Zones | None = None
+    constraints: Constraints | None = None
 
     def stiffness(self) -> Array:
-        """Section stiffness A, B, D and transverse shear, shape (8, 8)."""
+        """Section stiffness A, B, D and transverse shear of each zone, shape (z, 8, 8)."""
         if self.section is not None:
-            return self.section
-        return section_matrix(self.laminate.ABD, self.laminate.shear)
+            return self.section[None]
+        sections = (self.laminate,) if self.zones is None else self.zones.laminates
+        return np.array([section_matrix(s.ABD, s.shear) for s in sections])
+
+    def section_of(self, which: Index) -> Array:
+        """Section stiffness of some elements, shape (len(which), 8, 8)."""
+        C = self._stiffness
+        if self.zones is None:
+            return np.broadcast_to(C[0], (len(which), 8, 8))
+        found: Array = C[self.zones.zone[which]]
+        return found
+
+    @cached_property
+    def _stiffness(self) -> Array:
+        return self.stiffness()
+
+    def mass_moments(self) -> Array:
+        """I0, I1, I2 of every element, shape (m, 3)."""
+        if self.zones is None:
+            return np.broadcast_to(mass_moments(self.laminate), (self.mesh.count, 3))
+        each = np.array([mass_moments(s) for s in self.zones.laminates])
+        found: Array = each[self.zones.zone]
+        return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,40 +132,8 @@ class Reuse:
     """Pattern and symbolic factor of the last mesh and supports."""
 
     key: bytes = b""
-    pattern: _Pattern | None = None
+    pattern: Pattern | None = None
     symbolic: Any = None
-
-
-@dataclass(frozen=True, eq=False)
-class _Pattern:
-    """Lower triangle of the free unknowns, column by column.
-
-    `order` sorts the chosen entries of all element matrices, `starts` marks where each matrix
-    entry begins among them, so that assembly is one gather and one segmented sum.
-    """
-
-    chosen: Index
-    order: Index
-    starts: Index
-    rows: Any = field(repr=False)
-    columns: Any = field(repr=False)
-    size: int = 0
-
-
-def undefined_directions(mesh: Mesh, reference: Array) -> Index:
-    """Elements to whose normal the reference direction stands too near, as indices.
-
-    Raises
-    ------
-    PartError
-        When the direction has no length.
-    """
-    length = float(np.linalg.norm(reference))
-    if not np.isfinite(length) or length == 0:
-        raise PartError("The reference direction has no length.", "Reference direction",
-                        "Enter a vector such as 1, 0, 0.")  # fmt: skip
-    cosine = np.abs(mesh.normals() @ reference) / length
-    return np.flatnonzero(cosine > np.cos(np.deg2rad(LEAST_ANGLE)))
 
 
 def check_model(model: ShellModel) -> None:
@@ -148,14 +148,27 @@ def check_model(model: ShellModel) -> None:
     """
     if not (model.mesh.areas() > 0).all():
         raise PartError("The mesh has elements without area.", "Surface", "Change the shape.")
-    undefined = undefined_directions(model.mesh, model.reference)
-    if len(undefined):
+    undefined_ = undefined(model.mesh, model.reference)
+    if len(undefined_):
         what = (
-            f"The reference direction stands normal to the surface in {len(undefined)} of "
-            f"{len(model.mesh.quads)} elements, so their 0° is undefined."
+            f"The reference direction stands normal to the surface in {len(undefined_)} of "
+            f"{model.mesh.count} elements, so their 0° is undefined."
         )
         raise PartError(what, "Reference direction", "Choose a direction along the surface.")
-    check_held(model.mesh.nodes, model.fixed)
+    if model.constraints is None:
+        nodes = np.flatnonzero(model.fixed.any(axis=1))
+        patterns, which = np.unique(model.fixed[nodes], axis=0, return_inverse=True)
+        held = [Held(nodes[which.ravel() == k], tuple(np.flatnonzero(p).tolist()))
+                for k, p in enumerate(patterns)]  # fmt: skip
+        check_free_motions(model.mesh, held)
+
+
+def _key(model: ShellModel) -> bytes:
+    """What the pattern of constraints depends on."""
+    if model.constraints is None:
+        return b""
+    T = model.constraints.T
+    return bytes(T.indices.tobytes() + T.indptr.tobytes())
 
 
 def section_matrix(ABD: Array, shear: Array) -> Array:
@@ -208,104 +221,91 @@ def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None
     check_model(model)
     reuse = reuse if reuse is not None else Reuse()
     mesh = model.mesh
-    C = model.stiffness()
-    key = hashlib.sha256(mesh.quads.tobytes() + model.fixed.tobytes()).digest()
+    key = hashlib.sha256(
+        mesh.quads.tobytes() + mesh.triangles.tobytes() + model.fixed.tobytes() + _key(model)
+    ).digest()
     if reuse.key != key or reuse.pattern is None:
         yield "ordering", 0.0
-        reuse.pattern, reuse.symbolic, reuse.key = _make_pattern(mesh, model.fixed), None, key
+        reuse.pattern, reuse.symbolic, reuse.key = make_pattern(mesh, model.fixed), None, key
     pattern = reuse.pattern
-    stiffness = np.empty((len(mesh.quads), 24, 24))
-    for start in range(0, len(mesh.quads), BLOCK):
-        yield "assembling", 0.1 + 0.3 * start / len(mesh.quads)
-        op, section = _block(model, C, start)
-        stiffness[start : start + BLOCK] = element.stiffness(op, section)
+    yield "assembling", 0.1
+    stiffness = stiffness_matrices(model)
     yield "factorising", 0.4
-    displacement = _factor_and_solve(pattern, stiffness, forces, model.fixed, reuse)
+    displacement = _factor_and_solve(pattern, stiffness, forces, model, reuse)
     yield "recovering", 0.8
-    return _recover(model, C, stiffness, forces, displacement)
+    return _recover(model, stiffness, forces, displacement)
 
 
-def _block(model: ShellModel, C: Array, start: int) -> tuple[element.Operators, Array]:
-    x = model.mesh.nodes[model.mesh.quads[start : start + BLOCK]]
-    return element.operators(x, model.reference), np.broadcast_to(C, (len(x), 8, 8))
+def stiffness_matrices(model: ShellModel) -> list[Array]:
+    """Element stiffness matrices, one array a form of element."""
+
+    def make(part: Part) -> Array:
+        op = part.operators(model.mesh, model.reference)  # fmt: skip
+        found: Array = part.form.stiffness(op, model.section_of(part.which))
+        return found
+
+    return element_matrices(model.mesh, make)
 
 
-def _unknowns(mesh: Mesh) -> Index:
-    """Unknown numbers of every element, shape (m, 24)."""
-    return (mesh.quads[..., None] * 6 + np.arange(6)).reshape(len(mesh.quads), 24)
-
-
-def _make_pattern(mesh: Mesh, fixed: NDArray[np.bool_]) -> _Pattern:
-    free = ~fixed.ravel()
-    number = np.where(free, np.cumsum(free) - 1, -1)
-    local = number[_unknowns(mesh)]
-    rows = np.repeat(local[:, :, None], 24, axis=2).ravel()
-    columns = np.repeat(local[:, None, :], 24, axis=1).ravel()
-    chosen = np.flatnonzero((rows >= columns) & (columns >= 0))
-    size = int(free.sum())
-    keys = columns[chosen] * size + rows[chosen]
-    order = np.argsort(keys, kind="stable")
-    keys = keys[order]
-    starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
-    unique = keys[starts]
-    return _Pattern(chosen, order, starts, matrix(unique % size), matrix(unique // size), size)
-
-
-def free_matrix(model: ShellModel, matrices: Array) -> Any:
-    """Sum element matrices, shape (m, 24, 24), into the sparse matrix of the free unknowns."""
-    pattern = _make_pattern(model.mesh, model.fixed)
-    values = np.add.reduceat(matrices.ravel()[pattern.chosen][pattern.order], pattern.starts)
-    rows, columns = (np.array(v).ravel() for v in (pattern.rows, pattern.columns))
-    lower = sp.coo_matrix((values, (rows, columns)), (pattern.size, pattern.size)).tocsc()
-    return (lower + sp.tril(lower, -1).T).tocsc()
-
-
-def element_matrices(model: ShellModel, make: Callable[[Array, Index], Array]) -> Array:
-    """Element matrices block by block; `make` gets corner positions and element numbers."""
-    found = np.empty((len(model.mesh.quads), 24, 24))
-    for start in range(0, len(found), BLOCK):
-        which = np.arange(start, min(start + BLOCK, len(found)))
-        found[which] = make(model.mesh.nodes[model.mesh.quads[which]], which)
-    return found
+def _kept(model: ShellModel, matrices: list[Array]) -> Any:
+    """Sparse matrix of the kept unknowns."""
+    whole = make_pattern(model.mesh, model.fixed).sparse(matrices)
+    if model.constraints is None:
+        return whole
+    T = model.constraints.T
+    return (T.T @ whole @ T).tocsc()
 
 
 def stiffness_matrix(model: ShellModel) -> Any:
     """Sparse stiffness of the free unknowns."""
-    C = model.stiffness()
-
-    def make(x: Array, which: Index) -> Array:
-        op = element.operators(x, model.reference)
-        return element.stiffness(op, np.broadcast_to(C, (len(x), 8, 8)))
-
-    return free_matrix(model, element_matrices(model, make))
+    return _kept(model, stiffness_matrices(model))
 
 
 def mass_matrix(model: ShellModel, moments: Array | None = None) -> Any:
-    """Sparse consistent mass of the free unknowns; moments as `mass_moments`, shape (3,)."""
-    m = mass_moments(model.laminate) if moments is None else moments
-    return free_matrix(
-        model,
+    """Sparse consistent mass of the free unknowns.
+
+    Parameters
+    ----------
+    model : ShellModel
+        The model.
+    moments : ndarray, shape (3,) or (m, 3), optional
+        I0, I1, I2 as `mass_moments` gives; those of the model's sections by default.
+    """
+    if moments is None:
+        moments = model.mass_moments()
+    each = np.broadcast_to(moments, (model.mesh.count, 3))
+    return make_pattern(model.mesh, model.fixed).sparse(
         element_matrices(
-            model, lambda x, _: mass(x, model.reference, np.broadcast_to(m, (len(x), 3)))
-        ),
+            model.mesh, lambda part: mass(model.mesh.nodes[part.nodes], each[part.which])
+        )
     )
 
 
 def geometric_matrix(model: ShellModel, forces: Array, *, normal_only: bool = False) -> Any:
     """Sparse geometric stiffness of the free unknowns under section forces, shape (m, 4, 6)."""
-    return free_matrix(model, element_matrices(
-        model, lambda x, which: geometric(x, model.reference, forces[which],
-                                          normal_only=normal_only)))  # fmt: skip
+    return _kept(model, element_matrices(
+        model.mesh, lambda part: geometric(
+            model.mesh.nodes[part.nodes], reference_of(model.reference, part.which),
+            forces[part.which], normal_only=normal_only)))  # fmt: skip
 
 
-def _factor_and_solve(pattern: _Pattern, stiffness: Array, forces: Array,
-                      fixed: NDArray[np.bool_], reuse: Reuse) -> Array:  # fmt: skip
-    values = np.add.reduceat(stiffness.ravel()[pattern.chosen][pattern.order], pattern.starts)
-    K = spmatrix(matrix(values), pattern.rows, pattern.columns, (pattern.size, pattern.size))
+def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
+                      model: ShellModel, reuse: Reuse) -> Array:  # fmt: skip
+    rules = model.constraints
+    free = ~model.fixed.ravel()
+    if rules is None:
+        K = spmatrix(matrix(pattern.values(stiffness)), pattern.rows, pattern.columns,
+                     (pattern.size, pattern.size))  # fmt: skip
+        right = forces.reshape(len(forces), -1)[:, free]
+    else:
+        whole = pattern.sparse(stiffness)
+        reduced = sp.tril(rules.T.T @ whole @ rules.T).tocoo()
+        K = spmatrix(matrix(reduced.data), matrix(reduced.row.astype(int)),
+                     matrix(reduced.col.astype(int)), reduced.shape)  # fmt: skip
+        right = (forces.reshape(len(forces), -1) - whole @ rules.g) @ rules.T
     if reuse.symbolic is None:
         reuse.symbolic = cholmod.symbolic(K)
-    free = ~fixed.ravel()
-    right = matrix(np.ascontiguousarray(forces.reshape(len(forces), -1)[:, free].T))
+    block = matrix(np.ascontiguousarray(right.T))
     try:
         cholmod.numeric(K, reuse.symbolic)
     except ArithmeticError as error:
@@ -313,34 +313,40 @@ def _factor_and_solve(pattern: _Pattern, stiffness: Array, forces: Array,
         reuse.symbolic = None
         raise MechanismError("The stiffness matrix is singular: some of the part can move.",
                              "Supports", "Check supports and materials.") from error  # fmt: skip
-    cholmod.solve(reuse.symbolic, right)
-    displacement = np.zeros((len(forces), fixed.size))
-    displacement[:, free] = np.array(right).T
-    return displacement.reshape(len(forces), *fixed.shape)
+    cholmod.solve(reuse.symbolic, block)
+    found = np.array(block).T
+    if rules is None:
+        displacement = np.zeros((len(forces), model.fixed.size))
+        displacement[:, free] = found
+    else:
+        displacement = found @ rules.T.T + rules.g
+    return displacement.reshape(len(forces), *model.fixed.shape)
 
 
-def _recover(model: ShellModel, C: Array, stiffness: Array, forces: Array,
-             displacement: Array) -> Solution:  # fmt: skip
+def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacement: Array
+             ) -> Solution:  # fmt: skip
     mesh = model.mesh
     count = len(forces)
-    u = displacement[:, mesh.quads].reshape(count, len(mesh.quads), 24)
-    u = np.moveaxis(u, 0, -1)
-    strains = np.empty((count, len(mesh.quads), 4, 8))
-    for start in range(0, len(mesh.quads), BLOCK):
-        op, section = _block(model, C, start)
-        strains[:, start : start + BLOCK] = element.section_strains(
-            op, section, u[start : start + BLOCK]
-        )
-    internal = np.zeros_like(displacement)
-    per_corner = np.moveaxis(stiffness @ u, -1, 0).reshape(count, len(mesh.quads), 4, 6)
-    for k in range(count):
-        np.add.at(internal[k], mesh.quads, per_corner[k])
-    held = np.where(model.fixed, internal - forces, 0.0)
+    flat = displacement.reshape(count, -1)
+    strains = np.empty((count, mesh.count, 4, 8))
+    for part in blocks(mesh):
+        op = part.operators(mesh, model.reference)
+        u = np.moveaxis(flat[:, part.unknowns], 0, -1)
+        strains[:, part.which] = part.form.section_strains(op, model.section_of(part.which), u)
+    gathered = np.zeros_like(flat)
+    for group, K in zip(groups(mesh), stiffness, strict=True):
+        u = np.moveaxis(flat[:, group.unknowns], 0, -1)
+        per_element = np.moveaxis(K @ u, -1, 0)
+        for k in range(count):
+            np.add.at(gathered[k], group.unknowns, per_element[k])
+    internal = gathered.reshape(displacement.shape)
+    unbalanced = internal - forces
+    held = np.where(model.fixed, unbalanced, 0.0) if model.constraints is None else unbalanced
     applied = np.array([resultant(mesh, f) for f in forces]).reshape(count, 6)
     reaction = np.array([resultant(mesh, f) for f in held]).reshape(count, 6)
     energy = np.einsum("kni,kni->k", internal, displacement) / 2
     scale = np.abs(forces[..., :3]).sum(axis=(1, 2))
     gap = np.abs(applied + reaction)[:, :3].max(axis=1)
     imbalance = float((gap / np.where(scale > 0, scale, 1.0)).max(initial=0.0))
-    unknowns = int((~model.fixed).sum())
-    return Solution(displacement, strains, applied, reaction, energy, imbalance, unknowns)
+    kept = model.constraints.T.shape[1] if model.constraints else int((~model.fixed).sum())
+    return Solution(displacement, strains, applied, reaction, energy, imbalance, kept)

@@ -7,8 +7,6 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import MechanismError
-
 Array = NDArray[np.float64]
 
 SUPPORT_KINDS: dict[str, tuple[int, ...]] = {
@@ -44,10 +42,20 @@ def free_motions(nodes: Array, fixed: NDArray[np.bool_]) -> list[str]:
     centre = nodes.mean(axis=0)
     # Rotations are scaled by the part's size so that one tolerance serves all six motions.
     size = float(np.abs(nodes - centre).max()) or 1.0
-    rows = _rigid_rows((nodes - centre) / size)[fixed]
+    return motion_names(rigid_rows((nodes - centre) / size)[fixed])
+
+
+def motion_names(rows: Array) -> list[str]:
+    """Rigid motions that held directions leave free, in words.
+
+    Parameters
+    ----------
+    rows : ndarray, shape (r, 6)
+        What each held direction feels of the six motions, lengths as shares of the part's size.
+    """
     if len(rows) == 0:
         return list(_MOTIONS)
-    _, values, vectors = np.linalg.svd(rows, full_matrices=True)
+    _, values, vectors = np.linalg.svd(rows, full_matrices=len(rows) < 6)
     rank = int((values > 1e-6 * max(values.max(), 1e-30)).sum())
     names: list[str] = []
     for vector in vectors[rank:]:
@@ -57,7 +65,7 @@ def free_motions(nodes: Array, fixed: NDArray[np.bool_]) -> list[str]:
     return names
 
 
-def _rigid_rows(x: Array) -> Array:
+def rigid_rows(x: Array) -> Array:
     """Unknowns of every node under the six rigid motions, shape (n, 6, 6)."""
     rows = np.zeros((len(x), 6, 6))
     rows[:, :, :] = np.eye(6)
@@ -67,23 +75,6 @@ def _rigid_rows(x: Array) -> Array:
     return rows
 
 
-def check_held(nodes: Array, fixed: NDArray[np.bool_]) -> None:
-    """Raise when the part can move as a rigid body.
-
-    Raises
-    ------
-    MechanismError
-        Naming the free motions.
-    """
-    motions = free_motions(nodes, fixed)
-    if not motions:
-        return
-    if not fixed.any():
-        raise MechanismError("The part has no supports.", "Supports",
-                             "Add one in Cases, such as clamped along an edge.")  # fmt: skip
-    raise MechanismError(f"The supports leave the part free to {_join(motions)}.", "Supports",
-                         "Hold that motion at an edge or corner in Cases.")  # fmt: skip
-
-
-def _join(words: Sequence[str]) -> str:
+def join_words(words: Sequence[str]) -> str:
+    """Words as a list in a sentence."""
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"

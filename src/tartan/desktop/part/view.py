@@ -9,8 +9,8 @@ import numpy as np
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from tartan.core.errors import DocumentError, TartanError
+from tartan.core.shell.directions import undefined as undefined_directions
 from tartan.core.shell.mesh import Mesh, Panel
-from tartan.core.shell.solve import undefined_directions
 from tartan.desktop import theme
 from tartan.desktop.rows import rows_of, stack_words
 from tartan.desktop.scene import glyphs

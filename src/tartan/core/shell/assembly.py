@@ -1,0 +1,130 @@
+"""Element matrices of mixed meshes summed into sparse matrices of the free unknowns.
+
+Four-node and three-node elements are groups with functions of the same names; elements are
+numbered quadrilaterals first. The pattern depends on mesh and supports alone and is kept while
+those stay.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from types import ModuleType
+from typing import Any
+
+import numpy as np
+import scipy.sparse as sp
+from cvxopt import matrix
+from numpy.typing import NDArray
+
+from tartan.core.shell import element, triangle
+from tartan.core.shell.mesh import Mesh
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+BLOCK = 1024
+"""Elements worked on at a time; keeps the strain operators within about 50 MB."""
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A block of elements of one form: corner nodes, element numbers, and their functions."""
+
+    nodes: Index
+    which: Index
+    form: ModuleType
+
+    @property
+    def unknowns(self) -> Index:
+        """Unknown numbers, shape (m, 6 corners)."""
+        return (self.nodes[..., None] * 6 + np.arange(6)).reshape(len(self.nodes), -1)
+
+    def operators(self, mesh: Mesh, reference: Array) -> Any:
+        """Strain operators of the form, for a reference direction for all or one each."""
+        along = reference_of(reference, self.which)
+        if self.form is triangle:
+            curved = mesh.curved_sides[self.which - len(mesh.quads)]
+            return triangle.operators(mesh.nodes[self.nodes], along, curved)
+        return element.operators(mesh.nodes[self.nodes], along)
+
+
+def groups(mesh: Mesh) -> list[Part]:
+    """Quadrilaterals and triangles of a mesh, those it has."""
+    count = len(mesh.quads)
+    both = [Part(mesh.quads, np.arange(count), element),
+            Part(mesh.triangles, count + np.arange(len(mesh.triangles)), triangle)]  # fmt: skip
+    return [g for g in both if len(g.nodes)]
+
+
+def blocks(mesh: Mesh) -> Iterator[Part]:
+    """All elements, block by block."""
+    for group in groups(mesh):
+        for start in range(0, len(group.nodes), BLOCK):
+            part = slice(start, start + BLOCK)
+            yield Part(group.nodes[part], group.which[part], group.form)
+
+
+@dataclass(frozen=True, eq=False)
+class Pattern:
+    """Lower triangle of the kept unknowns, column by column.
+
+    `order` sorts the chosen entries of all element matrices, `starts` marks where each matrix
+    entry begins among them, so that assembly is one gather and one segmented sum.
+    """
+
+    chosen: Index
+    order: Index
+    starts: Index
+    rows: Any = field(repr=False)
+    columns: Any = field(repr=False)
+    size: int = 0
+
+    def values(self, matrices: list[Array]) -> Array:
+        """Entries of the sum of element matrices, one array a group."""
+        flat = np.concatenate([m.ravel() for m in matrices])
+        return np.asarray(np.add.reduceat(flat[self.chosen][self.order], self.starts))
+
+    def sparse(self, matrices: list[Array]) -> Any:
+        """Whole symmetric matrix as a SciPy one."""
+        rows, columns = (np.array(v).ravel() for v in (self.rows, self.columns))
+        lower = sp.coo_matrix((self.values(matrices), (rows, columns)),
+                              (self.size, self.size)).tocsc()  # fmt: skip
+        return (lower + sp.tril(lower, -1).T).tocsc()
+
+
+def make_pattern(mesh: Mesh, fixed: NDArray[np.bool_]) -> Pattern:
+    """Pattern of the unknowns that are not fixed; `fixed` has the shape (n, 6)."""
+    free = ~fixed.ravel()
+    number = np.where(free, np.cumsum(free) - 1, -1)
+    rows_of, columns_of = [], []
+    for group in groups(mesh):
+        local = number[group.unknowns]
+        width = local.shape[1]
+        rows_of.append(np.repeat(local[:, :, None], width, axis=2).ravel())
+        columns_of.append(np.repeat(local[:, None, :], width, axis=1).ravel())
+    rows, columns = np.concatenate(rows_of), np.concatenate(columns_of)
+    chosen = np.flatnonzero((rows >= columns) & (columns >= 0))
+    size = int(free.sum())
+    keys = columns[chosen] * size + rows[chosen]
+    order = np.argsort(keys, kind="stable")
+    keys = keys[order]
+    starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
+    unique = keys[starts]
+    return Pattern(chosen, order, starts, matrix(unique % size), matrix(unique // size), size)
+
+
+def element_matrices(mesh: Mesh, make: Callable[[Part], Array]) -> list[Array]:
+    """Element matrices block by block, one array a group."""
+    found = {id(g.form): np.empty((len(g.nodes), 6 * g.nodes.shape[1], 6 * g.nodes.shape[1]))
+             for g in groups(mesh)}  # fmt: skip
+    first = {id(g.form): int(g.which[0]) for g in groups(mesh)}
+    for part in blocks(mesh):
+        key = id(part.form)
+        found[key][part.which - first[key]] = make(part)
+    return list(found.values())
+
+
+def reference_of(reference: Array, which: Index) -> Array:
+    """Reference direction of some elements, from one for all or one each."""
+    return reference if reference.ndim == 1 else reference[which]

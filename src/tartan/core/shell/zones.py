@@ -1,0 +1,130 @@
+"""Plies on regions become zones: elements of one sequence of plies share a section.
+
+A ply of the lay-up covers elements; per element it can be turned and thickened or thinned, as
+draping and winding do. Elements with the same sequence of (ply, turn, factor) are one zone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import StackError
+from tartan.core.laminate.stiffness import Laminate, make_laminate
+from tartan.core.materials import Material
+from tartan.core.stack.plies import Ply, Stack
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class LaidPly:
+    """A ply on some elements.
+
+    Attributes
+    ----------
+    ply : Ply
+        Material, angle from the reference direction, thickness.
+    elements : ndarray of int
+        Where it lies.
+    turn : ndarray of float, optional
+        Angle added on each of them [deg].
+    factor : ndarray of float, optional
+        Thickness as a multiple of the ply's on each of them.
+    """
+
+    ply: Ply
+    elements: Index
+    turn: Array | None = None
+    factor: Array | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Zones:
+    """Sections of a part.
+
+    Attributes
+    ----------
+    laminates : tuple of Laminate
+        One a zone.
+    zone : ndarray of int, shape (m,)
+        Zone of every element.
+    plies : tuple of tuple of int
+        Plies of the lay-up in each zone, bottom to top.
+    """
+
+    laminates: tuple[Laminate, ...]
+    zone: Index
+    plies: tuple[tuple[int, ...], ...] = ()
+
+
+def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Material],
+             reference: float = 0.0, tolerance: float = 0.05) -> Zones:  # fmt: skip
+    """Find the zones of a lay-up.
+
+    Parameters
+    ----------
+    lay_up : sequence of LaidPly
+        In laying order.
+    count : int
+        Number of elements of the mesh.
+    materials : mapping of str to Material
+        Materials by name.
+    reference : float
+        Height of the reference surface in every laminate: 0 its middle, -1 its bottom, 1 its
+        top, and between.
+    tolerance : float
+        Turns within this angle [deg], and factors within a hundredth of it, are one.
+
+    Raises
+    ------
+    StackError
+        When an element has no ply, or a ply names elements that do not exist.
+    MaterialError
+        As `make_laminate`.
+    """
+    sequences: list[list[tuple[int, float, float]]] = [[] for _ in range(count)]
+    for number, laid in enumerate(lay_up):
+        if len(laid.elements) and not 0 <= laid.elements.min() <= laid.elements.max() < count:
+            raise StackError("A ply lies on elements that do not exist.", f"Ply {number + 1}",
+                             "Lay it on a region of this mesh.")  # fmt: skip
+        turn = _rounded(laid.turn, len(laid.elements), tolerance, 0.0)
+        factor = _rounded(laid.factor, len(laid.elements), tolerance / 100, 1.0)
+        for e, t, f in zip(laid.elements.tolist(), turn.tolist(), factor.tolist(), strict=True):
+            sequences[e].append((number, t, f))
+    bare = [e for e, s in enumerate(sequences) if not s]
+    if bare:
+        raise StackError(f"{len(bare)} of {count} elements have no ply.",
+                         f"Lay-up, element {bare[0] + 1}",
+                         "Lay a ply on their region.")  # fmt: skip
+    found: dict[tuple[tuple[int, float, float], ...], int] = {}
+    zone = np.array([found.setdefault(tuple(s), len(found)) for s in sequences])
+    laminates = tuple(_laminate(lay_up, key, materials, reference, i)
+                      for i, key in enumerate(found))  # fmt: skip
+    return Zones(laminates, zone, tuple(tuple(n for n, _, _ in key) for key in found))
+
+
+def _rounded(values: Array | None, count: int, step: float, usual: float) -> Array:
+    if values is None:
+        return np.full(count, usual)
+    return np.asarray(np.round(np.asarray(values, float) / step) * step)
+
+
+def _laminate(
+    lay_up: Sequence[LaidPly],
+    key: tuple[tuple[int, float, float], ...],
+    materials: Mapping[str, Material],
+    reference: float,
+    number: int,
+) -> Laminate:
+    plies = tuple(
+        replace(lay_up[n].ply, angle=lay_up[n].ply.angle + turn,
+                thickness=lay_up[n].ply.thickness * factor)
+        for n, turn, factor in key
+    )  # fmt: skip
+    stack = Stack(f"zone {number + 1}", plies)
+    return make_laminate(stack, materials, -reference * stack.thickness / 2)
