@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import MechanismError, PartError, StackError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import Load, respond, stress_from_section
-from tartan.core.shell import directions, eigen, loads, triangle
+from tartan.core.shell import directions, eigen, loads, recovery, triangle
 from tartan.core.shell.constraints import Held, constrain, tie_nodes
 from tartan.core.shell.inertia import mass_moments
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
@@ -34,6 +34,7 @@ from tartan.core.shell.surfaces import (
 )
 from tartan.core.shell.zones import LaidPly, zones_of
 from tartan.core.stack import Ply
+from tartan.core.strength.govern import govern
 from tartan.exchange.verify import obstacles
 from tests.conftest import CARBON, MATERIALS, laminate
 from tests.core.test_element import PATCH_NODES, PATCH_QUADS
@@ -419,3 +420,66 @@ def test_a_tube_under_pressure_and_pull_ply_by_ply() -> None:
     error = np.abs(stress[..., 1, :] - exact.stress_12[:, 1]).max()
     assert error < 6e-3 * np.abs(exact.stress_12).max()
     assert len(upper) == 96
+
+
+def heated_coupon(lam: Laminate, dT: float, N: Array) -> tuple[ShellModel, Array]:
+    """Free plate under a temperature (first case) and a uniform pull along x (second)."""
+    mesh = grid_mesh(Panel(0.2, 0.1), 6, 4)
+    held = [Held(np.array([17]), ALL)]
+    model = ShellModel(mesh, lam, X, free(mesh), constraints=constrain(mesh, held))
+    pull = sum(loads.edge_force(mesh, mesh.edges[e], s * np.array([N[0], N[2], 0.0]))
+               for e, s in (("right edge", 1), ("left edge", -1)))  # fmt: skip
+    side = sum(loads.edge_force(mesh, mesh.edges[e], s * np.array([N[2], N[1], 0.0]))
+               for e, s in (("upper edge", 1), ("lower edge", -1)))  # fmt: skip
+    return model, np.stack([recovery.thermal_forces(model, dT, 2e3), pull + side])
+
+
+def test_a_heated_part_keeps_its_residual_stress_while_the_load_grows(unsymmetric: Laminate
+                                                                      ) -> None:  # fmt: skip
+    N = np.array([3e4, -5e3, 4e3])
+    model, forces = heated_coupon(unsymmetric, -60.0, N)
+    solution = solve(model, forces)
+    heat = Load(dT=-60.0, dT_gradient=2e3)
+    zones = zones_of([LaidPly(p, np.arange(24)) for p in unsymmetric.stack.plies], 24, MATERIALS)
+    found = recovery.assess_zones(zones, solution.strains[1:], residual=solution.strains[0],
+                                  temperature=heat)  # fmt: skip
+    # The laminate core alone, for the same load and temperature.
+    exact = govern(unsymmetric, dataclasses.replace(heat, N=N))
+    np.testing.assert_allclose(found.reserve, exact.reserve, rtol=1e-6)
+    assert (found.ply == exact.ply).all()
+    assert found.checks[found.check[0]] == exact.criterion
+    both = recovery.combined(solution, np.array([1.0, 2.0]))
+    again = solve(model, (forces[0] + 2 * forces[1])[None])
+    np.testing.assert_allclose(both.strains, again.strains, atol=1e-12)
+    with pytest.raises(PartError, match="2 factors"):
+        recovery.combined(solution, np.array([1.0]))
+    forces_there = recovery.section_forces(model, solution.strains[1:])
+    np.testing.assert_allclose(forces_there[0, :, :, :3], np.broadcast_to(N, (24, 4, 3)),
+                               atol=1e-6 * N[0])  # fmt: skip
+
+
+def test_nodes_are_smoothed_within_zones_only() -> None:
+    mesh = mixed_patch()
+    zone = np.array([0, 0, 1, 1, 1, 1, 1])
+    strains = np.zeros((2, mesh.count, 4, 8))
+    strains[0] = np.where(zone == 0, 1.0, 5.0)[:, None, None]
+    found = recovery.at_nodes(mesh, zone, strains)
+    np.testing.assert_allclose(found.values[0], np.where(found.zones == 0, 1.0, 5.0)[:, None]
+                               * np.ones(8))  # fmt: skip
+    shared = np.flatnonzero(np.bincount(found.nodes) == 2)
+    assert len(shared) > 0
+
+
+def test_neighbours_are_one_spot_and_supports_can_be_left_out() -> None:
+    mesh = grid_mesh(Panel(1.0, 1.0), 10, 10)
+    reserve = np.full(100, 2.0)
+    reserve[[0, 1, 10, 55, 99]] = [0.5, 0.6, 0.7, 0.9, 0.8]
+    found = recovery.spots(mesh, reserve, 1.0)
+    assert [(s.element, len(s.elements)) for s in found] == [(0, 3), (99, 1), (55, 1)]
+    assert found[0].area == pytest.approx(0.03)
+    near = recovery.near_nodes(mesh, mesh.edges["left edge"], 2)
+    assert sorted(near.tolist()) == sorted(10 * j + i for j in range(10) for i in (0, 1))
+    assert [s.element for s in recovery.spots(mesh, reserve, 1.0, near)] == [99, 55]
+    assert recovery.spots(mesh, reserve, 0.1) == []
+    with pytest.raises(PartError, match="negative"):
+        recovery.near_nodes(mesh, near, -1)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tartan.core.shell.margins import Margins, assess, hot_spots
 from tartan.core.shell.solve import Reuse, Solution, solution_steps
+from tartan.project import results
 from tartan.project.shellinputs import PartInputs, case_forces, shell_model
 
 Array = NDArray[np.float64]
@@ -71,6 +72,7 @@ class Memory:
     reuse: Reuse = field(default_factory=Reuse)
     inputs: PartInputs | None = None
     solution: Solution | None = None
+    on_disk: bool = False
 
 
 def run_solve(request: SolveRequest, memory: Memory
@@ -95,6 +97,11 @@ def run_solve(request: SolveRequest, memory: Memory
     model = shell_model(inputs)
     elastic = inputs.elastic()
     solution = memory.solution if memory.inputs == elastic else None
+    if solution is None and memory.on_disk:
+        yield Progress("looking for an earlier answer", 0.02)
+        solution = results.fetch(inputs)
+        if solution is not None:
+            memory.inputs, memory.solution = elastic, solution
     resolved = solution is None
     if solution is None:
         forces = np.array([case_forces(model.mesh, model.laminate, c) for c in inputs.cases])
@@ -107,6 +114,8 @@ def run_solve(request: SolveRequest, memory: Memory
                 break
             yield Progress(doing, 0.75 * share)
         memory.inputs, memory.solution = elastic, solution
+        if memory.on_disk and solution is not None:
+            results.keep(inputs, solution)
     assert solution is not None
     yield Progress("assessing margins", 0.75)
     margins = assess(model.laminate, solution.strains, inputs.criteria.sets)

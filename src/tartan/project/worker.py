@@ -123,7 +123,7 @@ def _take(packed: PartAnswer, name: str) -> PartAnswer:
 def serve(connection: Connection) -> None:
     """Run jobs until the connection closes; this is the worker process."""
     os.nice(5)
-    memory = Memory()
+    memory = Memory(on_disk=True)
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
             message = connection.recv()

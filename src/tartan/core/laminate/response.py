@@ -195,6 +195,20 @@ def recover(laminate: Laminate, strain: Array, load: Load) -> PlyResponse:
     return PlyResponse(strain[:3], strain[3:], z, strain_12, mechanical, stress_12, stress_xy)
 
 
+def free_stress(laminate: Laminate, load: Load) -> Array:
+    """Stress that temperature and moisture would cause if all strain were held at zero.
+
+    Returns
+    -------
+    ndarray, shape (n, 3, 3)
+        By ply and spot in ply axes [Pa]; its negative adds to the stress of the total strain.
+    """
+    alpha, beta = _expansion(laminate)
+    dT = load.dT + load.dT_gradient * (spot_heights(laminate) - laminate.offset)
+    free = dT[..., None] * alpha[:, None] + load.dC * beta[:, None]
+    return np.asarray(np.einsum("nij,nsj->nsi", laminate.Q, free))
+
+
 def mean_stress_load(laminate: Laminate, membrane: Array, flexural: Array) -> Load:
     """Load given as mean stresses N/h and flexural stresses 6M/h², each of shape (3,) [Pa]."""
     h = laminate.thickness

@@ -6,6 +6,7 @@ strength or criterion needs no new solution.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -55,7 +56,8 @@ class Margins:
         return rule.modes[int(self.mode[element])]
 
 
-def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS) -> Margins:
+def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
+           residual: Array | None = None, free: Array | None = None) -> Margins:  # fmt: skip
     """Find the governing reserve factor of every element.
 
     Parameters
@@ -66,6 +68,10 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS) -> Mar
         Section strains of k cases at p sampling points.
     sets : mapping
         Criteria by the kind of a material.
+    residual : ndarray, shape (m, p, 8), optional
+        Section strains that stay while the cases are scaled.
+    free : ndarray, shape (n, 3, 3), optional
+        Stress that the residual strains do not cause, as `free_stress` gives [Pa].
 
     Raises
     ------
@@ -82,15 +88,30 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS) -> Mar
         stress = {"in-plane": stress_from_section(laminate, part)}
         if any(c.rule.stress == "transverse" for c in checks):
             stress["transverse"] = shear_from_section(laminate, part)
+        block = slice(start, start + len(part))
+        held = _held(laminate, residual, free, block, stress)
         for check in checks:
-            outcome = check.rule.evaluate(
-                check.strengths, stress[check.rule.stress][..., check.plies, :, :]
-            )
-            block = slice(start, start + len(part))
+            fed = stress[check.rule.stress][..., check.plies, :, :]
+            rest = held.get(check.rule.stress)
+            if rest is not None:
+                rest = np.broadcast_to(rest[:, None, ..., check.plies, :, :], fed.shape)
+            outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
             _keep_least(outcome, check.plies, which, (reserve[block], address[:, block]))
     case, point, ply, spot, number, mode = address
     return Margins(reserve, case, ply, spot, point, number, mode, keys)
+
+
+def _held(laminate: Laminate, residual: Array | None, free: Array | None, block: slice,
+          stress: Mapping[str, Array]) -> dict[str, Array]:  # fmt: skip
+    """Resting stresses of a block of elements, by kind, shape (b, p, n, 3, c)."""
+    if residual is None:
+        return {}
+    strains = residual[block]
+    found = {"in-plane": stress_from_section(laminate, strains) - (0.0 if free is None else free)}
+    if "transverse" in stress:
+        found["transverse"] = shear_from_section(laminate, strains)
+    return found
 
 
 def _keep_least(

@@ -1,0 +1,272 @@
+"""Whatever is asked of a solved shell, from its stored section strains.
+
+Combinations, section forces, values at nodes within zones, temperature, margins of several zones
+with areas left out, and groups of failing elements.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import scipy.sparse as sp
+from numpy.typing import NDArray
+
+from tartan.core.criteria import DEFAULT_SETS
+from tartan.core.errors import PartError
+from tartan.core.laminate.response import Load, free_resultants, free_stress
+from tartan.core.shell.assembly import groups
+from tartan.core.shell.loads import free_strain
+from tartan.core.shell.margins import Margins, assess
+from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.solve import ShellModel, Solution
+from tartan.core.shell.zones import Zones
+from tartan.core.strength.govern import Sets
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+def combined(solution: Solution, factors: Array) -> Solution:
+    """Combinations of solved cases, without a new solution.
+
+    Parameters
+    ----------
+    solution : Solution
+        Of k cases.
+    factors : ndarray, shape (c, k)
+        Factor of every case in every combination.
+
+    Raises
+    ------
+    PartError
+        When the factors do not match the cases.
+    """
+    factors = np.atleast_2d(np.asarray(factors, float))
+    if factors.shape[1] != len(solution.displacement) or not np.isfinite(factors).all():
+        raise PartError("A combination needs a number for every case.", "Combinations",
+                        f"Give {len(solution.displacement)} factors.")  # fmt: skip
+    displacement = np.tensordot(factors, solution.displacement, axes=1)
+    # Energy is quadratic: it does not combine from the cases alone.
+    strains = np.tensordot(factors, solution.strains, axes=1)
+    return replace(
+        solution, displacement=displacement, strains=strains,
+        applied=factors @ solution.applied, reaction=factors @ solution.reaction,
+        energy=np.full(len(factors), np.nan),
+    )  # fmt: skip
+
+
+def section_forces(model: ShellModel, strains: Array) -> Array:
+    """N, M and Q of every element and point, shape (k, m, p, 8) [N/m, N, N/m]."""
+    C = model.section_of(np.arange(model.mesh.count))
+    return np.asarray(np.einsum("mst,kmpt->kmps", C, strains))
+
+
+def thermal_forces(model: ShellModel, dT: float | Array, gradient: float | Array = 0.0) -> Array:
+    """Nodal forces of a temperature field.
+
+    Parameters
+    ----------
+    model : ShellModel
+        The model.
+    dT : float or ndarray, shape (m,)
+        Change from the stress-free state at mid-thickness [K].
+    gradient : float or ndarray, shape (m,)
+        Its growth along the laying direction [K/m].
+    """
+    count = model.mesh.count
+    laminates = (model.laminate,) if model.zones is None else model.zones.laminates
+    zone = np.zeros(count, int) if model.zones is None else model.zones.zone
+    even = np.array([free_resultants(s, Load(dT=1.0)) for s in laminates])[zone]
+    bent = np.array([free_resultants(s, Load(dT_gradient=1.0)) for s in laminates])[zone]
+    each = np.broadcast_to(dT, (count,))[:, None] * even
+    each = each + np.broadcast_to(gradient, (count,))[:, None] * bent
+    return free_strain(model.mesh, model.reference, each)
+
+
+@dataclass(frozen=True, eq=False)
+class AtNodes:
+    """Values at nodes, one for every zone that meets there.
+
+    Attributes
+    ----------
+    nodes, zones : ndarray of int, shape (q,)
+        Node and zone of each value.
+    values : ndarray, shape (k, q, 8)
+        Section strains.
+    """
+
+    nodes: Index
+    zones: Index
+    values: Array
+
+
+def at_nodes(mesh: Mesh, zone: Index, strains: Array) -> AtNodes:
+    """Section strains smoothed at nodes by area, never across a border of zones.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    zone : ndarray of int, shape (m,)
+        Zone of every element.
+    strains : ndarray, shape (k, m, p, 8)
+        At sampling points, in reference directions that are smooth within a zone.
+    """
+    mean, area = strains[:, :, :3].mean(axis=2), mesh.areas()
+    quads = slice(0, len(mesh.quads))
+    mean[:, quads] = strains[:, quads].mean(axis=2)
+    nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
+    elements = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
+    key = nodes * (int(zone.max(initial=0)) + 1) + zone[elements]
+    unique, which = np.unique(key, return_inverse=True)
+    weight = sp.coo_matrix((area[elements], (which.ravel(), elements)),
+                           (len(unique), mesh.count)).tocsr()  # fmt: skip
+    total = np.asarray(weight.sum(axis=1)).ravel()
+    values = np.stack([(weight @ m) / total[:, None] for m in mean])
+    count = int(zone.max(initial=0)) + 1
+    return AtNodes(unique // count, unique % count, values)
+
+
+def assess_zones(
+    zones: Zones,
+    strains: Array,
+    sets: Sets = DEFAULT_SETS,
+    *,
+    residual: Array | None = None,
+    temperature: Load | None = None,
+) -> Margins:
+    """Governing reserve factor of every element of a part of several zones.
+
+    Parameters
+    ----------
+    zones : Zones
+        Sections.
+    strains : ndarray, shape (k, m, p, 8)
+        Section strains of the cases that are scaled.
+    sets : mapping
+        Criteria by material name or kind.
+    residual : ndarray, shape (m, p, 8), optional
+        Section strains that stay, such as those of a temperature.
+    temperature : Load, optional
+        Temperature and moisture whose free expansion causes no stress in them.
+
+    Returns
+    -------
+    Margins
+        Plies are those of the lay-up where the zones know them.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        As `checks_of`.
+    """
+    count = strains.shape[1]
+    whole: Margins | None = None
+    for number, laminate in enumerate(zones.laminates):
+        here = np.flatnonzero(zones.zone == number)
+        if len(here) == 0:
+            continue
+        held = None if residual is None else residual[here]
+        free = None if temperature is None else free_stress(laminate, temperature)
+        part = assess(laminate, strains[:, here], sets, held, free)
+        if zones.plies:
+            part = replace(part, ply=np.array(zones.plies[number])[part.ply])
+        whole = _placed(whole, part, here, count)
+    if whole is None:
+        raise PartError("There is nothing to assess.", "Zones", "Lay plies first.")
+    return whole
+
+
+def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Margins:
+    """Margins of a zone written into those of the whole."""
+    if whole is None:
+        case, ply, spot, point, check, mode = np.zeros((6, count), np.int64)
+        whole = Margins(np.full(count, np.inf), case, ply, spot, point, check, mode, part.checks)
+    keys = tuple(dict.fromkeys((*whole.checks, *part.checks)))
+    number = np.array([keys.index(k) for k in part.checks])
+    for name in ("reserve", "case", "ply", "spot", "point", "mode"):
+        getattr(whole, name)[here] = getattr(part, name)
+    whole.check[here] = number[part.check]
+    return replace(whole, checks=keys)
+
+
+def near_nodes(mesh: Mesh, nodes: Index, rings: int) -> Index:
+    """Elements within n elements of nodes, such as those of a support.
+
+    Raises
+    ------
+    PartError
+        When the number of rings is negative.
+    """
+    if rings < 0:
+        raise PartError(
+            "The number of elements is negative.", "Areas left out", "Enter 0 or more."
+        )
+    reached = np.zeros(len(mesh.nodes), bool)
+    reached[nodes] = True
+    found = np.zeros(mesh.count, bool)
+    for _ in range(rings):
+        for group in groups(mesh):
+            found[group.which] |= reached[group.nodes].any(axis=1)
+        for group in groups(mesh):
+            reached[group.nodes[found[group.which]]] = True
+    return np.flatnonzero(found)
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A neighbourhood of failing elements.
+
+    Attributes
+    ----------
+    element : int
+        The worst.
+    reserve : float
+        Its reserve factor [1].
+    elements : tuple of int
+        All that belong to it.
+    area : float
+        Their area [m²].
+    """
+
+    element: int
+    reserve: float
+    elements: tuple[int, ...]
+    area: float
+
+
+def spots(mesh: Mesh, reserve: Array, below: float, left_out: Sequence[int] | Index = ()
+          ) -> list[Spot]:  # fmt: skip
+    """Connected groups of elements below a reserve factor, worst first; neighbours are one spot.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    reserve : ndarray, shape (m,)
+        Reserve factors.
+    below : float
+        Elements under it count.
+    left_out : sequence of int
+        Elements that do not.
+    """
+    low = reserve < below
+    low[np.asarray(left_out, int)] = False
+    if not low.any():
+        return []
+    rows = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
+    nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
+    mine = low[rows]
+    holds = sp.coo_matrix((np.ones(mine.sum()), (rows[mine], nodes[mine])),
+                          (mesh.count, len(mesh.nodes))).tocsr()  # fmt: skip
+    label = sp.csgraph.connected_components(holds @ holds.T, directed=False)[1]
+    area = mesh.areas()
+    found = []
+    for group in np.unique(label[low]):
+        members = np.flatnonzero((label == group) & low)
+        worst = int(members[reserve[members].argmin()])
+        found.append(Spot(worst, float(reserve[worst]), tuple(members.tolist()),
+                          float(area[members].sum())))  # fmt: skip
+    return sorted(found, key=lambda s: s.reserve)
