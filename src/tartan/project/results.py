@@ -46,12 +46,20 @@ def fetch(inputs: PartInputs) -> Solution | None:
     path = folder() / f"{digest(inputs)}.h5"
     try:
         with h5py.File(path, "r") as file:
-            arrays = [np.array(file[name]) for name in _ARRAYS]
-            found = Solution(*arrays, float(file.attrs["imbalance"]), int(file.attrs["unknowns"]))
+            u, strains, applied, reaction, energy = (np.array(file[n]) for n in _ARRAYS)
+            found = Solution(
+                u,
+                strains,
+                applied,
+                reaction,
+                energy,
+                float(file.attrs["imbalance"]),
+                int(file.attrs["unknowns"]),
+            )
         os.utime(path)
     except (OSError, KeyError, ValueError, TypeError):
         return None
-    return found if all(np.isfinite(a).all() for a in arrays) else None
+    return found if np.isfinite(u).all() and np.isfinite(strains).all() else None
 
 
 def keep(inputs: PartInputs, solution: Solution) -> bool:

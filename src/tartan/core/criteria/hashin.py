@@ -51,7 +51,7 @@ class Hashin:
             Stress held fixed [Pa].
         """
         if (large := kernels.prepared(applied, residual)) is not None:
-            k = np.array(_modes(strengths))
+            k = np.array(mode_rows(strengths))
             k[:, 4] /= strengths["S12"] ** 2
             found = kernels.outputs(applied.shape[:-1])
             kernels.hashin(*large, k, *(x.reshape(-1) for x in found))
@@ -60,7 +60,7 @@ class Hashin:
             return _without_residual(strengths, applied)
         held, s = residual, strengths
         reserves, indices = [], []
-        for axis, sign, square, linear, shear in _modes(s):
+        for axis, sign, square, linear, shear in mode_rows(s):
             p, r = sign * applied[..., axis], sign * held[..., axis]
             pt, rt = applied[..., 2], held[..., 2]
             f = shear / s["S12"] ** 2
@@ -72,7 +72,7 @@ class Hashin:
         return least_of(reserves, indices)
 
 
-def _modes(s: Strengths) -> tuple[tuple[int, int, float, float, float], ...]:
+def mode_rows(s: Strengths) -> tuple[tuple[int, int, float, float, float], ...]:
     """Axis and sign of the stress, its quadratic and linear coefficients, and shear's weight."""
     brittle = (s["Yc"] / (2 * s["S23"])) ** 2 - 1
     return (
@@ -87,7 +87,7 @@ def _without_residual(s: Strengths, applied: Array) -> Outcome:
     """The common case: signs do not change along the load, so each state has its two modes."""
     shear = (applied[..., 2] / s["S12"]) ** 2
     reserves, indices = [], []
-    for axis, sign, square, linear, weight in _modes(s):
+    for axis, sign, square, linear, weight in mode_rows(s):
         p = sign * applied[..., axis]
         a, b = square * p * p + weight * shear, linear * p
         holds = p >= 0

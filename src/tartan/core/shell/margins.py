@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.base import Outcome
-from tartan.core.laminate.response import shear_from_section, stress_from_section
+from tartan.core.laminate.response import shear_from_section, spot_heights, stress_from_section
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.mesh import Mesh
-from tartan.core.strength.govern import Sets, checks_of
+from tartan.core.shell.sweep import rows_of, sweep
+from tartan.core.strength.govern import Check, Sets, checks_of
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -83,7 +84,13 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((6, count), np.int64)
-    for start in range(0, count, BLOCK):
+    if residual is None:
+        # The usual criteria have a compiled search; the rest goes the general way below.
+        fit = [(c, r) for c in checks if (r := rows_of(c)) is not None]
+        if fit:
+            _swept(laminate, fit, strains, keys, (reserve, address))
+            checks = [c for c in checks if rows_of(c) is None]
+    for start in range(0, count if checks else 0, BLOCK):
         part = np.moveaxis(strains[:, start : start + BLOCK], 0, 1)
         stress = {"in-plane": stress_from_section(laminate, part)}
         if any(c.rule.stress == "transverse" for c in checks):
@@ -100,6 +107,30 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
             _keep_least(outcome, check.plies, which, (reserve[block], address[:, block]))
     case, point, ply, spot, number, mode = address
     return Margins(reserve, case, ply, spot, point, number, mode, keys)
+
+
+def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
+           keys: tuple[str, ...], kept: tuple[Array, Index]) -> None:  # fmt: skip
+    """Fill reserve factors and addresses by the compiled search."""
+    reserve, address = kept
+    checks = [c for c, _ in fit]
+    _, (case, point, ply, spot, number) = sweep(laminate, checks, [r for _, r in fit], strains)
+    elements = np.arange(strains.shape[1])
+    at = strains[case, elements, point]
+    for i, check in enumerate(checks):
+        here = np.flatnonzero(number == i)
+        if len(here) == 0:
+            continue
+        # The place found is judged by the criterion itself, which knows the mode.
+        section = at[here]
+        z = spot_heights(laminate)[ply[here], spot[here]]
+        strain = section[:, :3] + z[:, None] * section[:, 3:6]
+        operator = (laminate.Q @ laminate.T)[ply[here]]
+        outcome = check.rule.evaluate(check.strengths, np.einsum("eij,ej->ei", operator, strain))
+        reserve[here] = outcome.reserve
+        address[:, here] = np.stack([case[here], point[here], ply[here], spot[here],
+                                     np.full(len(here), keys.index(check.rule.key)),
+                                     outcome.mode])  # fmt: skip
 
 
 def _held(laminate: Laminate, residual: Array | None, free: Array | None, block: slice,

@@ -40,6 +40,10 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
 
+KEPT = 30_000
+"""Most elements whose strain operators are kept from assembly to recovery, about 200 MB."""
+
+
 @dataclass(frozen=True, eq=False)
 class ShellModel:
     """A meshed shell of one laminate with supports.
@@ -134,6 +138,7 @@ class Reuse:
     key: bytes = b""
     pattern: Pattern | None = None
     symbolic: Any = None
+    matrix: Any = None
 
 
 def check_model(model: ShellModel) -> None:
@@ -227,20 +232,24 @@ def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None
     if reuse.key != key or reuse.pattern is None:
         yield "ordering", 0.0
         reuse.pattern, reuse.symbolic, reuse.key = make_pattern(mesh, model.fixed), None, key
+        reuse.matrix = None
     pattern = reuse.pattern
     yield "assembling", 0.1
-    stiffness = stiffness_matrices(model)
+    kept: dict[int, Any] | None = {} if mesh.count <= KEPT else None
+    stiffness = stiffness_matrices(model, kept)
     yield "factorising", 0.4
     displacement = _factor_and_solve(pattern, stiffness, forces, model, reuse)
     yield "recovering", 0.8
-    return _recover(model, stiffness, forces, displacement)
+    return _recover(model, stiffness, forces, displacement, kept)
 
 
-def stiffness_matrices(model: ShellModel) -> list[Array]:
-    """Element stiffness matrices, one array a form of element."""
+def stiffness_matrices(model: ShellModel, kept: dict[int, Any] | None = None) -> list[Array]:
+    """Element stiffness matrices, one array a form of element; `kept` takes the operators."""
 
     def make(part: Part) -> Array:
         op = part.operators(model.mesh, model.reference)  # fmt: skip
+        if kept is not None:
+            kept[int(part.which[0])] = op
         found: Array = part.form.stiffness(op, model.section_of(part.which))
         return found
 
@@ -293,8 +302,12 @@ def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
                       model: ShellModel, reuse: Reuse) -> Array:  # fmt: skip
     rules = model.constraints
     free = ~model.fixed.ravel()
-    if rules is None:
-        K = spmatrix(matrix(pattern.values(stiffness)), pattern.rows, pattern.columns,
+    if rules is None and reuse.matrix is not None:
+        K = reuse.matrix
+        K.V = matrix(pattern.values(stiffness))
+        right = forces.reshape(len(forces), -1)[:, free]
+    elif rules is None:
+        K = reuse.matrix = spmatrix(matrix(pattern.values(stiffness)), pattern.rows, pattern.columns,
                      (pattern.size, pattern.size))  # fmt: skip
         right = forces.reshape(len(forces), -1)[:, free]
     else:
@@ -323,14 +336,15 @@ def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
     return displacement.reshape(len(forces), *model.fixed.shape)
 
 
-def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacement: Array
-             ) -> Solution:  # fmt: skip
+def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacement: Array,
+             operators: dict[int, Any] | None) -> Solution:  # fmt: skip
     mesh = model.mesh
     count = len(forces)
     flat = displacement.reshape(count, -1)
     strains = np.empty((count, mesh.count, 4, 8))
     for part in blocks(mesh):
-        op = part.operators(mesh, model.reference)
+        op = (operators or {}).get(int(part.which[0]))
+        op = part.operators(mesh, model.reference) if op is None else op
         u = np.moveaxis(flat[:, part.unknowns], 0, -1)
         strains[:, part.which] = part.form.section_strains(op, model.section_of(part.which), u)
     gathered = np.zeros_like(flat)

@@ -1,0 +1,129 @@
+"""Compiled search for the governing ply point of every element.
+
+Criteria that are quadratic in the stress are written as rows ``λ² a + λ b = 1`` with a sign
+condition. To find the least reserve factor it is enough to ask of each point whether it fails at
+the least one found so far; only then a root is worked out. The place is then evaluated by the
+criterion itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import inf
+from typing import Any
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria.hashin import mode_rows
+from tartan.core.criteria.kernels import least_root
+from tartan.core.criteria.tsai_wu import coefficients
+from tartan.core.laminate.response import spot_heights
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.strength.govern import Check
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+TIE = 1 - 1e-9
+"""Places equal but for rounding: the first is kept."""
+
+_FAR = 1e100
+
+
+def rows_of(check: Check) -> Array | None:
+    """Rows of a criterion: axis or -1, sign, then q11, q22, q66, q12, l1, l2; None when unfit."""
+    s = check.strengths
+    if check.rule.key == "tsai_wu":
+        linear, square = coefficients(s)
+        return np.array([[-1.0, 0.0, *square, *linear]])
+    if check.rule.key == "hashin":
+        rows = []
+        for axis, sign, square_, linear_, shear in mode_rows(s):
+            q = [0.0, 0.0]
+            q[axis] = square_
+            line = [0.0, 0.0]
+            line[axis] = sign * linear_
+            rows.append([axis, sign, *q, shear / s["S12"] ** 2, 0.0, *line])
+        return np.array(rows)
+    return None
+
+
+def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], strains: Array
+          ) -> tuple[Array, Index]:  # fmt: skip
+    """Find where each element fails first.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        Section of the elements.
+    checks : sequence of Check
+        In-plane criteria with the plies they judge.
+    rows : sequence of ndarray
+        Rows of each, by `rows_of`.
+    strains : ndarray, shape (k, m, p, 8)
+        Section strains.
+
+    Returns
+    -------
+    tuple of ndarray
+        Reserve factors, shape (m,), and case, point, ply, spot and check, shape (5, m).
+    """
+    table: list[Array] = []
+    starts = np.zeros(laminate.count + 1, np.int64)
+    owner: list[int] = []
+    for ply in range(laminate.count):
+        for number, (check, own) in enumerate(zip(checks, rows, strict=True)):
+            if ply in check.plies:
+                table.append(own)
+                owner += [number] * len(own)
+        starts[ply + 1] = len(owner)
+    coefficients_ = np.concatenate(table) if table else np.zeros((0, 8))
+    operator = np.ascontiguousarray(laminate.Q @ laminate.T)
+    count = strains.shape[1]
+    reserve = np.full(count, np.inf)
+    address = np.zeros((count, 5), np.int64)
+    _sweep(np.ascontiguousarray(strains), operator, spot_heights(laminate), starts, coefficients_,
+           np.array(owner, np.int64), (reserve, address))  # fmt: skip
+    return reserve, address.T
+
+
+@numba.njit(cache=True, error_model="numpy", parallel=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
+def _sweep(strains: Array, operator: Array, z: Array, starts: Index, table: Array, owner: Index,
+           out: Any) -> None:  # fmt: skip
+    reserve, address = out
+    cases, count, points, _ = strains.shape
+    for e in numba.prange(count):
+        least = inf
+        trial = _FAR
+        for k in range(cases):
+            for p in range(points):
+                e0, e1, e2 = strains[k, e, p, 0], strains[k, e, p, 1], strains[k, e, p, 2]
+                k0, k1, k2 = strains[k, e, p, 3], strains[k, e, p, 4], strains[k, e, p, 5]
+                for n in range(operator.shape[0]):
+                    o = operator[n]
+                    a1 = o[0, 0] * e0 + o[0, 1] * e1 + o[0, 2] * e2
+                    a2 = o[1, 0] * e0 + o[1, 1] * e1 + o[1, 2] * e2
+                    a6 = o[2, 0] * e0 + o[2, 1] * e1 + o[2, 2] * e2
+                    b1 = o[0, 0] * k0 + o[0, 1] * k1 + o[0, 2] * k2
+                    b2 = o[1, 0] * k0 + o[1, 1] * k1 + o[1, 2] * k2
+                    b6 = o[2, 0] * k0 + o[2, 1] * k1 + o[2, 2] * k2
+                    for s in range(3):
+                        h = z[n, s]
+                        s1, s2, s6 = a1 + h * b1, a2 + h * b2, a6 + h * b6
+                        s11, s22, s66, s12 = s1 * s1, s2 * s2, s6 * s6, 2 * s1 * s2
+                        for r in range(starts[n], starts[n + 1]):
+                            c = table[r]
+                            if (c[0] == 0.0 and c[1] * s1 < 0) or (c[0] == 1.0 and c[1] * s2 < 0):
+                                continue
+                            a = c[2] * s11 + c[3] * s22 + c[4] * s66 + c[5] * s12
+                            b = c[6] * s1 + c[7] * s2
+                            if (a * trial + b) * trial >= 1.0:
+                                root = least_root(a, b, -1.0)
+                                if root < least * TIE:
+                                    least = root
+                                    trial = least * TIE
+                                    address[e, 0], address[e, 1], address[e, 2] = k, p, n
+                                    address[e, 3], address[e, 4] = s, owner[r]
+        reserve[e] = least
