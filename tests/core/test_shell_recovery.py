@@ -159,3 +159,50 @@ def test_neighbours_are_one_spot_and_supports_can_be_left_out() -> None:
     assert recovery.spots(mesh, reserve, 0.1) == []
     with pytest.raises(PartError, match="negative"):
         recovery.near_nodes(mesh, near, -1)
+
+
+def test_a_pushed_cylinder_buckles_at_the_classical_load() -> None:
+    # σ = E t / (R √(3 (1 − ν²))), Timoshenko and Gere, Theory of Elastic Stability, 2nd ed.,
+    # art. 11.1; the edges keep their circle, which raises it by a few per cent.
+    E, nu, R, t, length = 70e9, 0.3, 0.1, 1e-3, 0.12
+    mesh = revolved(lambda v: np.stack([np.full_like(v, R), length * v], axis=-1), length, 0.01,
+                    turn=math.pi / 2, counts=(36, 28))  # fmt: skip
+    lam = obstacles.plate(E, nu, t)
+    along = directions.along_axis(mesh, np.zeros(3), np.array([0, 0, 1.0]))
+    held = [
+        Held(
+            np.unique(np.concatenate([mesh.edges["lower edge"], mesh.edges["upper edge"]])), (0, 1)
+        ),
+        Held(mesh.edges["right edge"], (1, 3, 5)),
+        Held(mesh.edges["left edge"], (0, 4, 5)),
+        Held(mesh.edges["lower edge"], (2,)),
+    ]
+    model = ShellModel(mesh, lam, along, free(mesh), constraints=constrain(mesh, held))
+    push = np.zeros((mesh.count, 4, 6))
+    push[..., 0] = -1.0
+    found = eigen.run(eigen.buckling(stiffness_matrix(model), geometric_matrix(model, push), 1))
+    classical = E * t * t / (R * math.sqrt(3 * (1 - nu**2)))
+    assert found.complete
+    assert found.values[0] == pytest.approx(classical, rel=0.05)
+
+
+def test_a_pinched_cylinder_converges() -> None:
+    # MacNeal and Harder (1985): R = 300, L = 600, t = 3, E = 3e6, ν = 0.3; 1.8248e-5 under a unit
+    # force. An eighth with a quarter of the force.
+    def under(n: int) -> float:
+        mesh = revolved(lambda v: np.stack([np.full_like(v, 300.0), 300.0 * v], axis=-1), 300.0,
+                        1.0, turn=math.pi / 2, counts=(n, n))  # fmt: skip
+        fixed = free(mesh)
+        for edge, unknowns in (("lower edge", (2, 3, 4)), ("upper edge", (0, 1, 5)),
+                               ("right edge", (1, 3, 5)), ("left edge", (0, 4, 5))):  # fmt: skip
+            fixed[np.ix_(mesh.edges[edge], np.array(unknowns))] = True
+        force = np.zeros((1, len(mesh.nodes), 6))
+        corner = np.intersect1d(mesh.edges["lower edge"], mesh.edges["right edge"])
+        force[0, corner, 0] = -0.25
+        z = np.array([0.0, 0.0, 1.0])
+        found = solve(ShellModel(mesh, obstacles.plate(3e6, 0.3, 3.0), z, fixed), force)
+        return float(-found.displacement[0, corner[0], 0])
+
+    coarse, fine = (under(n) / 1.8248e-5 for n in (8, 32))
+    assert abs(fine - 1) < 0.015
+    assert abs(fine - 1) < abs(coarse - 1) / 3

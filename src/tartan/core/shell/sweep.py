@@ -89,6 +89,15 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
     return reserve, address.T
 
 
+def compile_all() -> None:
+    """Compile the search, or load it from its cache, so that no first answer waits for it."""
+    one = np.zeros((1, 1, 1, 8))
+    operator, z = np.zeros((1, 3, 3)), np.zeros((1, 3))
+    starts, owner = np.zeros(2, np.int64), np.zeros(1, np.int64)
+    _sweep(one, operator, z, starts, np.zeros((1, 8)), owner,
+           (np.zeros(1), np.zeros((1, 5), np.int64)))  # fmt: skip
+
+
 @numba.njit(cache=True, error_model="numpy", parallel=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
 def _sweep(strains: Array, operator: Array, z: Array, starts: Index, table: Array, owner: Index,
            out: Any) -> None:  # fmt: skip

@@ -89,9 +89,11 @@ class HistoryPane(QWidget):
             self.note.setText("Nothing fails under this load, whatever its size.")
         else:
             first, last = self._steps[0].reserve, max(s.reserve for s in self._steps)
-            self.note.setText(f"First ply fails at {units.factor(first)} × the load set, most is "
-                              f"carried at {units.factor(last)} × ; forces held in their "
-                              "proportion, failed plies keep no stiffness.")  # fmt: skip
+            kept = ("matrix failures leave the fibre" if self.rule.currentText() == "by mode"
+                    else "a failed ply keeps no stiffness")  # fmt: skip
+            self.note.setText(f"First ply fails at {units.factor(first)} times the load set; most "
+                              f"carried is {units.factor(last)} times it. Forces stay in "
+                              f"proportion; {kept}.")  # fmt: skip
 
     def _draw(self) -> None:
         which = max(0, self.over.currentIndex())
