@@ -3,7 +3,8 @@
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
@@ -11,6 +12,7 @@ from tartan.core.errors import TartanError
 from tartan.core.stack import Ply
 from tartan.desktop.stacks.answers import worst_of
 from tartan.desktop.stacks.context import chosen
+from tartan.desktop.widgets.bands import Row, paint_band
 from tartan.desktop.widgets.picture import save_picture
 from tartan.desktop.window import MainWindow
 from tartan.exchange.tables import read_rows, write_table
@@ -296,3 +298,17 @@ def test_what_was_left_behind_is_offered_and_brought_back(qtbot, open_window: Op
     assert window.session.history.modified
     assert not window.recovery.isVisible()
     assert not file.exists()
+
+
+@pytest.mark.parametrize("kind", ["ply", "woven", "core", "isotropic"])
+@pytest.mark.parametrize("height", [0.5, 3.0, 9.9, 10.0, 11.0, 40.0])
+def test_bands_of_any_height_are_drawn(qapp: QApplication, kind: str, height: float) -> None:
+    # What is raised while painting ends the program: thin cores once had no cells to draw.
+    for width in (0.0, 60.0, 230.0):
+        image = QImage(240, 60, QImage.Format.Format_ARGB32)
+        image.fill(0)
+        painter = QPainter(image)
+        row = Row(37.5, 1e-3, "a material of a long name", kind)
+        paint_band(painter, QRectF(2, 2, width, height), 11, row, selected=width > 100)
+        painter.end()
+        assert width == 0.0 or image.pixelColor(4, 2 + int(height / 2)).alpha() > 0

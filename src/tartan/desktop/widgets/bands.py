@@ -120,7 +120,8 @@ def _paint_cells(painter: QPainter, area: QRectF, stroke: str) -> None:
             x = area.left() + i * step + (3.5 if j % 2 else 0)
             y = area.top() + j * step + 2
             lines.append(QLineF(x, y, x, y + 3))
-    painter.drawLines(*lines)
+    if lines:
+        painter.drawLines(*lines)
 
 
 def _colours(row: Row) -> tuple[str, str, str]:
