@@ -82,6 +82,8 @@ def test_a_material_without_criterion_is_refused_by_name() -> None:
     changes = single_changes(plies(0, 90), [CARBON])
     with pytest.raises(CriterionError, match="carbon"):
         next(rank(changes, MATERIALS, LOADS, {"core": ("core_shear",)}))
+    with pytest.raises(StackError, match="no load"):
+        next(rank(changes, MATERIALS, (), SETS))
 
 
 @pytest.mark.parametrize("loads", LOADS, ids=[s.name for s in LOADS])

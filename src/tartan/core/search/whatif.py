@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS
+from tartan.core.errors import StackError
 from tartan.core.laminate.loadset import LoadSet
 from tartan.core.laminate.shear import shear_distribution
 from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_rotation
@@ -75,9 +76,13 @@ def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Se
 
     Raises
     ------
+    StackError
+        Without a load set.
     CriterionError, MaterialError
         As `checks_of`.
     """
+    if not loads:
+        raise StackError("There is no load to rank changes by.", "Load sets", "Add a load set.")
     by_count: dict[int, list[Change]] = {}
     for change in changes:
         by_count.setdefault(len(change.plies), []).append(change)

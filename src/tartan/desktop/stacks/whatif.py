@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.errors import TartanError
+from tartan.core.laminate.loadset import LoadSet
 from tartan.core.materials import Material
 from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
@@ -23,6 +24,7 @@ from tartan.desktop.widgets.datatable import DataTable, Look
 from tartan.desktop.widgets.small import button, choice, label, row, switch
 from tartan.exchange.tables import Table
 from tartan.project import edits, units
+from tartan.project.model import Project
 
 QUIET = 250
 """Milliseconds after an edit before ranking begins."""
@@ -95,10 +97,11 @@ class WhatIfPane(QWidget):
             self.note.setText("needs a load set")
             return
         self.note.setText("ranking …")
-        self.slices.start(self._work(chosen), self._hear, self._end, QUIET)
+        self.slices.start(self._work(chosen, project, loads), self._hear, self._end, QUIET)
 
-    def _work(self, chosen: Chosen) -> Iterator[list[Ranked]]:
-        project = self.session.project
+    def _work(self, chosen: Chosen, project: Project, loads: tuple[LoadSet, ...]
+              ) -> Iterator[list[Ranked]]:  # fmt: skip
+        """Rank the changes of what was asked; the project may have gone on meanwhile."""
         materials = [project.in_force(m) for m in project.materials]
         by_name = {m.name: m for m in materials}
         usable = [Change("", bare(chosen.stack.plies), ())]
@@ -111,7 +114,6 @@ class WhatIfPane(QWidget):
                 # A breath: making the candidates of a long stack takes a while too.
                 yield []
         self._count = len(usable) - 1
-        loads = project.loads_on(chosen.stack.name)
         yield from rank(usable, by_name, loads, chosen.criteria.sets)
 
     def _hear(self, piece: list[Ranked]) -> None:
