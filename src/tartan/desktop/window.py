@@ -275,8 +275,9 @@ class MainWindow(QMainWindow):
             return False
         self.session.open(left.project, left.path, saved=False)
         self.autosave.finish()
-        # It is in this window's own recovery file now.
-        left.file.unlink(missing_ok=True)
+        if self.autosave.error is None:
+            # It is in this window's own recovery file now.
+            left.file.unlink(missing_ok=True)
         return True
 
     def ask_open(self) -> None:

@@ -17,6 +17,7 @@ import h5py
 import numpy as np
 import platformdirs
 
+from tartan import __version__
 from tartan.core.shell.solve import Solution
 from tartan.project.shellinputs import PartInputs
 
@@ -37,7 +38,7 @@ def folder() -> Path:
 
 def digest(inputs: PartInputs) -> str:
     """Digest of all that a solution feels, as hexadecimal text."""
-    data = json.dumps([FORM, asdict(inputs.elastic())], sort_keys=True, default=str)
+    data = json.dumps([FORM, __version__, asdict(inputs.elastic())], sort_keys=True, default=str)
     return hashlib.sha256(data.encode()).hexdigest()
 
 

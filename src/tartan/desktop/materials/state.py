@@ -127,11 +127,6 @@ def against(value: float | None, other: float | None) -> str:
     return "same" if abs(share) < 5e-4 else f"{'+' if share > 0 else '−'}{abs(share):.0%}"
 
 
-def conditions_on(project: Project, material: str) -> list[AppliedCondition]:
-    """Conditions of the project, those that apply to a material first."""
-    return sorted(project.conditions, key=lambda c: material not in c.materials)
-
-
 def factor_text(condition: AppliedCondition) -> str:
     """Factors as they are typed: ``Xc 0.7, S12 0.75``."""
     return ", ".join(f"{field} {factor:g}" for field, factor in condition.factors)
