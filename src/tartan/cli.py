@@ -100,6 +100,7 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
     """Answer solved cases and compare: computed, expected, difference, source."""
     from tartan.exchange.verify import load_cases
     from tartan.exchange.verify import verify as run_cases
+    from tartan.exchange.verify.obstacles import BENCHMARKS, convergence_lines
     from tartan.exchange.verify.table import case_lines, summary
 
     try:
@@ -118,6 +119,11 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
         refused = TartanError(f"The file cannot be written ({error.strerror}).", str(answers),
                               "Choose another folder.")  # fmt: skip
         raise _refuse(refused) from error
+    if file is None:
+        _say("\nConvergence on the obstacle course of shell elements")
+        for name in BENCHMARKS:
+            for line in convergence_lines(name):
+                _say(line)
     _say()
     _say(summary(report))
     raise typer.Exit(1 if report is not None and report.failed else 0)

@@ -7,10 +7,10 @@ those stay.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from dataclasses import dataclass, field
 from types import ModuleType
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import scipy.sparse as sp
@@ -22,6 +22,8 @@ from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+
+Found = TypeVar("Found")
 
 BLOCK = 1024
 """Elements worked on at a time; keeps the strain operators within about 50 MB."""
@@ -116,12 +118,29 @@ def make_pattern(mesh: Mesh, fixed: NDArray[np.bool_]) -> Pattern:
 
 def element_matrices(mesh: Mesh, make: Callable[[Part], Array]) -> list[Array]:
     """Element matrices block by block, one array a group."""
+    return finished(element_matrix_steps(mesh, make))
+
+
+def finished(steps: Generator[Any, None, Found]) -> Found:
+    """Run steps to their end and give what they return."""
+    while True:
+        try:
+            next(steps)
+        except StopIteration as end:
+            found: Found = end.value
+            return found
+
+
+def element_matrix_steps(mesh: Mesh, make: Callable[[Part], Array]
+                         ) -> Generator[float, None, list[Array]]:  # fmt: skip
+    """Element matrices block by block, telling the share that is behind."""
     found = {id(g.form): np.empty((len(g.nodes), 6 * g.nodes.shape[1], 6 * g.nodes.shape[1]))
              for g in groups(mesh)}  # fmt: skip
     first = {id(g.form): int(g.which[0]) for g in groups(mesh)}
     for part in blocks(mesh):
         key = id(part.form)
         found[key][part.which - first[key]] = make(part)
+        yield (int(part.which[-1]) + 1) / mesh.count
     return list(found.values())
 
 

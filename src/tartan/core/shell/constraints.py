@@ -19,7 +19,7 @@ from scipy.spatial import cKDTree
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.shell.directions import components
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.supports import join_words, motion_names, rigid_rows
+from tartan.core.shell.supports import join_words, motion_names, null_motions, rigid_rows
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -211,8 +211,10 @@ def constrain(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> Con
         raise PartError("A support stands on nodes that are tied.", "Supports",
                         "Hold the component they are tied to.")  # fmt: skip
     check_free_motions(mesh, held, ties)
-    local = sp.block_diag([np.kron(np.eye(2), a.T) for a in axes], format="csr") \
-        if turned.any() else sp.identity(6 * count, format="csr")  # fmt: skip
+    blocks = np.zeros((count, 6, 6))
+    blocks[:, :3, :3] = blocks[:, 3:, 3:] = np.swapaxes(axes, 1, 2)
+    local = sp.bsr_matrix((blocks, np.arange(count), np.arange(count + 1))).tocsr()
+    local.eliminate_zeros()
     keep = ~fixed & ~follows[:, None]
     selection = sp.identity(6 * count, format="csc")[:, np.flatnonzero(keep.ravel())]
     T = (local @ selection).tocsr()
@@ -272,27 +274,59 @@ def check_free_motions(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = (
     MechanismError
         Naming the component by an element of it, and the motion.
     """
+    if not held:
+        raise MechanismError("The part has no supports.", "Supports",
+                             "Add one in Cases, such as clamped along an edge.")  # fmt: skip
+    for motion in free_motions_of(mesh, held, ties):
+        whole = len(motion.elements) == mesh.count
+        what = "the part" if whole else f"the component of element {int(motion.elements[0]) + 1}"
+        mend = "Hold that motion in Cases." if whole else "Hold it in Cases, or tie it."
+        raise MechanismError(f"The supports leave {what} free to {join_words(motion.names)}.",
+                             "Supports", mend)  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class FreeMotion:
+    """How a component, or components tied together, can move as a rigid body.
+
+    Attributes
+    ----------
+    elements : ndarray of int
+        The component.
+    names : tuple of str
+        Its free motions in words.
+    shapes : ndarray, shape (q, n, 3)
+        Displacement of every node of the mesh in each free motion; its largest is 1.
+    """
+
+    elements: Index
+    names: tuple[str, ...]
+    shapes: Array
+
+
+def free_motions_of(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()
+                    ) -> list[FreeMotion]:  # fmt: skip
+    """Find components that can move as rigid bodies; none when the part is held."""
     label = components(mesh)
     node_label = np.full(len(mesh.nodes), -1)
     for nodes, first in ((mesh.quads, 0), (mesh.triangles, len(mesh.quads))):
         node_label[nodes] = label[first : first + len(nodes), None]
     parent = _joined(label, node_label, ties)
     groups = parent[label]
+    found = []
     for group in np.unique(groups):
-        members = np.flatnonzero(groups == group)
-        free = _free_of(mesh, parent, node_label, group, held)
-        if free:
-            whole = len(np.unique(groups)) == 1
-            what = "the part" if whole else f"the component of element {int(members[0]) + 1}"
-            if not held:
-                raise MechanismError(
-                    "The part has no supports.",
-                    "Supports",
-                    "Add one in Cases, such as clamped along an edge.",
-                )
-            mend = "Hold that motion in Cases." if whole else "Hold it in Cases, or tie it."
-            raise MechanismError(f"The supports leave {what} free to {join_words(free)}.",
-                                 "Supports", mend)  # fmt: skip
+        mine = (node_label >= 0) & (parent[np.maximum(node_label, 0)] == group)
+        rows, centre, size = _held_rows(mesh, mine, held)
+        free = null_motions(rows)
+        if len(free) == 0:
+            continue
+        rigid = rigid_rows((mesh.nodes - centre) / size)[:, :3]
+        shapes = np.einsum("nci,qi->qnc", rigid, free) * mine[:, None]
+        shapes /= np.linalg.norm(shapes, axis=2).max(axis=1)[:, None, None]
+        found.append(
+            FreeMotion(np.flatnonzero(groups == group), tuple(motion_names(rows)), shapes)
+        )
+    return found
 
 
 def _joined(label: Index, node_label: Index, ties: Sequence[Tie]) -> Index:
@@ -307,9 +341,9 @@ def _joined(label: Index, node_label: Index, ties: Sequence[Tie]) -> Index:
     return np.asarray(sp.csgraph.connected_components(graph, directed=False)[1])
 
 
-def _free_of(mesh: Mesh, parent: Index, node_label: Index, group: int, held: Sequence[Held]
-             ) -> list[str]:  # fmt: skip
-    mine = (node_label >= 0) & (parent[np.maximum(node_label, 0)] == group)
+def _held_rows(mesh: Mesh, mine: NDArray[np.bool_], held: Sequence[Held]
+               ) -> tuple[Array, Array, float]:  # fmt: skip
+    """What held directions feel of the rigid motions of some nodes; their middle and size."""
     nodes = mesh.nodes[mine]
     centre = nodes.mean(axis=0)
     size = float(np.abs(nodes - centre).max()) or 1.0
@@ -321,4 +355,4 @@ def _free_of(mesh: Mesh, parent: Index, node_label: Index, group: int, held: Seq
             own = np.broadcast_to(one.axes, (len(one.nodes), 3, 3))[inside]
             rigid = np.concatenate([own @ rigid[:, :3], own @ rigid[:, 3:]], axis=1)
         rows.append(rigid[:, list(one.unknowns)].reshape(-1, 6))
-    return motion_names(np.concatenate(rows) if rows else np.zeros((0, 6)))
+    return np.concatenate([np.zeros((0, 6)), *rows]), centre, size

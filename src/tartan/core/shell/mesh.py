@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -111,8 +112,52 @@ class Mesh:
 
 
 @dataclass(frozen=True)
+class Opening:
+    """A cut-out in a panel, in plan: a rectangle with round corners, or an ellipse.
+
+    Attributes
+    ----------
+    name : str
+        Of its edge.
+    x, y : float
+        Middle, from the panel's middle [m].
+    length, width : float
+        Along x and y [m].
+    corner : float
+        Radius of the corners [m]; None makes an ellipse.
+    """
+
+    name: str
+    x: float
+    y: float
+    length: float
+    width: float
+    corner: float | None = None
+
+    @property
+    def size(self) -> tuple[float, float]:
+        """Box round it [m]."""
+        return self.length, self.width
+
+
+@dataclass(frozen=True)
+class Pad:
+    """A round area of a panel that is a region of its own, such as a mount; in plan [m]."""
+
+    name: str
+    x: float
+    y: float
+    diameter: float
+
+    @property
+    def size(self) -> tuple[float, float]:
+        """Box round it [m]."""
+        return self.diameter, self.diameter
+
+
+@dataclass(frozen=True)
 class Panel:
-    """A rectangular panel, flat, singly or doubly curved.
+    """A rectangular panel, flat, singly or doubly curved, with openings and pads.
 
     The surface is one circular arc swept along another. Both arcs bulge downwards about the
     centre, so that a positive radius makes the panel concave seen from +z.
@@ -124,12 +169,19 @@ class Panel:
     radius_x, radius_y : float or None
         Radius of the arc along x and along y [m]; None is straight. Negative curves the
         other way.
+    openings : tuple of Opening
+        Cut-outs.
+    pads : tuple of Pad
+        Areas with names of their own.
     """
 
     length: float
     width: float
     radius_x: float | None = None
     radius_y: float | None = None
+    openings: tuple[Opening, ...] = ()
+    pads: tuple[Pad, ...] = ()
+    kind: Literal["panel"] = "panel"
 
 
 def check_panel(panel: Panel, size: float) -> tuple[int, int]:
@@ -195,6 +247,13 @@ def grid_mesh(panel: Panel, nx: int, ny: int) -> Mesh:
     edges = dict(zip(EDGES, (grid[:, 0], grid[:, -1], grid[0], grid[-1]), strict=True))
     places = np.stack([(i.ravel() + 0.5) / nx, (j.ravel() + 0.5) / ny], axis=1)
     return Mesh(nodes, quads.astype(np.int64), edges, places)
+
+
+def arc_height(x: Array, radius: float | None) -> Array:
+    """Height of an arc over its lowest point at a distance along the chord [m]."""
+    if radius is None:
+        return np.zeros_like(x)
+    return np.asarray(2 * radius * np.sin(np.arcsin(x / abs(radius)) / 2) ** 2)
 
 
 def _arc(chord: float, radius: float | None) -> float:

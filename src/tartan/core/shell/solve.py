@@ -8,7 +8,7 @@ alone; a `Reuse` keeps them for the next solution on the same mesh.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -21,10 +21,13 @@ from numpy.typing import NDArray
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.assembly import (
+    Found,
     Part,
     Pattern,
     blocks,
     element_matrices,
+    element_matrix_steps,
+    finished,
     groups,
     make_pattern,
     reference_of,
@@ -186,13 +189,7 @@ def section_matrix(ABD: Array, shear: Array) -> Array:
 
 def solve(model: ShellModel, forces: Array, reuse: Reuse | None = None) -> Solution:
     """Solve at once; see `solution_steps`."""
-    steps = solution_steps(model, forces, reuse)
-    while True:
-        try:
-            next(steps)
-        except StopIteration as end:
-            result: Solution = end.value
-            return result
+    return finished(solution_steps(model, forces, reuse))
 
 
 def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None
@@ -236,15 +233,28 @@ def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None
     pattern = reuse.pattern
     yield "assembling", 0.1
     kept: dict[int, Any] | None = {} if mesh.count <= KEPT else None
-    stiffness = stiffness_matrices(model, kept)
+    assembling = element_matrix_steps(mesh, _stiffness_of(model, kept))
+    stiffness = yield from _named(assembling, "assembling", 0.1, 0.4)
     yield "factorising", 0.4
     displacement = _factor_and_solve(pattern, stiffness, forces, model, reuse)
-    yield "recovering", 0.8
-    return _recover(model, stiffness, forces, displacement, kept)
+    recovering = _recover(model, stiffness, forces, displacement, kept)
+    return (yield from _named(recovering, "recovering", 0.8, 1.0))
 
 
-def stiffness_matrices(model: ShellModel, kept: dict[int, Any] | None = None) -> list[Array]:
-    """Element stiffness matrices, one array a form of element; `kept` takes the operators."""
+def _named(steps: Generator[float, None, Found], doing: str, start: float, end: float
+              ) -> Generator[tuple[str, float], None, Found]:  # fmt: skip
+    """Steps of a stretch of the whole, by its name."""
+    while True:
+        try:
+            share = next(steps)
+        except StopIteration as stop:
+            found: Found = stop.value
+            return found
+        yield doing, start + (end - start) * share
+
+
+def _stiffness_of(model: ShellModel, kept: dict[int, Any] | None) -> Callable[[Part], Array]:
+    """What makes stiffness matrices of a block of elements; `kept` takes the operators."""
 
     def make(part: Part) -> Array:
         op = part.operators(model.mesh, model.reference)  # fmt: skip
@@ -253,7 +263,12 @@ def stiffness_matrices(model: ShellModel, kept: dict[int, Any] | None = None) ->
         found: Array = part.form.stiffness(op, model.section_of(part.which))
         return found
 
-    return element_matrices(model.mesh, make)
+    return make
+
+
+def stiffness_matrices(model: ShellModel) -> list[Array]:
+    """Element stiffness matrices, one array a form of element."""
+    return element_matrices(model.mesh, _stiffness_of(model, None))
 
 
 def _kept(model: ShellModel, matrices: list[Array]) -> Any:
@@ -338,7 +353,7 @@ def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
 
 
 def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacement: Array,
-             operators: dict[int, Any] | None) -> Solution:  # fmt: skip
+             operators: dict[int, Any] | None) -> Generator[float, None, Solution]:  # fmt: skip
     mesh = model.mesh
     count = len(forces)
     flat = displacement.reshape(count, -1)
@@ -348,10 +363,12 @@ def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacem
         op = part.operators(mesh, model.reference) if op is None else op
         u = np.moveaxis(flat[:, part.unknowns], 0, -1)
         strains[:, part.which] = part.form.section_strains(op, model.section_of(part.which), u)
+        yield 0.7 * (int(part.which[-1]) + 1) / mesh.count
     gathered = np.zeros_like(flat)
     for group, K in zip(groups(mesh), stiffness, strict=True):
         u = np.moveaxis(flat[:, group.unknowns], 0, -1)
         per_element = np.moveaxis(K @ u, -1, 0)
+        yield 0.8
         for k in range(count):
             np.add.at(gathered[k], group.unknowns, per_element[k])
     internal = gathered.reshape(displacement.shape)

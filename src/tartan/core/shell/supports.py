@@ -53,16 +53,29 @@ def motion_names(rows: Array) -> list[str]:
     rows : ndarray, shape (r, 6)
         What each held direction feels of the six motions, lengths as shares of the part's size.
     """
+    names = []
+    for vector in null_motions(rows):
+        # A turn about an axis off the middle also moves the middle: it is still a turn.
+        turns = np.abs(vector[3:]).max() > 1e-6
+        names.append(_MOTIONS[int(np.abs(vector[3:]).argmax()) + 3 if turns
+                              else int(np.abs(vector[:3]).argmax())])  # fmt: skip
+    return list(dict.fromkeys(names))
+
+
+def null_motions(rows: Array) -> Array:
+    """Rigid motions that held directions do not feel, shape (q, 6), from rows of (r, 6).
+
+    Those that do not turn come apart from those that do.
+    """
     if len(rows) == 0:
-        return list(_MOTIONS)
+        return np.eye(6)
     _, values, vectors = np.linalg.svd(rows, full_matrices=len(rows) < 6)
     rank = int((values > 1e-6 * max(values.max(), 1e-30)).sum())
-    names: list[str] = []
-    for vector in vectors[rank:]:
-        name = _MOTIONS[int(np.abs(vector).argmax())]
-        if name not in names:
-            names.append(name)
-    return names
+    free = vectors[rank:]
+    mix = np.linalg.svd(free[:, 3:])[0] if len(free) else np.zeros((0, 0))
+    free = mix.T @ free
+    free[np.abs(free) < 1e-9] = 0.0
+    return np.asarray(free)
 
 
 def rigid_rows(x: Array) -> Array:

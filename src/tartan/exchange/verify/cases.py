@@ -16,6 +16,7 @@ from tartan.exchange.verify import (
     obstacles,
     shell_kinds,
     strength_kinds,
+    vessel_kinds,
 )
 from tartan.exchange.verify.judge import Verdict, judge, mentions
 from tartan.exchange.verify.reading import Inputs, NotYetError
@@ -48,6 +49,13 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
 SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark", "free_plate",
                          "navier_buckling", "navier_frequency", "strip_bending"})  # fmt: skip
 """Kinds answered by shell elements, judged with the tolerances for a converged mesh."""
+
+BY_ELEMENTS_SUFFIX = " by elements"
+
+BY_ELEMENTS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
+    "thin_cylinder": vessel_kinds.thin_cylinder,
+}
+"""Kinds that theory answers, and elements a second time; those lines name the elements."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -173,7 +181,20 @@ def verify(cases: list[Case]) -> Iterator[tuple[Case, Report]]:
         else:
             report.answers[case.id] = found
             report.lines += _judged(case, found)
+            report.lines += _by_elements(case)
         yield case, report
+
+
+def _by_elements(case: Case) -> list[Line]:
+    """Second answer of a case by elements, judged as a shell's."""
+    if case.kind not in BY_ELEMENTS:
+        return []
+    found = {k: laminate_kinds.plain(v) for k, v in BY_ELEMENTS[case.kind](case.inputs).items()}
+    return [
+        Line(case, name + BY_ELEMENTS_SUFFIX, value,
+             judge(name, case.expected[name], value, shell=True))
+        for name, value in found.items() if "tol_rel_fe" in case.expected.get(name, {})
+    ]  # fmt: skip
 
 
 def _judged(case: Case, found: dict[str, Any]) -> Iterator[Line]:

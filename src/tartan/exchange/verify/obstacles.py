@@ -6,7 +6,7 @@ Belytschko et al., Comput. Meth. Appl. Mech. Eng. 51 (1985) 221–258.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from tartan.core.materials import isotropic
 from tartan.core.shell import loads
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.core.shell.solve import ShellModel, solve
+from tartan.core.shell.surfaces import revolved
 from tartan.core.stack import Ply, Stack
 from tartan.exchange.verify.reading import Inputs, NotYetError
 
@@ -97,13 +98,42 @@ def twisted_out_of_plane(n: int) -> float:
     return _twisted(n, 1)
 
 
+def pinched_cylinder(n: int) -> float:
+    """Eighth of a cylinder with rigid ends, pinched at the middle: displacement under a force."""
+    mesh = revolved(lambda v: np.stack([np.full_like(v, 300.0), 300.0 * v], axis=-1), 300.0, 1.0,
+                    turn=np.pi / 2, counts=(n, n))  # fmt: skip
+    fixed = free(mesh)
+    for edge, unknowns in (("lower edge", (2, 3, 4)), ("upper edge", (0, 1, 5)),
+                           ("right edge", (1, 3, 5)), ("left edge", (0, 4, 5))):  # fmt: skip
+        hold(mesh, edge, unknowns, fixed)
+    force = np.zeros((1, len(mesh.nodes), 6))
+    corner = np.intersect1d(mesh.edges["lower edge"], mesh.edges["right edge"])
+    force[0, corner, 0] = -0.25
+    model = ShellModel(mesh, plate(3e6, 0.3, 3.0), np.array([0.0, 0.0, 1.0]), fixed)
+    return float(-solve(model, force).displacement[0, corner[0], 0])
+
+
 BENCHMARKS: dict[str, tuple[Callable[[int], float], tuple[int, ...]]] = {
     "scordelis_lo": (scordelis_lo, (8, 12, 16, 24, 32)),
     "hemisphere_18": (hemisphere_18, (8, 16, 24, 32, 40)),
     "twisted_beam_in_plane": (twisted_in_plane, (2, 4, 6, 8)),
     "twisted_beam_out_of_plane": (twisted_out_of_plane, (2, 4, 6, 8, 10)),
+    "pinched_cylinder": (pinched_cylinder, (8, 16, 32, 48, 64, 80, 96)),
 }
 """Problems by name, with their meshes."""
+
+LITERATURE = {"scordelis_lo": 0.3024, "hemisphere_18": 0.0940, "twisted_beam_in_plane": 5.424e-3,
+              "twisted_beam_out_of_plane": 1.754e-3, "pinched_cylinder": 1.8248e-5}  # fmt: skip
+"""Figures of the course, to which the convergence tables relate their displacements."""
+
+
+def convergence_lines(name: str) -> Iterator[str]:
+    """Displacement on finer and finer meshes as shares of the literature's figure."""
+    run, meshes = BENCHMARKS[name]
+    yield f"{name.replace('_', ' ')}: literature {LITERATURE[name]:.4g}"
+    for n in meshes[:5]:
+        found = run(n)
+        yield f"  {n:3d} elements a side   {found:.5g}   {found / LITERATURE[name]:.4f}"
 
 
 def shell_benchmark(inputs: Inputs) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from tartan.exchange.verify.cases import Case, Report
+from tartan.exchange.verify.cases import BY_ELEMENTS_SUFFIX, Case, Report
 from tartan.exchange.verify.judge import flat
 
 
@@ -23,7 +23,7 @@ def case_lines(case: Case, report: Report) -> Iterator[str]:
         yield f"      not answered yet: {report.not_yet[case.id]}"
         return
     for line in (x for x in report.lines if x.case is case):
-        expected = case.expected[line.output]["value"]
+        expected = case.expected[line.output.removesuffix(BY_ELEMENTS_SUFFIX)]["value"]
         mark = "ok  " if line.verdict.passed else "OFF "
         difference = "" if line.verdict.difference is None else f"{line.verdict.difference:.2e}"
         yield (

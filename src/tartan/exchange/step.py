@@ -1,0 +1,139 @@
+"""Surfaces from STEP files (ISO 10303), meshed with quadrilaterals through gmsh.
+
+The file's own unit is used; faces keep the names the file gives them, edges are numbered.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import gmsh
+import numpy as np
+
+from tartan.core.errors import DocumentError, PartError
+from tartan.core.shell.directions import turned, turned_elements
+from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.mesher import Finer, collected, generate, session
+
+MOST_FACES = 2000
+"""Files with more faces are taken for whole machines, not parts."""
+
+SMALL = 1e-5
+"""Edges shorter than this share of the part's size are healed away."""
+
+
+@dataclass(frozen=True, eq=False)
+class Geometry:
+    """What a STEP file holds.
+
+    Attributes
+    ----------
+    text : str
+        The file itself.
+    faces, edges : tuple of str
+        Names.
+    size : float
+        Diagonal of the box round it [m].
+    """
+
+    text: str
+    faces: tuple[str, ...]
+    edges: tuple[str, ...]
+    size: float
+
+
+def read_step(path: Path) -> Geometry:
+    """Read a STEP file.
+
+    Raises
+    ------
+    DocumentError
+        When it cannot be read, is no STEP file, or holds no faces.
+    """
+    try:
+        text = path.read_text("latin-1")
+    except OSError as error:
+        raise DocumentError(f"The file cannot be read ({error.strerror}).", str(path),
+                            "Check the path and its permissions.") from error  # fmt: skip
+    if not text.lstrip().startswith("ISO-10303-21"):
+        raise DocumentError("This is not a STEP file.", path.name,
+                            "Export it anew as STEP (ISO 10303).")  # fmt: skip
+    try:
+        with session():
+            faces, edges, size = _load(text)
+    except PartError as error:
+        raise DocumentError(f"The file could not be read. {error.what}", path.name,
+                            "Export it anew, with surfaces or solids.") from error  # fmt: skip
+    return Geometry(text, tuple(faces), tuple(edges), size)
+
+
+def mesh_step(text: str, size: float, finer: Sequence[Finer] = (), leave_out: Sequence[str] = ()
+              ) -> Mesh:  # fmt: skip
+    """Mesh the surfaces of a STEP file.
+
+    Parameters
+    ----------
+    text : str
+        Content of the file.
+    size : float
+        Element size [m].
+    finer : sequence of Finer
+        Smaller elements around edges and points.
+    leave_out : sequence of str
+        Faces that are not meshed.
+
+    Raises
+    ------
+    PartError
+        Sizes that make no sense, or a face that cannot be meshed.
+    """
+    with session():
+        faces, edges, whole = _load(text)
+        if not whole / 5000 < size <= whole:
+            raise PartError(f"A mesh size of {size:g} m does not suit a part of {whole:.3g} m.",
+                            "Mesh size", f"Start with {whole / 40:.2g} m.")  # fmt: skip
+        for name in leave_out:
+            for face in faces.pop(name, []):
+                gmsh.model.removeEntities([(2, face)])
+        if not faces:
+            raise PartError("All faces are left out.", "Surface", "Keep one at least.")
+        generate(size, edges, finer)
+        mesh = collected(faces, edges)
+    keep = {name: nodes for name, nodes in mesh.edges.items() if len(nodes)}
+    mesh = replace(mesh, edges=keep)
+    return turned(mesh, turned_elements(mesh))
+
+
+def _load(text: str) -> tuple[dict[str, list[int]], dict[str, list[int]], float]:
+    """Faces and edges of a file in the current model, by name, and its size [m]."""
+    option = gmsh.option.setNumber
+    gmsh.option.setString("Geometry.OCCTargetUnit", "M")
+    option("Geometry.OCCImportLabels", 1)
+    for heal in ("FixDegenerated", "FixSmallEdges", "FixSmallFaces", "SewFaces"):
+        option(f"Geometry.OCC{heal}", 1)
+    option("Geometry.Tolerance", 1e-7)
+    with tempfile.TemporaryDirectory(prefix="tartan-") as folder:
+        file = Path(folder) / "part.step"
+        file.write_text(text, "latin-1")
+        gmsh.model.occ.importShapes(str(file), highestDimOnly=False)
+    gmsh.model.occ.removeAllDuplicates()
+    gmsh.model.occ.synchronize()
+    found = gmsh.model.getEntities(2)
+    if not found:
+        raise PartError("It holds no faces.", "Surface", "Export surfaces or solids.")
+    if len(found) > MOST_FACES:
+        raise PartError(f"It holds {len(found):,} faces.", "Surface", "Export the part alone.")
+    box = np.array(gmsh.model.getBoundingBox(-1, -1))
+    faces: dict[str, list[int]] = {}
+    for number, (_, face) in enumerate(found, start=1):
+        label = gmsh.model.getEntityName(2, face).rsplit("/", 1)[-1].strip()
+        wanted = label or f"face {number}"
+        name, again = wanted, 2
+        while name in faces:
+            name, again = f"{wanted} {again}", again + 1
+        faces[name] = [face]
+    edges = {f"edge {n}": [curve] for n, (_, curve) in enumerate(gmsh.model.getEntities(1), 1)}
+    return faces, edges, float(np.linalg.norm(box[3:] - box[:3]))
