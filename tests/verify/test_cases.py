@@ -11,7 +11,7 @@ import pytest
 
 from tartan.core.errors import DocumentError
 from tartan.exchange.verify import Case, load_cases, verify
-from tartan.exchange.verify.cases import KINDS, SHELL_KINDS, Report, answer
+from tartan.exchange.verify.cases import BY_ELEMENTS_SUFFIX, KINDS, SHELL_KINDS, Report, answer
 from tartan.exchange.verify.judge import judge
 from tartan.exchange.verify.reading import NotYetError
 from tartan.exchange.verify.table import case_lines, summary
