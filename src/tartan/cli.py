@@ -85,11 +85,12 @@ def check(file: Path) -> None:
     met = True
     for status in statuses(project, answer):
         met = met and status.met
-        where = status.address.words if status.address else "nowhere loaded"
-        _say(f"{'met    ' if status.met else 'NOT MET'}  {status.figure}. {status.need}  {where}")
+        mark = "met    " if status.met else "NOT MET"
+        _say(f"{mark}  {status.figure}. {status.need}  {status.where}")
     solution = answer.solution
-    _say(f"\n{solution.unknowns} unknowns, {len(answer.inputs.cases)} cases, reactions balance "
-         f"the loads to {solution.imbalance:.1e} of their size")  # fmt: skip
+    cases = len(answer.inputs.case_names)
+    _say(f"\n{solution.unknowns} unknowns, {cases} cases, reactions balance the "
+         f"loads to {solution.imbalance:.1e} of their size")  # fmt: skip
     raise typer.Exit(0 if met else 1)
 
 

@@ -20,7 +20,8 @@ from tartan.desktop.widgets.bands import band_heights
 from tartan.exchange.plies_table import plies_table
 from tartan.project import edits
 from tartan.project.jobs import PartAnswer, solve_now
-from tartan.project.model import Case, EdgeForce, Pressure, Project, Support
+from tartan.project.model import Project
+from tartan.project.partmodel import Case, EdgeForce, Pressure, Support
 from tartan.project.shellinputs import part_inputs
 from tests.desktop.conftest import coarse_sample
 

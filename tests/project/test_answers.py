@@ -14,14 +14,14 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
 from tartan.project import edits
 from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve, solve_now
-from tartan.project.model import (
+from tartan.project.model import Project
+from tartan.project.partmodel import (
     Acceleration,
     Case,
     DisplacementRequirement,
     EdgeForce,
     Part,
     Pressure,
-    Project,
 )
 from tartan.project.samples import dish_panel, light_dish_panel
 from tartan.project.shellinputs import part_inputs

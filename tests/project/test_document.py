@@ -12,14 +12,14 @@ from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
 from tartan.project import edits, storage
 from tartan.project.history import History
-from tartan.project.model import (
+from tartan.project.model import Project
+from tartan.project.partmodel import (
     Acceleration,
     Case,
     DisplacementRequirement,
     EdgeForce,
     Part,
     Pressure,
-    Project,
     ReserveRequirement,
     Support,
 )

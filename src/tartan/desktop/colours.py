@@ -129,3 +129,16 @@ def signed_map(share: Array) -> Bytes:
     low = _blend(np.clip(-t, 0, 1), _PALE, _COOL)
     high = _blend(np.clip(t, 0, 1), _PALE, _WARM)
     return oklab_to_srgb(np.where((t < 0)[..., None], low, high))
+
+
+def bare(*, dark: bool = False) -> Bytes:
+    """Colour of elements that a map does not cover: plain stone, as bytes."""
+    return np.array([87, 83, 74] if dark else [227, 220, 204], np.uint8)
+
+
+def zone_map(zone: NDArray[np.int64], count: int, *, dark: bool = False) -> Bytes:
+    """Colours of zones, numbered from 0: hues a golden angle apart at one lightness."""
+    light, chroma = (0.5, 0.07) if dark else (0.84, 0.065)
+    table = np.array([_lch(light - 0.05 * (k % 3), chroma, 75.0 + 137.5 * k)
+                      for k in range(max(count, 1))])  # fmt: skip
+    return oklab_to_srgb(table[np.asarray(zone, int)])

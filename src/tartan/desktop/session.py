@@ -45,6 +45,8 @@ class Selection:
     case: str = ""
     element: int | None = None
     spot_ply: int | None = None
+    rungs: tuple[int, ...] = ()
+    region: str = ""
 
 
 class Session(QObject):
@@ -247,7 +249,8 @@ def _valid(selection: Selection, project: Project) -> Selection:
     def known(name: str, names: list[str]) -> str:
         return name if name in names else (names[0] if names else "")
 
-    part_stack = project.part.stack if project.part else ""
+    laid = project.part.stacks() if project.part else ()
+    part_stack = laid[0] if laid else ""
     stacks = [s.name for s in project.stacks]
     stack = known(selection.stack or part_stack, stacks)
     found = project.stack(stack)
@@ -259,5 +262,7 @@ def _valid(selection: Selection, project: Project) -> Selection:
         stack=stack,
         load_set=known(selection.load_set, loads),
         plies=tuple(p for p in selection.plies if p < count),
-        case=known(selection.case, [c.name for c in project.cases]),
+        case=known(selection.case, list(project.case_names)),
+        rungs=tuple(r for r in selection.rungs if project.part and r < len(project.part.lay_up)),
+        region=selection.region if project.part and project.part.region(selection.region) else "",
     )

@@ -6,8 +6,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tartan.core.errors import TartanError
-from tartan.core.shell.mesh import check_panel
+from tartan.core.shell.mesh import Panel
 from tartan.project.model import Project
+from tartan.project.partmesh import meshed
+from tartan.project.partmodel import Part, ReadSurface
+from tartan.project.shellinputs import layout_of, part_inputs
 from tartan.project.verdict import station_of
 
 Mark = Literal["complete", "needs", "stale"]
@@ -78,11 +81,27 @@ def _part(project: Project) -> StationLine:
     part = project.part
     if part is None:
         return StationLine("no surface yet", "needs")
-    curved = sum(r is not None for r in (part.surface.radius_x, part.surface.radius_y))
-    shape = ("flat panel", "curved panel", "doubly curved panel")[curved]
-    nx, ny = check_panel(part.surface, part.mesh_size)
-    elements = f"{nx * ny:,}".replace(",", THIN_SPACE)
-    return StationLine(f"{shape},\n{elements} elements", "complete")
+    try:
+        inputs = part_inputs(project) if project.cases else None
+        count = meshed(part).mesh.count
+        zones = len(layout_of(inputs).zones.laminates) if inputs else 0
+    except TartanError:
+        return StationLine("not usable yet", "needs")
+    elements = f"{count:,}".replace(",", THIN_SPACE)
+    laid = _count(zones, "zone") if zones else "nothing laid"
+    return StationLine(f"{shape_words(part)}, {laid},\n{elements} elements",
+                       "complete" if zones else "needs")  # fmt: skip
+
+
+def shape_words(part: Part) -> str:
+    """Sort of surface in a word or two."""
+    surface = part.surface
+    if isinstance(surface, ReadSurface):
+        return surface.file
+    if not isinstance(surface, Panel):
+        return surface.kind
+    curved = sum(r is not None for r in (surface.radius_x, surface.radius_y))
+    return ("flat panel", "curved panel", "dish")[curved]
 
 
 def _cases(project: Project) -> StationLine:

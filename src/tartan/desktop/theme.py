@@ -122,6 +122,7 @@ def _sheet() -> str:
     QLabel[role="soft"] {{ color: {f.soft}; }}
     QLabel[role="head"] {{ font-weight: 600; }}
     QLabel[role="fault"] {{ color: {f.fails}; }}
+    QLabel[role="well"] {{ color: {f.holds}; }}
     QFrame[role="recovery"] {{ background: {f.accent_wash};
         border-bottom: 1px solid {f.line}; }}
     QFrame[role="rule"] {{ background: {f.line}; border: none; }}

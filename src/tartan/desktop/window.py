@@ -249,7 +249,7 @@ class MainWindow(QMainWindow):
         verdict = self.session.verdict
         changes: dict[str, object] = {"station": verdict.station}
         if verdict.address is not None and self.session.answer is not None:
-            case = self.session.answer.inputs.cases[verdict.address.case].name
+            case = self.session.answer.inputs.case_names[verdict.address.case]
             changes |= {"element": verdict.address.element, "case": case}
             if verdict.address.ply is not None:
                 changes["spot_ply"] = verdict.address.ply

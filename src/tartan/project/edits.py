@@ -10,10 +10,8 @@ import math
 from collections.abc import Iterable
 from dataclasses import replace
 
-from tartan.core.errors import DocumentError, PartError, StackError
+from tartan.core.errors import DocumentError, StackError
 from tartan.core.materials import Material, checked
-from tartan.core.shell.mesh import EDGES, check_panel
-from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare, relay
 from tartan.project.design_edits import (
@@ -23,19 +21,8 @@ from tartan.project.design_edits import (
     free_name,
     rename_in_sets,
 )
-from tartan.project.model import (
-    PLACES,
-    Acceleration,
-    Case,
-    DisplacementRequirement,
-    EdgeForce,
-    Load,
-    Part,
-    Pressure,
-    Project,
-    Requirement,
-    Support,
-)
+from tartan.project.model import Project
+from tartan.project.part_edits import check_part_data, renamed_material
 
 
 def rename_project(project: Project, name: str) -> Project:
@@ -59,14 +46,15 @@ def put_material(project: Project, name: str, material: Material) -> Project:
     others = [m.name for m in project.materials if m.name != name]
     material = replace(material, name=check_name(material.name, others, "material"))
     materials = tuple(material if m.name == name else m for m in project.materials)
-    stacks = project.stacks
+    stacks, part = project.stacks, project.part
     if material.name != name:
+        part = renamed_material(part, name, material.name)
         stacks = tuple(
             s.with_plies(replace(p, material=material.name) if p.material == name else p
                          for p in s.plies)
             for s in stacks
         )  # fmt: skip
-    changed = replace(project, materials=materials, stacks=stacks)
+    changed = replace(project, materials=materials, stacks=stacks, part=part)
     if material.name != name:
         changed = rename_in_sets(changed, name, material.name)
     for each in changed.materials:
@@ -91,7 +79,9 @@ def remove_material(project: Project, name: str) -> Project:
     DocumentError
         Naming the stacks that use it.
     """
-    used = project.stacks_using(name)
+    used = [*project.stacks_using(name)]
+    if project.part and any(r.ply and r.ply.material == name for r in project.part.lay_up):
+        used.append("the part's lay-up")
     if used:
         raise DocumentError(f"'{name}' is used by {', '.join(used)}.", "Materials",
                             "Give those plies another material first.")  # fmt: skip
@@ -172,8 +162,9 @@ def rename_stack(project: Project, old: str, new: str) -> Project:
         return Stack(new if s.name == old else s.name, plies)
 
     part, base = project.part, project.baseline
-    if part is not None and part.stack == old:
-        part = replace(part, stack=new)
+    if part is not None:
+        rungs = (replace(r, stack=new) if r.stack == old else r for r in part.lay_up)
+        part = replace(part, lay_up=tuple(rungs))
     if base is not None:
         base = replace(base, stacks=tuple(map(renamed, base.stacks)))
     loads = tuple(replace(s, stack=new) if s.stack == old else s for s in project.load_sets)
@@ -189,117 +180,11 @@ def remove_stack(project: Project, name: str) -> Project:
     DocumentError
         When the part uses it.
     """
-    if project.part is not None and project.part.stack == name:
+    if project.part is not None and name in project.part.stacks():
         raise DocumentError(f"'{name}' is laid on the part.", "Stacks",
                             "Lay another stack in Part first.")  # fmt: skip
     return replace(project, stacks=tuple(s for s in project.stacks if s.name != name),
                    load_sets=tuple(s for s in project.load_sets if s.stack != name))  # fmt: skip
-
-
-def put_part(project: Project, part: Part) -> Project:
-    """Replace the part.
-
-    Raises
-    ------
-    PartError
-        When the shape, mesh size or reference direction makes no sense.
-    DocumentError
-        When its stack does not exist.
-    """
-    check_panel(part.surface, part.mesh_size)
-    if not all(map(math.isfinite, part.reference)) or not any(part.reference):
-        raise PartError("The reference direction has no length.", "Reference direction",
-                        "Enter a vector such as 1, 0, 0.")  # fmt: skip
-    if project.stack(part.stack) is None:
-        raise DocumentError(f"There is no stack '{part.stack}'.", "Part", "Choose another.")
-    return replace(project, part=part)
-
-
-def put_supports(project: Project, supports: Iterable[Support]) -> Project:
-    """Replace the supports.
-
-    Raises
-    ------
-    PartError
-        When a place or kind is unknown.
-    """
-    supports = tuple(dict.fromkeys(supports))
-    for support in supports:
-        if support.place not in PLACES:
-            raise PartError(f"There is no '{support.place}'.", "Supports",
-                            f"Choose one of {', '.join(PLACES)}.")  # fmt: skip
-        if support.kind not in SUPPORT_KINDS:
-            raise PartError(f"There is no support '{support.kind}'.", "Supports",
-                            f"Choose one of {', '.join(SUPPORT_KINDS)}.")  # fmt: skip
-    return replace(project, supports=supports)
-
-
-def check_load(load: Load, where: str) -> None:
-    """Raise `PartError` when a load is not finite or its edge unknown."""
-    values: tuple[float, ...] = ()
-    if isinstance(load, Pressure):
-        values = (load.value,)
-    elif isinstance(load, EdgeForce):
-        values = load.force
-        if load.edge not in EDGES:
-            raise PartError(f"There is no edge '{load.edge}'.", where,
-                            f"Choose one of {', '.join(EDGES)}.")  # fmt: skip
-    elif isinstance(load, Acceleration):
-        values = load.vector
-    if not all(map(math.isfinite, values)):
-        raise PartError("A load is not a finite number.", where, "Enter a number.")
-
-
-def put_cases(project: Project, cases: Iterable[Case]) -> Project:
-    """Replace the load cases; requirements of cases that are gone go with them.
-
-    Raises
-    ------
-    DocumentError, PartError
-        Names that are empty or doubled, loads that are not finite.
-    """
-    cases = tuple(cases)
-    seen: list[str] = []
-    for case in cases:
-        seen.append(check_name(case.name, seen, "case"))
-        for load in case.loads:
-            check_load(load, f"Case '{case.name}', {load.kind}")
-    kept = tuple(
-        r for r in project.requirements
-        if not isinstance(r, DisplacementRequirement) or r.case in seen
-    )  # fmt: skip
-    return replace(project, cases=cases, requirements=kept)
-
-
-def rename_case(project: Project, old: str, new: str) -> Project:
-    """Rename a case, also in the requirements."""
-    new = check_name(new, (c.name for c in project.cases if c.name != old), "case")
-    cases = tuple(replace(c, name=new) if c.name == old else c for c in project.cases)
-    requirements = tuple(
-        replace(r, case=new) if isinstance(r, DisplacementRequirement) and r.case == old else r
-        for r in project.requirements
-    )
-    return replace(project, cases=cases, requirements=requirements)
-
-
-def put_requirements(project: Project, requirements: Iterable[Requirement]) -> Project:
-    """Replace the requirements.
-
-    Raises
-    ------
-    DocumentError
-        When a limit is not positive or its case unknown.
-    """
-    requirements = tuple(requirements)
-    cases = {c.name for c in project.cases}
-    for requirement in requirements:
-        where = f"Requirement, {requirement.kind}"
-        if not (math.isfinite(requirement.value) and requirement.value > 0):
-            raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
-        if isinstance(requirement, DisplacementRequirement) and requirement.case not in cases:
-            raise DocumentError(f"There is no case '{requirement.case}'.", where,
-                                "Choose a case.")  # fmt: skip
-    return replace(project, requirements=requirements)
 
 
 def check_project(project: Project) -> Project:
@@ -321,8 +206,5 @@ def check_project(project: Project) -> Project:
         stack_names.append(check_name(stack.name, stack_names, "stack"))
         put_plies(replace(fresh, stacks=(stack,)), stack.name, stack.plies)
     fresh = replace(fresh, stacks=project.stacks)
-    if project.part is not None:
-        fresh = put_part(fresh, project.part)
-    fresh = put_cases(put_supports(fresh, project.supports), project.cases)
-    put_requirements(fresh, project.requirements)
+    check_part_data(replace(fresh, conditions=project.conditions), project)
     return check_design(project)

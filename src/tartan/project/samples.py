@@ -6,19 +6,27 @@ import dataclasses
 
 from tartan.core.laminate.loadset import LoadSet
 from tartan.core.materials import Material, isotropic
-from tartan.core.shell.mesh import EDGES, Panel
+from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.stack import Ply, Stack
-from tartan.project.model import (
-    USUAL,
+from tartan.project.model import USUAL, CriteriaSet, Project
+from tartan.project.partmodel import (
     Acceleration,
+    BucklingRequirement,
     Case,
-    CriteriaSet,
+    Combination,
     DisplacementRequirement,
+    Force,
+    FrequencyRequirement,
+    MappedPressure,
+    Near,
     Part,
     Pressure,
-    Project,
+    PressureTable,
+    Region,
     ReserveRequirement,
+    Rung,
     Support,
+    Temperature,
 )
 
 _SOURCE = "generic, made up for the sample"
@@ -53,12 +61,43 @@ def _sandwich(name: str, *face: tuple[Material, float]) -> Stack:
     return Stack(name, (*lower, Ply(HONEYCOMB.name, 0.0, 5e-3), *lower[::-1]))
 
 
+MOUNTS = (Pad("mount A", -0.52, 0.0, 0.18), Pad("mount B", 0.42, -0.34, 0.18),
+          Pad("mount C", 0.42, 0.34, 0.18))  # fmt: skip
+CUT_OUT = Opening("access cut-out", 0.0, 0.0, 0.32, 0.24)
+
+
+def _wind(peak: float, lean: float) -> tuple[tuple[float, float, float, float], ...]:
+    """Made-up wind pressure at a grid of points: highest inside, falling to the edges [Pa]."""
+    rows = []
+    for y in (-0.6, -0.3, 0.0, 0.3, 0.6):
+        for x in (-0.8, -0.48, -0.16, 0.16, 0.48, 0.8):
+            fall = 1 - 0.55 * (x / 0.8) ** 2 - 0.35 * (y / 0.6) ** 2
+            p = peak * (fall + lean * x / 0.8)
+            rows.append((x, y, round((x * x + y * y) / 18, 4), round(p, 1)))
+    return tuple(rows)
+
+
+def _lay_up(face: str, doubler: Material) -> tuple[Rung, ...]:
+    """Two faces and a core, with doublers on the mounts between core and faces."""
+    pads = [Rung("mounts", ply=Ply(doubler.name, a, doubler.ply_thickness or 0.0))
+            for a in (0.0, 90.0)]  # fmt: skip
+    core = Rung(ply=Ply(HONEYCOMB.name, 0.0, 16e-3))
+    return (Rung(stack=face), *pads, core, *reversed(pads), Rung(stack=f"{face}, upper"))
+
+
 def dish_panel() -> Project:
     """Build the dish panel as released: it holds, with a little in hand."""
+    light = (Ply(WOVEN.name, 45.0, 0.12e-3), Ply(UNIDIRECTIONAL.name, 0.0, 0.08e-3))
+    face = (*light, Ply(UNIDIRECTIONAL.name, 90.0, 0.08e-3))
+    g = 9.81
     return Project(
         name="Mountain station · dish panel",
         materials=(WOVEN, UNIDIRECTIONAL, GLASS, HONEYCOMB, ALUMINIUM),
         stacks=(
+            Stack("dish face", face),
+            Stack("dish face, upper", face[::-1]),
+            Stack("light face", light),
+            Stack("light face, upper", light[::-1]),
             _sandwich("reflector sandwich", (WOVEN, 45.0), (UNIDIRECTIONAL, 0.0),
                       (UNIDIRECTIONAL, 90.0)),
             _sandwich("light sandwich", (WOVEN, 45.0), (UNIDIRECTIONAL, 0.0)),
@@ -67,17 +106,43 @@ def dish_panel() -> Project:
                 for a in (0.0, 0.0, 45.0, -45.0, 90.0, 90.0, -45.0, 45.0, 0.0, 0.0)
             )),
         ),
-        part=Part(Panel(1.6, 1.2, 9.0, 9.0), "reflector sandwich", 0.04),
+        part=Part(
+            Panel(1.6, 1.2, 9.0, 9.0, (CUT_OUT,), MOUNTS), 0.04,
+            lay_up=_lay_up("dish face", UNIDIRECTIONAL),
+            regions=(
+                Region("mounts", faces=tuple(m.name for m in MOUNTS)),
+                Region("rim of the cut-out", near=(Near(0.05, "access cut-out"),)),
+            ),
+        ),
         supports=(
-            *(Support(edge, "held along z") for edge in EDGES),
-            Support("left edge", "held along x"),
-            Support("lower left corner", "held along y"),
+            Support("mount A", "pinned"),
+            Support("mount B", "held along z"), Support("mount B", "held along y"),
+            Support("mount C", "held along z"),
         ),
+        tables=(PressureTable("operating wind", _wind(42.0, 0.2)),
+                PressureTable("survival wind", _wind(8400.0, 0.35))),
         cases=(
-            Case("operating wind", (Pressure(3200.0), Acceleration((0.0, 0.0, -9.81)))),
-            Case("own weight", (Acceleration((0.0, 0.0, -9.81)),)),
+            Case("operating wind", (MappedPressure("operating wind"),)),
+            Case("survival wind", (MappedPressure("survival wind"),)),
+            Case("weight, dish upright", (Acceleration((0.0, -g, 0.0)),)),
+            Case("weight, dish flat", (Acceleration((0.0, 0.0, -g)),)),
+            Case("ice", (Pressure(650.0),)),
+            Case("60 K colder", (Temperature(-60.0),)),
+            Case("lifting", (Force("upper edge", (0.0, 420.0, 160.0)),
+                             Acceleration((0.0, -2 * g, 0.0)))),
         ),
-        requirements=(ReserveRequirement(1.25), DisplacementRequirement(0.25e-3, "own weight")),
+        combinations=(
+            Combination("survival wind, iced and cold", (
+                ("survival wind", 1.0), ("ice", 1.0), ("weight, dish upright", 1.0),
+                ("60 K colder", 0.75),
+            )),
+        ),
+        requirements=(
+            ReserveRequirement(1.25),
+            DisplacementRequirement(0.15e-3, "operating wind", "normal"),
+            FrequencyRequirement(25.0),
+            BucklingRequirement(2.0, "survival wind"),
+        ),
         load_sets=(
             LoadSet("gust, at the middle", (40e3, 26e3, 6e3, 180.0, 126.0, 22.0), Q=(4.6e3, 2.9e3),
                     stack="reflector sandwich"),
@@ -99,7 +164,8 @@ def light_dish_panel() -> Project:
     """Build the same panel with the light sandwich: it does not hold."""
     project = dish_panel()
     assert project.part is not None
-    part = dataclasses.replace(project.part, stack="light sandwich")
+    rungs = _lay_up("light face", UNIDIRECTIONAL)
+    part = dataclasses.replace(project.part, lay_up=rungs)
     return dataclasses.replace(project, name="Mountain station · light dish panel", part=part)
 
 

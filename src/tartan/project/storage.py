@@ -15,7 +15,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.project.edits import check_project
 from tartan.project.model import Project
 
-SCHEMA = 1
+SCHEMA = 2
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
@@ -86,6 +86,8 @@ def from_text(text: str, where: str = "Project file") -> Project:
             f"It was written by a newer Tartan (schema {version}, this one reads {SCHEMA}).",
             where, "Open it with that version.")  # fmt: skip
     body = {k: v for k, v in data.items() if k not in _HEAD}
+    if version == 1:
+        body = _from_first(body)
     try:
         _refuse_unknown(body, json_schema(), where)
         project = _ADAPTER.validate_json(json.dumps(body), strict=True)
@@ -97,6 +99,19 @@ def from_text(text: str, where: str = "Project file") -> Project:
         return check_project(project)
     except TartanError as error:
         raise DocumentError(str(error), where, "Nothing was opened.") from error
+
+
+def _from_first(body: dict[str, Any]) -> dict[str, Any]:
+    """Body of a file of schema 1, whose part was one stack on one panel, in today's form."""
+    part = body.get("part")
+    if not isinstance(part, dict) or "lay_up" in part:
+        return body
+    old = dict(part)
+    new = {k: v for k, v in old.items() if k in ("surface", "mesh_size", "reference_surface")}
+    new["lay_up"] = [{"stack": old.get("stack", "")}]
+    new["directions"] = [{"vector": old.get("reference", [1.0, 0.0, 0.0])}]
+    new["flipped"] = [""] if old.get("laying_side") == "down" else []
+    return {**body, "part": new}
 
 
 def _path(location: tuple[int | str, ...]) -> str:

@@ -105,6 +105,10 @@ BENDING = Quantity("bending stiffness", "N*m", (("N·m", 1.0), ("N·m", 1.0),
 ACCELERATION = Quantity("acceleration", "m/s**2", (("m/s²", 1.0), ("m/s²", 1.0),
                                                    ("ft/s²", 0.3048)))  # fmt: skip
 STRAIN = Quantity("strain", "", (("µε", 1e-6), ("1", 1.0), ("µε", 1e-6)))
+FORCE = Quantity("force", "N", (("N", 1.0), ("N", 1.0), ("lbf", _LBF)))
+MOMENT = Quantity("moment", "N*m", (("N·m", 1.0), ("N·m", 1.0), ("lbf·in", _LBF * _INCH)))
+MASS = Quantity("mass", "kg", (("kg", 1.0), ("kg", 1.0), ("lb", _POUND)))
+FREQUENCY = _same("frequency", "Hz", 1.0, "Hz")
 TEMPERATURE = Quantity("temperature change", "K", (("K", 1.0), ("K", 1.0), ("°F", 5 / 9)))
 GRADIENT = Quantity("temperature gradient", "K/m", (("K/mm", 1e3), ("K/m", 1.0),
                                                     ("°F/in", 5 / 9 / _INCH)))  # fmt: skip

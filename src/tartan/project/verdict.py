@@ -6,15 +6,23 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import SPOTS
-from tartan.core.shell.mesh import Mesh, place_words
 from tartan.project import units
 from tartan.project.jobs import PartAnswer
-from tartan.project.model import DisplacementRequirement, Project, Requirement, ReserveRequirement
-from tartan.project.shellinputs import mesh_for
+from tartan.project.model import Project
+from tartan.project.partmodel import (
+    BucklingRequirement,
+    DisplacementRequirement,
+    FrequencyRequirement,
+    MassRequirement,
+    Requirement,
+    ReserveRequirement,
+)
+from tartan.project.shellinputs import where_words
 
 State = Literal["holds", "fails", "stale", "blocked"]
 
@@ -46,13 +54,16 @@ class Status:
     ratio : float
         At least 1 where it is met: reserve factor over its requirement, limit over displacement.
     address : Address or None
-        Where; None when nothing is loaded.
+        Where; None when nothing is loaded, or the whole part is meant.
+    case : str
+        Case that buckles.
     """
 
     requirement: Requirement
     value: float
     ratio: float
     address: Address | None
+    case: str = ""
 
     @property
     def met(self) -> bool:
@@ -62,16 +73,39 @@ class Status:
     @property
     def figure(self) -> str:
         """Value in words, such as "Reserve factor 1.38"."""
-        if isinstance(self.requirement, ReserveRequirement):
+        each = self.requirement
+        if isinstance(each, ReserveRequirement):
             return f"Reserve factor {units.factor(self.value)}"
-        return f"Displacement {units.show(self.value, units.LENGTH)}"
+        if isinstance(each, DisplacementRequirement):
+            what = "Displacement" if each.measure == "size" else "Surface deviation"
+            return f"{what} {units.show(self.value, units.LENGTH)}"
+        if isinstance(each, BucklingRequirement):
+            return f"Buckling factor {units.factor(self.value)}"
+        if isinstance(each, MassRequirement):
+            return f"Mass {units.number(self.value)} kg"
+        return f"First frequency {units.number(self.value)} Hz"
 
     @property
     def need(self) -> str:
         """Limit in words."""
-        if isinstance(self.requirement, ReserveRequirement):
-            return f"Needs {self.requirement.value:.2f}."
-        return f"Allowed {units.show(self.requirement.value, units.LENGTH)}."
+        each = self.requirement
+        if isinstance(each, ReserveRequirement | BucklingRequirement):
+            return f"Needs {each.value:.2f}."
+        if isinstance(each, DisplacementRequirement):
+            return f"Allowed {units.show(each.value, units.LENGTH)}."
+        if isinstance(each, MassRequirement):
+            return f"Allowed {units.number(each.value)} kg."
+        return f"Needs {units.number(each.value)} Hz."
+
+    @property
+    def where(self) -> str:
+        """Place of the value in words."""
+        if self.address is not None:
+            return self.address.words
+        if isinstance(self.requirement, BucklingRequirement):
+            return self.case
+        whole = isinstance(self.requirement, MassRequirement | FrequencyRequirement)
+        return "whole part" if whole else "nowhere loaded"
 
 
 @dataclass(frozen=True)
@@ -110,56 +144,85 @@ def statuses(project: Project, answer: PartAnswer) -> list[Status]:
     asked = list(project.requirements)
     if not any(isinstance(r, ReserveRequirement) for r in asked):
         asked.insert(0, DEFAULT_RESERVE)
-    part = answer.inputs.part
-    mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
-    found = []
-    for requirement in asked:
-        if isinstance(requirement, ReserveRequirement):
-            found.append(_reserve(requirement, answer, mesh))
-        else:
-            status = _displacement(requirement, answer, mesh)
-            if status is not None:
-                found.append(status)
+    found = [s for r in asked if (s := _status(r, answer)) is not None]
     return sorted(found, key=lambda s: s.ratio)
 
 
-def _reserve(requirement: ReserveRequirement, answer: PartAnswer, mesh: Mesh) -> Status:
+def _status(requirement: Requirement, answer: PartAnswer) -> Status | None:
+    """Value of a requirement; None while the answer does not know of it."""
+    if isinstance(requirement, ReserveRequirement):
+        return _reserve(requirement, answer)
+    if isinstance(requirement, DisplacementRequirement):
+        return _displacement(requirement, answer)
+    if isinstance(requirement, MassRequirement):
+        mass = answer.layout().mass()
+        return Status(requirement, mass, requirement.value / mass, None)
+    if isinstance(requirement, FrequencyRequirement):
+        shapes = answer.modes
+    else:
+        shapes = next((s for s in answer.buckling if s.case == requirement.case), None)
+    if shapes is None:
+        return None
+    value = float(shapes.values[0]) if len(shapes.values) else float("inf")
+    return Status(requirement, value, value / requirement.value, None, shapes.case)
+
+
+def _reserve(requirement: ReserveRequirement, answer: PartAnswer) -> Status:
     margins = answer.margins
     element = answer.spots[0] if answer.spots else int(np.argmin(margins.reserve))
     value = float(margins.reserve[element])
     ratio = value / requirement.value
     if not np.isfinite(value):
         return Status(requirement, value, ratio, None)
-    return Status(requirement, value, ratio, margin_address(answer, mesh, element))
+    return Status(requirement, value, ratio, margin_address(answer, element))
 
 
-def margin_address(answer: PartAnswer, mesh: Mesh, element: int) -> Address:
+def ply_words(answer: PartAnswer, ply: int) -> str:
+    """A ply of the lay-up in words, such as "ply 7 (45°)"."""
+    layer = answer.layout().laid[ply].ply
+    kind = next(m.kind for m in answer.inputs.materials if m.name == layer.material)
+    return f"ply {ply + 1} ({'core' if kind == 'core' else units.number(layer.angle) + '°'})"
+
+
+def margin_address(answer: PartAnswer, element: int) -> Address:
     """Whole address of an element's governing margin, in words."""
     margins = answer.margins
     case, ply, spot = (int(a[element]) for a in (margins.case, margins.ply, margins.spot))
-    layer = answer.inputs.stack.plies[ply]
-    kind = next(m.kind for m in answer.inputs.materials if m.name == layer.material)
-    which = "core" if kind == "core" else f"{units.number(layer.angle)}°"
+    name = ply_words(answer, ply)
     title = criterion(margins.checks[int(margins.check[element])]).title
-    mode = margins.mode_label(element)
-    at = "" if kind == "core" else f" at the {SPOTS[spot]}"
+    at = "" if "core" in name else f" at the {SPOTS[spot]}"
     words = (
-        f"{answer.inputs.cases[case].name}, {place_words(mesh.places[element])}, "
-        f"ply {ply + 1} ({which}), {mode}{at}, by {title}"
+        f"{answer.inputs.case_names[case]}, {where_words(answer.inputs, element)}, "
+        f"{name}, {margins.mode_label(element)}{at}, by {title}"
     )
     return Address(case, element, ply, spot, words)
 
 
-def _displacement(requirement: DisplacementRequirement, answer: PartAnswer, mesh: Mesh
-                  ) -> Status | None:  # fmt: skip
-    names = [c.name for c in answer.inputs.cases]
+def moved(answer: PartAnswer, case: int, measure: str) -> NDArray[np.float64]:
+    """Displacement of every node in a case: its size, or its share along the normal [m]."""
+    u = answer.solution.displacement[case, :, :3]
+    if measure == "size":
+        return np.asarray(np.linalg.norm(u, axis=1))
+    mesh = answer.layout().mesh
+    normals = np.zeros((len(mesh.nodes), 3))
+    weighted = mesh.normals() * mesh.areas()[:, None]
+    for nodes, first in ((mesh.quads, 0), (mesh.triangles, len(mesh.quads))):
+        for corner in range(nodes.shape[1]):
+            np.add.at(normals, nodes[:, corner], weighted[first : first + len(nodes)])
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    return np.asarray(np.abs((u * normals / np.where(length > 0, length, 1)).sum(axis=1)))
+
+
+def _displacement(requirement: DisplacementRequirement, answer: PartAnswer) -> Status | None:
+    names = answer.inputs.case_names
     if requirement.case not in names:
         return None
     case = names.index(requirement.case)
-    size = np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)
-    node = int(size.argmax())
-    element = int(np.argmax((mesh.quads == node).any(axis=1)))
-    words = f"{requirement.case}, {place_words(mesh.places[element])}"
+    size = moved(answer, case, requirement.measure)
+    node, mesh = int(size.argmax()), answer.layout().mesh
+    element = int(np.argmax(np.concatenate([(mesh.quads == node).any(axis=1),
+                                            (mesh.triangles == node).any(axis=1)])))  # fmt: skip
+    words = f"{requirement.case}, {where_words(answer.inputs, element)}"
     value = float(size[node])
     ratio = requirement.value / value if value > 0 else float("inf")
     return Status(requirement, value, ratio, Address(case, element, None, None, words))
@@ -169,16 +232,18 @@ def verdict(project: Project, answer: PartAnswer) -> Verdict:
     """Say what governs: the requirement that is least met."""
     least = statuses(project, answer)[0]
     state: State = "holds" if least.met else "fails"
-    if least.address is None:
+    where = least.where
+    if least.address is None and isinstance(least.requirement, ReserveRequirement):
         return Verdict(state, least.figure, f"No case loads the part. {least.need}", "Cases")
-    where = least.address.words
     sentence = f"{where[0].upper()}{where[1:]}. {least.need}"
     return Verdict(state, least.figure, sentence, "Margins", least.address)
 
 
 _STATIONS = (("Material", "Materials"), ("Stack", "Stacks"), ("Notation", "Stacks"),
              ("Surface", "Part"), ("Mesh", "Part"), ("Reference", "Part"), ("Part", "Part"),
-             ("Support", "Cases"), ("Case", "Cases"), ("Load", "Cases"))  # fmt: skip
+             ("Lay-up", "Part"), ("Region", "Part"), ("Laying", "Part"), ("Tie", "Part"),
+             ("Support", "Cases"), ("Case", "Cases"), ("Load", "Cases"), ("Pressure", "Cases"),
+             ("Buckling", "Cases"))  # fmt: skip
 
 
 def station_of(error: TartanError) -> str:

@@ -145,7 +145,8 @@ def spread(mesh: Mesh, nodes: Index, force: Array, moment: Array | None = None) 
     """
     if len(nodes) == 0:
         raise PartError("The load acts on nothing.", "Load", "Choose an edge, region or point.")
-    weight = np.ones(len(nodes)) / len(nodes)
+    weight = node_areas(mesh)[nodes]
+    weight = weight / weight.sum()
     forces = np.zeros((len(mesh.nodes), 6))
     forces[nodes, :3] = weight[:, None] * force
     if moment is None or not np.any(moment):
@@ -163,6 +164,16 @@ def spread(mesh: Mesh, nodes: Index, force: Array, moment: Array | None = None) 
         return forces
     forces[nodes, :3] += weight[:, None] * np.cross(np.linalg.solve(J, moment), arm)
     return forces
+
+
+def node_areas(mesh: Mesh) -> Array:
+    """Area that belongs to every node, shape (n,) [m²]."""
+    found = np.zeros(len(mesh.nodes))
+    areas = mesh.areas()
+    for part in groups(mesh):
+        width = part.nodes.shape[1]
+        np.add.at(found, part.nodes, np.repeat(areas[part.which, None] / width, width, axis=1))
+    return found
 
 
 def _inertia(arm: Array) -> Array:
@@ -191,10 +202,21 @@ def edge_force(mesh: Mesh, edge: Index, per_length: Array) -> Array:
     """
     forces = np.zeros((len(mesh.nodes), 6))
     spans = np.linalg.norm(np.diff(mesh.nodes[edge], axis=0), axis=1)
+    spans *= _are_sides(mesh, edge)
     half = spans[:, None] / 2 * per_length
     np.add.at(forces[:, :3], edge[:-1], half)
     np.add.at(forces[:, :3], edge[1:], half)
     return forces
+
+
+def _are_sides(mesh: Mesh, chain: Index) -> NDArray[np.bool_]:
+    """Whether neighbours in a chain are joined by an element's side: edges may be of pieces."""
+    count = len(mesh.nodes)
+    ends = [np.stack([p.nodes, np.roll(p.nodes, -1, axis=1)], axis=2).reshape(-1, 2)
+            for p in groups(mesh)]  # fmt: skip
+    sides = np.sort(np.concatenate(ends), axis=1)
+    own = np.sort(np.stack([chain[:-1], chain[1:]], axis=1), axis=1)
+    return np.isin(own[:, 0] * count + own[:, 1], sides[:, 0] * count + sides[:, 1])
 
 
 def resultant(mesh: Mesh, forces: Array) -> Array:

@@ -58,7 +58,8 @@ class Margins:
 
 
 def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
-           residual: Array | None = None, free: Array | None = None) -> Margins:  # fmt: skip
+           residual: Array | None = None, free: Array | None = None,
+           own_free: Array | None = None) -> Margins:  # fmt: skip
     """Find the governing reserve factor of every element.
 
     Parameters
@@ -73,6 +74,9 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
         Section strains that stay while the cases are scaled.
     free : ndarray, shape (n, 3, 3), optional
         Stress that the residual strains do not cause, as `free_stress` gives [Pa].
+    own_free : ndarray, shape (n, 3, 3), optional
+        Stress that the strains of the cases themselves do not cause, where a temperature is
+        what is scaled [Pa].
 
     Raises
     ------
@@ -84,7 +88,7 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((6, count), np.int64)
-    if residual is None:
+    if residual is None and own_free is None:
         # The usual criteria have a compiled search; the rest goes the general way below.
         fit = [(c, r) for c in checks if (r := rows_of(c)) is not None]
         if fit:
@@ -93,6 +97,8 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
     for start in range(0, count if checks else 0, BLOCK):
         part = np.moveaxis(strains[:, start : start + BLOCK], 0, 1)
         stress = {"in-plane": stress_from_section(laminate, part)}
+        if own_free is not None:
+            stress["in-plane"] = stress["in-plane"] - own_free
         if any(c.rule.stress == "transverse" for c in checks):
             stress["transverse"] = shear_from_section(laminate, part)
         block = slice(start, start + len(part))
@@ -185,7 +191,7 @@ def hot_spots(mesh: Mesh, margins: Margins, most: int = 12, apart: float = 3.0) 
     list of int
         Worst first; elements that never fail are left out.
     """
-    centre = mesh.corners().mean(axis=1)
+    centre = mesh.centres()
     reach = apart * float(np.sqrt(mesh.areas().mean()))
     taken = ~np.isfinite(margins.reserve)
     found: list[int] = []

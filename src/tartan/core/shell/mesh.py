@@ -61,6 +61,12 @@ class Mesh:
                                self.nodes[self.triangles].mean(axis=1)])  # fmt: skip
 
     @cached_property
+    def corner_table(self) -> Index:
+        """Corner nodes of every element, shape (m, 4); triangles repeat their last."""
+        found: Index = np.concatenate([self.quads, self.triangles[:, [0, 1, 2, 2]]])
+        return found
+
+    @cached_property
     def curved_sides(self) -> Array:
         """Which sides of the triangles lie between two triangles, shape (q, 3), 1 or 0."""
         sides = np.stack([self.triangles, np.roll(self.triangles, -1, axis=1)], axis=2)

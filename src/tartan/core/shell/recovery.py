@@ -136,6 +136,7 @@ def assess_zones(
     *,
     residual: Array | None = None,
     temperature: Load | None = None,
+    scaled: Load | None = None,
 ) -> Margins:
     """Governing reserve factor of every element of a part of several zones.
 
@@ -151,6 +152,8 @@ def assess_zones(
         Section strains that stay, such as those of a temperature.
     temperature : Load, optional
         Temperature and moisture whose free expansion causes no stress in them.
+    scaled : Load, optional
+        Temperature that caused `strains` themselves and is scaled with them.
 
     Returns
     -------
@@ -170,7 +173,8 @@ def assess_zones(
             continue
         held = None if residual is None else residual[here]
         free = None if temperature is None else free_stress(laminate, temperature)
-        part = assess(laminate, strains[:, here], sets, held, free)
+        own = None if scaled is None else free_stress(laminate, scaled)
+        part = assess(laminate, strains[:, here], sets, held, free, own)
         if zones.plies:
             part = replace(part, ply=np.array(zones.plies[number])[part.ply])
         whole = _placed(whole, part, here, count)

@@ -298,11 +298,19 @@ def mass_matrix(model: ShellModel, moments: Array | None = None) -> Any:
     if moments is None:
         moments = model.mass_moments()
     each = np.broadcast_to(moments, (model.mesh.count, 3))
-    return make_pattern(model.mesh, model.fixed).sparse(
-        element_matrices(
-            model.mesh, lambda part: mass(model.mesh.nodes[part.nodes], each[part.which])
-        )
-    )
+    return _kept(model, element_matrices(
+        model.mesh, lambda part: mass(model.mesh.nodes[part.nodes], each[part.which])
+    ))  # fmt: skip
+
+
+def unknowns_of(model: ShellModel, kept: Array) -> Array:
+    """Displacements and rotations of all nodes from those of the kept unknowns, (q, n, 6)."""
+    if model.constraints is not None:
+        flat = kept @ model.constraints.T.T
+    else:
+        flat = np.zeros((len(kept), model.fixed.size))
+        flat[:, ~model.fixed.ravel()] = kept
+    return np.asarray(flat.reshape(len(kept), *model.fixed.shape))
 
 
 def geometric_matrix(model: ShellModel, forces: Array, *, normal_only: bool = False) -> Any:

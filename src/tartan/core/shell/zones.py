@@ -19,6 +19,7 @@ from tartan.core.stack.plies import Ply, Stack
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+Step = tuple[int, float, float]
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +64,8 @@ class Zones:
 
 
 def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Material],
-             reference: float = 0.0, tolerance: float = 0.05) -> Zones:  # fmt: skip
+             reference: float = 0.0, tolerance: float = 0.05, offset: float = 0.0
+             ) -> Zones:  # fmt: skip
     """Find the zones of a lay-up.
 
     Parameters
@@ -79,6 +81,8 @@ def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Mate
         top, and between.
     tolerance : float
         Turns within this angle [deg], and factors within a hundredth of it, are one.
+    offset : float
+        Height of the laminates over their place so given, along the laying direction [m].
 
     Raises
     ------
@@ -87,25 +91,40 @@ def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Mate
     MaterialError
         As `make_laminate`.
     """
-    sequences: list[list[tuple[int, float, float]]] = [[] for _ in range(count)]
+    codes = np.zeros((count, len(lay_up)), np.int32)
+    forms: list[NDArray[np.float64]] = []
     for number, laid in enumerate(lay_up):
         if len(laid.elements) and not 0 <= laid.elements.min() <= laid.elements.max() < count:
             raise StackError("A ply lies on elements that do not exist.", f"Ply {number + 1}",
                              "Lay it on a region of this mesh.")  # fmt: skip
         turn = _rounded(laid.turn, len(laid.elements), tolerance, 0.0)
         factor = _rounded(laid.factor, len(laid.elements), tolerance / 100, 1.0)
-        for e, t, f in zip(laid.elements.tolist(), turn.tolist(), factor.tolist(), strict=True):
-            sequences[e].append((number, t, f))
-    bare = [e for e, s in enumerate(sequences) if not s]
-    if bare:
+        pairs, which = np.unique(np.stack([turn, factor], axis=1), axis=0, return_inverse=True)
+        forms.append(pairs)
+        codes[laid.elements, number] = which.ravel() + 1
+    bare = np.flatnonzero(~codes.any(axis=1))
+    if len(bare):
         raise StackError(f"{len(bare)} of {count} elements have no ply.",
-                         f"Lay-up, element {bare[0] + 1}",
+                         f"Lay-up, element {int(bare[0]) + 1}",
                          "Lay a ply on their region.")  # fmt: skip
-    found: dict[tuple[tuple[int, float, float], ...], int] = {}
-    zone = np.array([found.setdefault(tuple(s), len(found)) for s in sequences])
-    laminates = tuple(_laminate(lay_up, key, materials, reference, i)
-                      for i, key in enumerate(found))  # fmt: skip
-    return Zones(laminates, zone, tuple(tuple(n for n, _, _ in key) for key in found))
+    rows, first, zone = np.unique(codes, axis=0, return_index=True, return_inverse=True)
+    # Zones are numbered as they are met.
+    order = np.argsort(first)
+    rank = np.empty(len(order), np.int64)
+    rank[order] = np.arange(len(order))
+    keys = [_sequence(rows[k], forms) for k in order]
+    laminates = tuple(_laminate(lay_up, key, materials, reference, (i, offset))
+                      for i, key in enumerate(keys))  # fmt: skip
+    return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _, _ in k) for k in keys))
+
+
+def _sequence(row: NDArray[np.int32], forms: Sequence[Array]) -> tuple[Step, ...]:
+    """Plies of a zone with their turns and factors."""
+    found = []
+    for n in np.flatnonzero(row).tolist():
+        turn, factor = forms[n][row[n] - 1]
+        found.append((n, float(turn), float(factor)))
+    return tuple(found)
 
 
 def _rounded(values: Array | None, count: int, step: float, usual: float) -> Array:
@@ -116,15 +135,16 @@ def _rounded(values: Array | None, count: int, step: float, usual: float) -> Arr
 
 def _laminate(
     lay_up: Sequence[LaidPly],
-    key: tuple[tuple[int, float, float], ...],
+    key: tuple[Step, ...],
     materials: Mapping[str, Material],
     reference: float,
-    number: int,
+    place: tuple[int, float],
 ) -> Laminate:
     plies = tuple(
         replace(lay_up[n].ply, angle=lay_up[n].ply.angle + turn,
                 thickness=lay_up[n].ply.thickness * factor)
         for n, turn, factor in key
     )  # fmt: skip
+    number, offset = place
     stack = Stack(f"zone {number + 1}", plies)
-    return make_laminate(stack, materials, -reference * stack.thickness / 2)
+    return make_laminate(stack, materials, offset - reference * stack.thickness / 2)

@@ -1,32 +1,47 @@
-"""The Cases station: supports and loads placed on named edges and the surface."""
+"""The Cases station: supports and loads placed on the part, combinations and requirements."""
 
 from __future__ import annotations
 
+from functools import partial
+from pathlib import Path
+
 import numpy as np
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.loads import resultant
 from tartan.desktop import theme
-from tartan.desktop.cases.rows import Block, CaseRows
+from tartan.desktop.cases.asked import NEW as ASKED
+from tartan.desktop.cases.asked import RequirementRows
+from tartan.desktop.cases.loads import NEW as LOADS
+from tartan.desktop.cases.loads import LoadRows
+from tartan.desktop.cases.supports import SupportRows
+from tartan.desktop.part import state
+from tartan.desktop.part.overlays import draw_supports
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
+from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.small import Field, button, column, label, row, rule, scrolled
-from tartan.project import edits, units
-from tartan.project.model import (
-    Acceleration,
-    Case,
-    DisplacementRequirement,
-    EdgeForce,
-    Pressure,
-    ReserveRequirement,
+from tartan.desktop.widgets.readylist import Line, ReadyList
+from tartan.desktop.widgets.small import (
+    Field,
+    button,
+    choice,
+    column,
+    label,
+    row,
+    rule,
+    scrolled,
 )
-from tartan.project.shellinputs import case_forces, mesh_for, part_inputs, part_laminate
+from tartan.exchange.pressure_table import read_pressure
+from tartan.project import case_edits, units
+from tartan.project.design_edits import free_name
+from tartan.project.partmesh import meshed
+from tartan.project.partmodel import Acceleration, Case, Combination
+from tartan.project.shellinputs import case_forces, layout_of, part_inputs
 
-_EDGE_FORCE = EdgeForce("right edge", (1000.0, 0.0, 0.0))
-_OWN_WEIGHT = Acceleration((0.0, 0.0, -9.81))
+READY = 96
 
 
 class CasesView(QWidget):
@@ -36,83 +51,133 @@ class CasesView(QWidget):
         super().__init__()
         self.session = session
         self.fault = label("", "fault", wrap=True)
-        self.rows = CaseRows(session, self._tell)
+        self.support_rows, self.load_rows = SupportRows(session), LoadRows(session)
+        self.requirement_rows = RequirementRows(session)
+        for rows in (self.support_rows, self.load_rows, self.requirement_rows):
+            rows.told.connect(self._tell)
+        self.support_rows.changed.connect(self.refresh)
         self.supports, self.loads, self.requirements = Block(), Block(), Block()
         self.cards = CardList()
         self.cards.chosen.connect(lambda name: session.select(case=name))
         self.name = Field(self._rename)
         self.name.setAccessibleName("Case name")
         self.name.refused.connect(self._tell)
+        self.new_load = choice(LOADS, self.load_rows.add)
+        self.new_load.setPlaceholderText("+ load …")
+        self.new_load.setAccessibleName("add a load")
+        self.new_asked = choice(ASKED, self.requirement_rows.add)
+        self.new_asked.setPlaceholderText("+ requirement …")
+        self.new_asked.setAccessibleName("add a requirement")
         self.resultant = label("", "soft", wrap=True)
+        self.ready = ReadyList()
         self.pane = ScenePane(
             {
                 "supports": "Pegs along held displacements",
-                "loads": "Arrows of the chosen case",
+                "loads": "Arrows of the chosen case, with their figures",
+                "pressure map": "Pressure of the chosen case's tables in colour",
+                "mesh": "Element edges",
             },
             self.draw,
+            off=("mesh", "pressure map"),
         )
         self._build()
 
     def _build(self) -> None:
-        rows = self.rows
-        self.cards.setFixedHeight(106)
+        self.cards.setFixedHeight(172)
         content = column(
             row(label("Supports", "head"), label("for all cases", "soft"), None,
-                button("+ support", rows.add_support)),
+                button("+ support", self.support_rows.add)),
             self.supports, 4, rule(),
-            row(label("Load cases", "head"), None, button("+ case", self.add_case),
-                button("remove", self.remove_case)),
+            row(label("Cases", "head"), None, button("+ case", self.add_case),
+                button("+ combination", self.add_combination),
+                button("remove", self.remove_case), spacing=4),
             self.cards, self.name, self.loads,
-            row(button("+ pressure", lambda: rows.add_load(Pressure(1000.0))),
-                button("+ edge force", lambda: rows.add_load(_EDGE_FORCE)),
-                button("+ own weight", lambda: rows.add_load(_OWN_WEIGHT)), None),
+            row(self.new_load, button("read a table …", self.ask_table,
+                                      "CSV or XLSX with columns x, y, z, p and their units"),
+                None),
             self.resultant, 4, rule(),
-            row(label("Requirements", "head"), None,
-                button("+ reserve factor", lambda: rows.add_requirement(ReserveRequirement(1.25))),
-                button("+ displacement", self._add_displacement)),
+            row(label("Requirements", "head"), None, self.new_asked),
             self.requirements, None, margin=2,
         )  # fmt: skip
         left = column(self.fault, scrolled(content))
         left.setFixedWidth(398)
+        right = QWidget()
+        over = QVBoxLayout(right)
+        over.setContentsMargins(0, 0, 0, 0)
+        over.setSpacing(4)
+        over.addWidget(self.pane, 1)
+        self.ready.setMaximumHeight(READY)
+        over.addWidget(self.ready)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
         box.setSpacing(16)
         box.addWidget(left)
-        box.addWidget(self.pane, 1)
+        box.addWidget(right, 1)
 
     # Edits
 
     @property
     def case(self) -> Case | None:
         """The chosen case."""
-        return self.rows.case
+        return self.load_rows.case
+
+    def _edit(self, name: str, change: object) -> TartanError | None:
+        return self.load_rows.edit(name, change)  # type: ignore[arg-type]
 
     def _rename(self, text: str) -> TartanError | None:
         old = self.session.selection.case
-        error = self.session.edit(f"rename {old}", lambda p: edits.rename_case(p, old, text))
+        error = self.session.edit(f"rename {old}", lambda p: case_edits.rename_case(p, old, text))
         if error is None:
             self.session.select(case=text.strip())
         return error
 
     def add_case(self) -> None:
         """Add a case with own weight."""
-        names = {c.name for c in self.session.project.cases}
-        number = next(i for i in range(1, len(names) + 2) if f"case {i}" not in names)
-        new = Case(f"case {number}", (Acceleration((0.0, 0.0, -9.81)),))
-        cases = (*self.session.project.cases, new)
-        self.rows.edit("add case", lambda p: edits.put_cases(p, cases))
-        self.session.select(case=new.name)
+        project = self.session.project
+        new = Case(free_name("case", project.case_names), (Acceleration((0.0, 0.0, -9.81)),))
+        self._edit("add case", lambda p: case_edits.put_cases(p, (*p.cases, new)))
+        self._name_it(new.name)
+
+    def add_combination(self) -> None:
+        """Add a combination of all cases with factor one."""
+        project = self.session.project
+        name = free_name("combination", project.case_names)
+        new = Combination(name, tuple((c.name, 1.0) for c in project.cases))
+        self._edit("add combination",
+                   lambda p: case_edits.put_combinations(p, (*p.combinations, new)))  # fmt: skip
+        self._name_it(name)
+
+    def _name_it(self, name: str) -> None:
+        self.session.select(case=name)
         self.name.setFocus()
         self.name.selectAll()
 
     def remove_case(self) -> None:
-        """Remove the chosen case."""
-        left = tuple(c for c in self.session.project.cases if c != self.case)
-        self.rows.edit("remove case", lambda p: edits.put_cases(p, left))
+        """Remove the chosen case or combination."""
+        case, both = self.case, self.load_rows.combination
+        if case is not None:
+            self._edit("remove case", lambda p: case_edits.put_cases(
+                p, tuple(c for c in p.cases if c != case)))  # fmt: skip
+        elif both is not None:
+            self._edit("remove combination", lambda p: case_edits.put_combinations(
+                p, tuple(c for c in p.combinations if c != both)))  # fmt: skip
 
-    def _add_displacement(self) -> None:
-        if self.case is not None:
-            self.rows.add_requirement(DisplacementRequirement(1e-3, self.case.name))
+    def ask_table(self) -> None:
+        """Choose a pressure table and read it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Read a pressure table", "",
+                                              "Tables (*.csv *.xlsx);;All files (*)")  # fmt: skip
+        if name:
+            self.read_table(Path(name))
+
+    def read_table(self, path: Path) -> None:
+        """Read a pressure table from a file; one of the same name is replaced."""
+        try:
+            table = read_pressure(path)
+        except TartanError as error:
+            self._tell(str(error))
+            return
+        others = tuple(t for t in self.session.project.tables if t.name != table.name)
+        self._edit(f"read {path.name}", lambda p: case_edits.put_tables(p, (*others, table)))
 
     def _tell(self, fault: str) -> None:
         self.fault.setText(fault)
@@ -122,52 +187,84 @@ class CasesView(QWidget):
 
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
-        project, rows = self.session.project, self.rows
+        project = self.session.project
         self._tell("")
-        self.supports.put(len(project.supports), rows.supports)
-        self.cards.put(
-            [Card(c.name, _words(c)) for c in project.cases], self.session.selection.case
-        )
-        case = self.case
-        self.name.setVisible(case is not None)
-        self.name.put(case.name if case else "")
-        kinds = tuple(load.kind for load in case.loads) if case else ()
-        self.loads.put((case.name if case else "", kinds), rows.loads)
-        self.requirements.put(tuple(r.kind for r in project.requirements), rows.requirements)
+        self.supports.put(self.support_rows.make_up(), self.support_rows.rows)
+        cards = [Card(c.name, _words(c)) for c in project.cases]
+        cards += [Card(c.name, _sum_words(c)) for c in project.combinations]
+        self.cards.put(cards, self.session.selection.case)
+        name = self.session.selection.case
+        self.name.setVisible(bool(name))
+        self.name.put(name)
+        self.new_load.setVisible(self.load_rows.combination is None)
+        self.new_load.setCurrentIndex(-1)
+        self.new_asked.setCurrentIndex(-1)
+        self.loads.put(self.load_rows.make_up(), self.load_rows.rows)
+        self.requirements.put(self.requirement_rows.make_up(), self.requirement_rows.rows)
         self.resultant.setText(self._resultant_words())
+        self._fill_ready()
         self.draw()
 
+    def _fill_ready(self) -> None:
+        items = [i for i in state.readiness(self.session.project) if i.station == "Cases"]
+        to_part = partial(self.session.select, station="Part")
+        self.ready.put([Line(i.words, to_part) for i in items], "")
+
     def _resultant_words(self) -> str:
-        """Total force of the chosen case."""
-        if self.case is None:
+        """Total force of the chosen case or combination."""
+        name = self.session.selection.case
+        if not name:
             return "No case yet."
         try:
             inputs = part_inputs(self.session.project)
-            part = inputs.part
-            mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
-            total = resultant(mesh, case_forces(mesh, part_laminate(inputs), self.case))[:3]
+            layout = layout_of(inputs)
+            parts = dict(next((c.factors for c in inputs.combinations if c.name == name),
+                              ((name, 1.0),)))  # fmt: skip
+            total = sum((parts[c.name] * resultant(
+                layout.mesh, case_forces(layout, c, inputs.tables)) for c in inputs.cases
+                if c.name in parts), np.zeros(6))  # fmt: skip
         except TartanError as error:
             return str(error)
-        total = np.where(np.abs(total) < 1e-9 * max(np.abs(total).max(), 1e-30), 0.0, total)
-        return f"Total force x, y, z:  {',  '.join(units.number(float(v)) for v in total)} N"
+        total = np.where(np.abs(total) < 1e-6 * max(np.abs(total).max(), 1e-30), 0.0, total)
+        force, moment = (
+            [units.show(float(v), q, unit=False) for v in t]
+            for t, q in ((total[:3], units.FORCE), (total[3:], units.MOMENT))
+        )
+        return (f"Total force x, y, z  {',  '.join(force)} {units.FORCE.unit}\n"
+                f"about the origin  {',  '.join(moment)} {units.MOMENT.unit}")  # fmt: skip
 
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""
-        part = self.session.project.part
-        if part is None or not self.isVisible():
+        project = self.session.project
+        if project.part is None or not self.isVisible():
             return
         scene, face = self.pane.view(), theme.face()
-        mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
-        scene.put_mesh(mesh)
+        try:
+            whole = meshed(project.part)
+        except TartanError as error:
+            self.pane.note.setText(str(error))
+            return
+        self.pane.note.setText("")
+        scene.put_mesh(whole.mesh)
         scene.paint(None)
-        for name in ("pegs", "crosses", "loads"):
+        scene.show_edges(self.pane.on("mesh"))
+        for name in ("pegs", "crosses", "loads", "load words"):
             scene.clear(name)
         if self.pane.on("supports"):
-            pegs, crosses = glyphs.support_strokes(mesh, self.session.project.supports)
-            scene.strokes("pegs", pegs, face.ink, 2.2)
-            scene.strokes("crosses", crosses, face.ink, 2.2)
+            draw_supports(scene, whole, self.session)
+        try:
+            layout = layout_of(part_inputs(project))
+        except TartanError:
+            scene.redraw()
+            return
+        if self.case is not None and self.pane.on("pressure map"):
+            rgb, words = glyphs.pressure_colours(layout, self.case, project.tables)
+            scene.paint(rgb)
+            self.pane.note.setText(words)
         if self.pane.on("loads") and self.case is not None:
-            scene.strokes("loads", glyphs.load_strokes(mesh, self.case), face.accent, 2.6)
+            found = glyphs.load_glyphs(layout, self.case, project.tables)
+            scene.strokes("loads", found.strokes, face.accent, 2.6)
+            scene.words("load words", found.places, list(found.words), face.accent)
         scene.redraw()
 
     def showEvent(self, event: object) -> None:
@@ -176,12 +273,10 @@ class CasesView(QWidget):
 
 def _words(case: Case) -> str:
     """Loads of a case in one line."""
-    words = []
-    for load in case.loads:
-        if isinstance(load, Pressure):
-            words.append(units.show(load.value, units.PRESSURE))
-        elif isinstance(load, EdgeForce):
-            words.append(f"force on {load.edge}")
-        else:
-            words.append("own weight" if load.vector == (0.0, 0.0, -9.81) else "acceleration")
-    return ", ".join(words) or "no loads"
+    return ", ".join(glyphs.load_words(x) for x in case.loads) or "no loads"
+
+
+def _sum_words(both: Combination) -> str:
+    """A combination in one line."""
+    return " + ".join(n if f == 1 else f"{units.number(f)} × {n}" for n, f in both.factors) \
+        or "no cases"  # fmt: skip

@@ -5,20 +5,27 @@ Everything is derived from the stored section strains when asked.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.laminate.response import shear_from_section, stress_from_section
-from tartan.core.shell.mesh import Mesh, place_words
-from tartan.core.strength.govern import checks_of, reserves
-from tartan.desktop import colours
+from tartan.core.laminate.response import (
+    free_stress,
+    shear_from_section,
+    stress_from_section,
+)
+from tartan.core.shell.mesh import Mesh
+from tartan.core.strength.govern import Check, checks_of, reserves
+from tartan.desktop import colours, theme
 from tartan.desktop.widgets.section import Column
 from tartan.project import units
 from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project, ReserveRequirement
-from tartan.project.shellinputs import mesh_for, part_laminate
+from tartan.project.model import Project
+from tartan.project.partmodel import ReserveRequirement
+from tartan.project.shellinputs import where_words
+from tartan.project.verdict import ply_words
 
 Array = NDArray[np.float64]
 
@@ -84,37 +91,50 @@ def reserve_map(project: Project, answer: PartAnswer) -> Map:
 
 def mesh_of(answer: PartAnswer) -> Mesh:
     """Mesh that an answer belongs to."""
-    part = answer.inputs.part
-    return mesh_for(part.surface, part.mesh_size, part.laying_side)
+    return answer.layout().mesh
+
+
+def ply_stress(answer: PartAnswer, case: int, ply: int, spot: int) -> Array:
+    """Stress of a ply of the lay-up in ply axes, mean of sampling points, shape (m, 3) [Pa].
+
+    Elements without the ply have NaN.
+    """
+    layout, heat = answer.layout(), answer.heat(case)
+    found = np.full((layout.mesh.count, 3), np.nan)
+    for number, (laminate, plies) in enumerate(
+            zip(layout.zones.laminates, layout.zones.plies, strict=True)):  # fmt: skip
+        if ply not in plies:
+            continue
+        here = layout.zones.zone == number
+        strains = answer.solution.strains[case, here].mean(axis=1)
+        stress = stress_from_section(laminate, strains)
+        if heat is not None:
+            stress = stress - free_stress(laminate, heat)
+        found[here] = stress[:, plies.index(ply), spot]
+    return found
 
 
 def stress_map(answer: PartAnswer, component: int, case: int, ply: int, spot: int) -> Map:
-    """A stress of one ply in ply axes, mean of an element's sampling points."""
-    laminate = part_laminate(answer.inputs)
-    strains = answer.solution.strains[case].mean(axis=1)
-    stress = stress_from_section(laminate, strains)[:, ply, spot, component]
-    stress = stress / units.STRESS.scale
+    """A stress of one ply in ply axes; elements without the ply stay bare."""
+    stress = ply_stress(answer, case, ply, spot)[:, component] / units.STRESS.scale
+    bare = np.isnan(stress)
+    stress = np.where(bare, 0.0, stress)
     largest = float(np.abs(stress).max()) or 1.0
     name = ("σ₁", "σ₂", "τ₁₂")[component]
     ramp = colours.signed_map(np.linspace(-1, 1, 128))
     ticks = tuple(((t + 1) / 2, units.number(t * largest, 3)) for t in (-1.0, -0.5, 0.0, 0.5, 1.0))
-    low, high = (units.number(float(v)) for v in (stress.min(), stress.max()))
+    inside = stress[~bare] if (~bare).any() else np.zeros(1)
+    low, high = (units.number(float(v)) for v in (inside.min(), inside.max()))
     note = f"from {low} to {high} {units.STRESS.unit}"
-    return Map(
-        colours.signed_map(stress / largest),
-        f"stress {name}",
-        units.STRESS.unit,
-        ticks,
-        ramp,
-        None,
-        note,
-    )
+    rgb = colours.signed_map(stress / largest)
+    rgb[bare] = colours.bare(dark=theme.face().dark)
+    return Map(rgb, f"stress {name}", units.STRESS.unit, ticks, ramp, None, note)
 
 
 def displacement_map(answer: PartAnswer, case: int) -> Map:
     """Size of the displacement at element centres."""
-    quads = mesh_of(answer).quads
-    size = np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[quads].mean(axis=1)
+    corners = mesh_of(answer).corner_table
+    size = np.linalg.norm(answer.solution.displacement[case, :, :3], axis=1)[corners].mean(axis=1)
     size = size / units.LENGTH.scale
     largest = float(size.max()) or 1.0
     ticks = tuple((t, units.number(t * largest, 3)) for t in (0.0, 0.25, 0.5, 0.75, 1.0))
@@ -144,15 +164,13 @@ def magnification(answer: PartAnswer, case: int) -> float:
 
 def spot_rows(answer: PartAnswer) -> list[list[str]]:
     """Hot spots as rows: reserve factor, where, case, ply, mode."""
-    mesh, m = mesh_of(answer), answer.margins
+    m = answer.margins
     rows = []
     for e in answer.spots:
-        ply = answer.inputs.stack.plies[int(m.ply[e])]
-        kind = next(x.kind for x in answer.inputs.materials if x.name == ply.material)
-        angle = "core" if kind == "core" else f"{units.number(ply.angle)}°"
         mode = m.mode_label(e)
-        rows.append([units.factor(float(m.reserve[e])), place_words(mesh.places[e]),
-                     answer.inputs.cases[int(m.case[e])].name, f"{int(m.ply[e]) + 1}  {angle}",
+        ply = ply_words(answer, int(m.ply[e])).removeprefix("ply ").replace(" (", "  ")[:-1]
+        rows.append([units.factor(float(m.reserve[e])), where_words(answer.inputs, e),
+                     answer.inputs.case_names[int(m.case[e])], ply,
                      SHORT.get(mode, mode)])  # fmt: skip
     return rows
 
@@ -168,16 +186,18 @@ class Section:
 
 def section_at(project: Project, answer: PartAnswer, element: int, case: int) -> Section:
     """Stresses and reserve factors through the thickness at an element's governing point."""
-    laminate = part_laminate(answer.inputs)
+    laminate, heat = answer.layout().laminate(element), answer.heat(case)
     point = int(answer.margins.point[element])
     strains = answer.solution.strains[case, element, point]
     stress = stress_from_section(laminate, strains)
+    if heat is not None:
+        stress = stress - free_stress(laminate, heat)
     z = np.stack([laminate.z[:-1], (laminate.z[:-1] + laminate.z[1:]) / 2, laminate.z[1:]], axis=1)
     strain_xy = strains[:3] + z[..., None] * strains[3:6]
     along = np.einsum("nij,nsj->nsi", laminate.T, strain_xy)[..., 0]
     shear = shear_from_section(laminate, strains)
     checks = checks_of(laminate, answer.inputs.criteria.sets)
-    reserve = reserves(checks, stress[None], shear[None]).reserve[0].min(axis=1)
+    reserve = _reserves(answer, element, case, (stress, shear), checks)
     mpa = units.STRESS
     columns = (
         Column("strain ε₁", units.STRAIN.unit, along / units.STRAIN.scale),
@@ -187,7 +207,25 @@ def section_at(project: Project, answer: PartAnswer, element: int, case: int) ->
         Column("shear τ₁₃", mpa.unit, shear[..., 0] / mpa.scale),
         Column("reserve factor", "worst spot", reserve, required(project)),
     )
-    mesh = mesh_of(answer)
-    where = place_words(mesh.places[element])
-    words = f"{where} · element {element + 1} · {answer.inputs.cases[case].name}"
+    zone = int(answer.layout().zones.zone[element]) + 1
+    where = where_words(answer.inputs, element)
+    words = f"{where} · zone {zone} · element {element + 1} · {answer.inputs.case_names[case]}"
     return Section(columns, reserve, words)
+
+
+def _reserves(answer: PartAnswer, element: int, case: int, stress: tuple[Array, Array],
+              checks: Sequence[Check]) -> Array:  # fmt: skip
+    """Least reserve factor of every ply at an element; what a temperature causes stays."""
+    laminate, heat = answer.layout().laminate(element), answer.heat(case)
+    whole, shear = stress
+    if heat is None:
+        return np.asarray(reserves(checks, whole[None], shear[None]).reserve[0].min(axis=1))
+    point = int(answer.margins.point[element])
+    kept = answer.resting[case, element, point]
+    scaled = answer.solution.strains[case, element, point] - kept
+    if np.abs(scaled).max() <= 1e-12 * np.abs(kept).max():
+        return np.asarray(reserves(checks, whole[None], shear[None]).reserve[0].min(axis=1))
+    applied = stress_from_section(laminate, scaled)
+    found = reserves(checks, applied[None], shear_from_section(laminate, scaled)[None],
+                     whole - applied)  # fmt: skip
+    return np.asarray(found.reserve[0].min(axis=1))

@@ -30,7 +30,7 @@ from tartan.desktop.widgets.section import SectionPicture
 from tartan.desktop.widgets.small import button, choice, column, label, row, set_options, switch
 from tartan.project import units
 from tartan.project.jobs import PartAnswer
-from tartan.project.shellinputs import mesh_for
+from tartan.project.partmesh import meshed
 
 HEADS = ("RF", "where", "case", "ply", "mode")
 
@@ -106,11 +106,11 @@ class MarginsView(QWidget):
                 label("At the spot", "head"),
                 self.where,
                 None,
-                button("open in Stacks", self._to_stack, "Edit this stack"),
+                button("open this ply", self._to_stack, "Edit it in Stacks, or in Part"),
             )
         )
         below.addWidget(self.section, 1)
-        self.section.ply_pressed.connect(lambda ply, _: self._pick_ply(ply))
+        self.section.ply_pressed.connect(lambda ply, _: self._pick_band(ply))
         lower.setFixedHeight(258)
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 10, 10, 8)
@@ -135,7 +135,7 @@ class MarginsView(QWidget):
         down.setDefaultSectionSize(25)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         across.setHighlightSections(False)
-        for i, width in enumerate((48, 126, 104, 58, 48)):
+        for i, width in enumerate((46, 126, 118, 56, 44)):
             table.setColumnWidth(i, width)
         across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         table.currentCellChanged.connect(self._pick_row)
@@ -155,7 +155,7 @@ class MarginsView(QWidget):
             self._pick(self.session.answer, element)
 
     def _pick(self, answer: PartAnswer, element: int) -> None:
-        case = answer.inputs.cases[int(answer.margins.case[element])].name
+        case = answer.inputs.case_names[int(answer.margins.case[element])]
         ply = int(answer.margins.ply[element])
         self.session.select(element=element, spot_ply=ply, case=case)
 
@@ -165,12 +165,22 @@ class MarginsView(QWidget):
             element, _, case = self._picked(answer)
             self.session.select(element=element, spot_ply=ply, case=case)
 
+    def _pick_band(self, band: int) -> None:
+        answer = self.session.answer
+        if answer is not None:
+            plies = answer.layout().plies(self._picked(answer)[0])
+            if band < len(plies):
+                self._pick_ply(plies[band])
+
     def _to_stack(self) -> None:
         answer = self.session.answer
         if answer is not None:
-            ply = self._picked(answer)[1]
-            self.session.select(stack=answer.inputs.stack.name, station="Stacks",
-                                plies=(ply,))  # fmt: skip
+            laid = answer.layout().laid[self._picked(answer)[1]]
+            stack = answer.inputs.part.lay_up[laid.rung].stack
+            if stack:
+                self.session.select(stack=stack, station="Stacks", plies=(laid.within,))
+            else:
+                self.session.select(station="Part", rungs=(laid.rung,))
 
     def copy_table(self) -> None:
         """Put the hot spots on the clipboard as a table for a spreadsheet."""
@@ -178,7 +188,7 @@ class MarginsView(QWidget):
         if answer is None or clipboard is None:
             return
         lines = ["\t".join((*HEADS, "element", "x [m]", "y [m]", "z [m]"))]
-        centres = state.mesh_of(answer).corners()[list(answer.spots)].mean(axis=1)
+        centres = state.mesh_of(answer).centres()[list(answer.spots)]
         for element, cells, at in zip(answer.spots, state.spot_rows(answer), centres, strict=True):
             full = repr(float(answer.margins.reserve[element]))
             lines.append(
@@ -199,8 +209,8 @@ class MarginsView(QWidget):
         self._fill_table(answer)
         self._fill_requirements()
         element, ply, case = self._picked(answer)
-        set_options(self.case, [c.name for c in answer.inputs.cases], case)
-        plies = [f"ply {i + 1}" for i in range(len(answer.inputs.stack.plies))]
+        set_options(self.case, list(answer.inputs.case_names), case)
+        plies = [f"ply {i + 1}" for i in range(len(answer.layout().laid))]
         set_options(self.ply, plies, plies[ply])
         self._show_section(answer, element, ply)
         self.draw()
@@ -208,14 +218,14 @@ class MarginsView(QWidget):
     def _picked(self, answer: PartAnswer) -> tuple[int, int, str]:
         """Element, ply and case to show: the governing ones until the user picks others."""
         selection, margins = self.session.selection, answer.margins
-        cases = [c.name for c in answer.inputs.cases]
+        cases = list(answer.inputs.case_names)
         element = selection.element
         if element is None or element >= len(margins.reserve):
             element = answer.spots[0] if answer.spots else 0
             return element, int(margins.ply[element]), cases[int(margins.case[element])]
         ply = int(margins.ply[element]) if selection.spot_ply is None else selection.spot_ply
         case = selection.case if selection.case in cases else cases[0]
-        return element, min(ply, len(answer.inputs.stack.plies) - 1), case
+        return element, min(ply, len(answer.layout().laid) - 1), case
 
     def _fill_table(self, answer: PartAnswer) -> None:
         rows = state.spot_rows(answer)
@@ -249,14 +259,20 @@ class MarginsView(QWidget):
             word = "met" if s.met else "not met"
             if not self.session.fresh:
                 ink, word = face.stale, f"was {word}"
-            case = "" if s.address is None else s.address.words.split(",")[0]
+            case = s.where if s.address is None else self._case_of(s.address.case)
             lines.append(f"<span style='color:{ink}'><b>{word}</b></span>&nbsp; {s.figure}, "
                          f"<span style='color:{face.soft}'>{case}. {s.need}</span>")  # fmt: skip
         self.requirements.setText("<br>".join(lines))
 
+    def _case_of(self, number: int) -> str:
+        answer = self.session.answer
+        return answer.inputs.case_names[number] if answer is not None else ""
+
     def _show_section(self, answer: PartAnswer, element: int, ply: int) -> None:
-        rows = rows_of(self.session.project, answer.inputs.stack.plies)
-        cases = [c.name for c in answer.inputs.cases]
+        layout = answer.layout()
+        plies = layout.plies(element)
+        rows = rows_of(self.session.project, [layout.laid[n].ply for n in plies], plies)
+        cases = list(answer.inputs.case_names)
         case = max(0, self.case.currentIndex())
         try:
             found = state.section_at(
@@ -267,7 +283,7 @@ class MarginsView(QWidget):
             self.section.show_stack(rows)
             return
         self.where.setText(found.words)
-        self.section.marked = ply
+        self.section.marked = plies.index(ply) if ply in plies else None
         self.section.faded = not self.session.fresh
         self.section.show_stack(rows, found.columns)
 
@@ -292,7 +308,7 @@ class MarginsView(QWidget):
         if answer is None:
             # Until the first answer the bare part is shown.
             if part is not None:
-                self.scene.put_mesh(mesh_for(part.surface, part.mesh_size, part.laying_side))
+                self.scene.put_mesh(meshed(part).mesh)
                 self.scene.redraw()
             return
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
@@ -311,7 +327,7 @@ class MarginsView(QWidget):
         factor = state.magnification(answer, case)
         move = answer.solution.displacement[case, :, :3] * factor
         scene.deform(move if self.deformed.isChecked() else None)
-        words = f"deformed × {units.number(factor)}, {answer.inputs.cases[case].name}"
+        words = f"deformed × {units.number(factor)}, {answer.inputs.case_names[case]}"
         self.scale.setText(words if self.deformed.isChecked() else "undeformed")
         scene.paint(shown.rgb if self.session.fresh else _faded(shown.rgb))
         element = self._picked(answer)[0]

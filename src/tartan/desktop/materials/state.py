@@ -81,7 +81,7 @@ def touched(project: Project, material: str) -> str:
     stacks = project.stacks_using(material)
     if not stacks:
         return "Used by no stack."
-    on_part = project.part is not None and project.part.stack in stacks
+    on_part = project.part is not None and bool(set(project.part.stacks()) & set(stacks))
     return "A change of stiffness or density solves the part again." if on_part else ""
 
 

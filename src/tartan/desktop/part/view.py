@@ -1,229 +1,301 @@
-"""The Part station: the surface shaped by a few figures, with reference direction and side."""
+"""The Part station: lay-up, surface, regions and directions at the left, the surface at the right.
+
+Under the surface stand what is to be settled before solving, and the probe with its pins.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+from functools import partial
+from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
-from tartan.core.errors import DocumentError, TartanError
-from tartan.core.shell.directions import undefined as undefined_directions
-from tartan.core.shell.mesh import Mesh, Panel
-from tartan.desktop import theme
-from tartan.desktop.rows import rows_of, stack_words
-from tartan.desktop.scene import glyphs
+from tartan.core.errors import TartanError
+from tartan.desktop.part import state
+from tartan.desktop.part.directions import DirectionsForm
+from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.layup import LayUpForm
+from tartan.desktop.part.overlays import Overlays
+from tartan.desktop.part.probe import ProbeCard
+from tartan.desktop.part.regions import RegionsForm
+from tartan.desktop.part.surface import SurfaceForm
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.section import SectionPicture
-from tartan.desktop.widgets.small import (
-    Field,
-    QuantityField,
-    UnitLabel,
-    button,
-    choice,
-    column,
-    label,
-    row,
-    set_options,
-)
-from tartan.project import edits, units
-from tartan.project.model import Part
-from tartan.project.shellinputs import mesh_for
+from tartan.desktop.widgets.readylist import Line, ReadyList
+from tartan.desktop.widgets.small import label, row, switch
+from tartan.project import units
+from tartan.project.partmesh import meshed
+from tartan.project.partmodel import ReadSurface
+from tartan.project.shellinputs import PartInputs, layout_of, part_inputs
 
-SIDES = {"up": "towards +z", "down": "towards −z"}
-LEVELS = {"bottom": "first-laid face", "middle": "middle of the stack", "top": "last-laid face"}
+OVERLAYS = {
+    "zones": "Areas of one stacking sequence in a colour each",
+    "fibres": "Fibres of the chosen or pointed ply",
+    "0° direction": "Strokes along the plies' zero",
+    "laying side": "A stair that widens towards the side plies are added",
+    "supports, loads": "Of the chosen case",
+    "quality": "Elements that are long, skewed or warped are darker",
+    "mesh": "Element edges",
+}
+OFF = ("fibres", "supports, loads", "quality")
 
 
 class PartView(QWidget):
-    """Figures at the left, the surface at the right."""
+    """Composes the station; edits are the forms', drawing is the overlays'."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.fault = label("", "fault", wrap=True)
-        self.summary = label("", "soft", wrap=True)
-        self.fields: dict[str, QuantityField] = {}
-        self.stack = choice([], lambda name: self._set(stack=name))
-        self.direction = Field(self._commit_direction)
-        self.side = choice(
-            list(SIDES.values()), lambda text: self._set(laying_side=_key(SIDES, text))
-        )
-        self.level = choice(
-            list(LEVELS.values()), lambda text: self._set(reference_surface=_key(LEVELS, text))
-        )
-        self.section = SectionPicture()
-        self.section.least_band = 15
-        self.pane = ScenePane(
-            {
-                "0° direction": "Strokes along the plies' zero",
-                "laying side": "Arrows towards the side plies are added",
-                "mesh": "Element edges",
-            },
-            self.draw,
-        )
+        self.lay_up = LayUpForm(session)
+        self.surface = SurfaceForm(session)
+        self.regions = RegionsForm(session)
+        self.directions = DirectionsForm(session)
+        self.forms: dict[str, PartForm] = {
+            "lay-up": self.lay_up, "surface": self.surface, "regions": self.regions,
+            "0°, side": self.directions,
+        }  # fmt: skip
+        self.pages = QStackedWidget()
+        self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
+        self.pane = ScenePane(OVERLAYS, self.draw, off=OFF)
+        self.overlays = Overlays(session, self.pane)
+        self.ready = ReadyList()
+        self.probe = ProbeCard("Probe")
+        self.pins = (ProbeCard("Pinned A"), ProbeCard("Pinned B"))
+        self._wired: PartScene | None = None
+        self._shape: dict[str, float] | None = None
+        self._swing = QTimer(self)
+        self._swing.setInterval(60)
+        self._swing.timeout.connect(self._swing_on)
+        self._motion: tuple[Any, int] | None = None
         self._build()
 
     def _build(self) -> None:
-        form = QWidget()
-        grid = QGridLayout(form)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setVerticalSpacing(5)
-        line = 0
-        for key, text, tip in (
-            ("length", "length along x", "Straight between the edges"),
-            ("width", "width along y", "Straight between the edges"),
-            ("radius_x", "radius along x", "Empty is flat; positive is concave seen from +z"),
-            ("radius_y", "radius along y", "Empty is flat; positive is concave seen from +z"),
-            ("mesh_size", "mesh size", "Length of an element's side"),
-        ):
-            field = QuantityField(
-                units.LENGTH, self._setter(key), optional=key.startswith("radius")
+        group = QButtonGroup(self)
+        for name, form in self.forms.items():
+            self.pages.addWidget(form)
+            group.addButton(self.switches[name])
+            self.switches[name].toggled.connect(
+                lambda on, n=name: self.open_form(n) if on else None
             )
-            field.setFixedWidth(88)
-            field.setAccessibleName(text)
-            field.refused.connect(self._tell)
-            if key.startswith("radius"):
-                field.setPlaceholderText("flat")
-            self.fields[key] = field
-            name = label(text, "soft")
-            name.setToolTip(tip)
-            grid.addWidget(name, line, 0)
-            grid.addWidget(field, line, 1)
-            grid.addWidget(UnitLabel(units.LENGTH), line, 2)
-            line += 1
-        self.direction.refused.connect(self._tell)
-        self.direction.setAccessibleName("0° direction")
-        for text, widget in (
-            ("stack", self.stack),
-            ("0° direction x, y, z", self.direction),
-            ("laying side", self.side),
-            ("surface is the", self.level),
-        ):
-            grid.addWidget(label(text, "soft"), line, 0)
-            grid.addWidget(widget, line, 1, 1, 2)
-            line += 1
-        self.section.least_height = 250
-        left = column(label("Surface", "head"), form, self.fault, 4, self.summary, 8,
-                      row(label("Stack", "head"), None, button("open in Stacks", self._to_stack)),
-                      self.section, None, spacing=6)  # fmt: skip
-        left.setFixedWidth(286)
+            form.told.connect(self._tell)
+        left = QWidget()
+        left.setFixedWidth(316)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(row(*self.switches.values(), None, spacing=4))
+        column.addWidget(self.fault)
+        column.addWidget(self.pages, 1)
+        right = QWidget()
+        over = QVBoxLayout(right)
+        over.setContentsMargins(0, 0, 0, 0)
+        over.setSpacing(6)
+        over.addWidget(self.pane, 1)
+        foot = row(self.ready, *self.pins, self.probe, spacing=8)
+        foot.layout().setStretch(0, 1)  # type: ignore[union-attr]
+        foot.setFixedHeight(self.probe.height())
+        over.addWidget(foot)
+        for pin in self.pins:
+            pin.hide()
+            pin.setToolTip("Click to take it away")
+            pin.closed.connect(lambda p=pin: self._unpin(p))
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
-        box.setSpacing(16)
+        box.setSpacing(14)
         box.addWidget(left)
-        box.addWidget(self.pane, 1)
-
-    # Edits
+        box.addWidget(right, 1)
+        self.lay_up.played.connect(lambda _: self.draw())
+        self.lay_up.pointed.connect(self._point_rung)
+        self.regions.mode_changed.connect(lambda _: self._set_mode())
 
     @property
-    def part(self) -> Part | None:
-        """The part as it stands."""
-        return self.session.project.part
+    def form(self) -> str:
+        """The form that is open."""
+        return next(n for n, s in self.switches.items() if s.isChecked())
 
-    def _set(self, **values: object) -> TartanError | None:
-        part = self.part
-        if part is None:
-            return None
-        new = replace(part, **values)  # type: ignore[arg-type]
-        error = self.session.edit(f"part, {', '.join(values)}", lambda p: edits.put_part(p, new))
-        self._tell(str(error) if error else "")
-        return error
-
-    def _setter(self, key: str) -> Callable[[float | None], TartanError | None]:
-        def commit(value: float | None) -> TartanError | None:
-            if self.part is None:
-                return None
-            if key == "mesh_size":
-                return self._set(mesh_size=value)
-            panel: Panel = replace(self.part.surface, **{key: value})  # type: ignore[arg-type]
-            return self._set(surface=panel)
-
-        return commit
-
-    def _commit_direction(self, text: str) -> TartanError | None:
-        cells = text.replace(";", ",").split(",")
-        try:
-            if len(cells) != 3:
-                raise DocumentError(f"'{text}' is not a direction.", "Reference direction",
-                                    "Type three numbers, such as 1, 0, 0.")  # fmt: skip
-            vector = tuple(units.parse(c, units.RATIO) for c in cells)
-        except TartanError as error:
-            return error
-        return self._set(reference=vector)
-
-    def _to_stack(self) -> None:
-        if self.part is not None:
-            self.session.select(stack=self.part.stack, station="Stacks")
+    def open_form(self, name: str) -> None:
+        """Show a form."""
+        self.pages.setCurrentWidget(self.forms[name])
+        self.switches[name].setChecked(True)
+        if name == "0°, side":
+            for overlay in ("0° direction", "laying side"):
+                self.pane.overlays[overlay].setChecked(True)
+        self.forms[name].refresh()  # type: ignore[attr-defined]
+        self._set_mode()
+        self.draw()
 
     def _tell(self, fault: str) -> None:
         self.fault.setText(fault)
         self.fault.setVisible(bool(fault))
 
+    # Acting on the part
+
+    def _wire(self, scene: PartScene) -> None:
+        """Hear the view once it is made."""
+        if self._wired is scene:
+            return
+        self._wired = scene
+        scene.pointing = True
+        scene.element_pointed.connect(self._point)
+        scene.element_picked.connect(self._pick)
+        scene.elements_swept.connect(self.regions.sweep)
+        scene.handle_moved.connect(self._drag_handle)
+        self._set_mode()
+
+    def _set_mode(self) -> None:
+        if self._wired is not None:
+            sweeping = self.form == "regions" and self.regions.mode != "faces"
+            self._wired.mode = self.regions.mode if sweeping else "look"
+
+    def _pick(self, element: int) -> None:
+        self.session.select(element=element)
+        if self.form == "regions":
+            self.regions.pick(element)
+        elif self.form == "0°, side" and self.directions.by_click.isChecked():
+            self.directions.flip_at(element)
+        else:
+            self._pin(element)
+
+    def _inputs(self) -> PartInputs | None:
+        try:
+            inputs = part_inputs(self.session.project)
+            layout_of(inputs)
+        except TartanError:
+            return None
+        return inputs
+
+    def _point(self, element: int) -> None:
+        self._put_card(self.probe, element if element >= 0 else None)
+
+    def _put_card(self, card: ProbeCard, element: int | None) -> None:
+        answer, inputs = self.session.answer, self._inputs()
+        reserve = ""
+        if element is not None and answer is not None and self.session.fresh:
+            reserve = units.factor(float(answer.margins.reserve[element]))
+        card.put(self.session.project, inputs, element, reserve)
+
+    def _pin(self, element: int) -> None:
+        """Pin what is under the pointer; a third takes the place of the older one."""
+        free = next((p for p in self.pins if p.element is None), None)
+        if free is None:
+            first, second = self.pins
+            self._put_card(first, second.element)
+            free = second
+        self._put_card(free, element)
+        free.show()
+
+    def _unpin(self, pin: ProbeCard) -> None:
+        pin.put(self.session.project, None, None)
+        pin.hide()
+
+    def _point_rung(self, rung: int) -> None:
+        self.overlays.pointed = None if rung < 0 else rung
+        if self.pane.on("fibres"):
+            self.draw()
+
+    def _drag_handle(self, name: str, value: float, settled: bool) -> None:
+        """While a knob is dragged its field shows the value; letting go makes it one edit."""
+        if settled:
+            error = self.surface.set_figure(name, value)
+            if error is None:
+                return
+        self._tell(f"{name.replace('_', ' ')} {units.show(value, units.LENGTH)}")
+
+    # Readiness
+
+    def _fill_ready(self) -> None:
+        items = state.readiness(self.session.project)
+        lines = [Line(i.words, partial(self.show_item, i), i.mend if i.step else "",
+                      partial(self._mend, i) if i.step else None) for i in items]  # fmt: skip
+        inputs = self._inputs()
+        zones = len(layout_of(inputs).zones.laminates) if inputs else 0
+        well = state.ready_words(self.session.project, zones) if not items else ""
+        self.ready.put(lines, well)
+
+    def _mend(self, item: state.Item) -> None:
+        if item.step is not None:
+            error = self.session.edit(item.mend, item.step)
+            self._tell(str(error) if error else "")
+
+    def show_item(self, item: state.Item) -> None:
+        """Show where a matter lies; a loose component swings."""
+        if item.station != "Part" and item.motion is None:
+            self.session.select(station=item.station)
+            return
+        scene = self.pane.view()
+        scene.outline("matter", item.elements[:3000].tolist(), "#c8501e", 3.0)
+        if item.motion is not None:
+            self._motion = (item.motion, 0)
+            self._swing.start()
+        scene.redraw()
+
+    def _swing_on(self) -> None:
+        """One frame of a loose component's motion; two swings, then it rests."""
+        scene = self.pane.scene
+        if self._motion is None or scene is None or scene.mesh is None:
+            self._swing.stop()
+            return
+        motion, frame = self._motion
+        done = frame >= 48
+        size = 0.08 * float(np.linalg.norm(np.ptp(scene.mesh.nodes, axis=0)))
+        share = 0.0 if done else np.sin(2 * np.pi * frame / 24)
+        scene.deform(None if done else share * size * motion.shapes[0])
+        scene.redraw()
+        self._motion = None if done else (motion, frame + 1)
+        if done:
+            self._swing.stop()
+
     # Showing
 
     def refresh(self) -> None:
-        """Show the project as it stands."""
-        project, part = self.session.project, self.part
+        """Show the project and the selection as they stand."""
         self._tell("")
-        if part is None:
-            return
-        for key in ("length", "width", "radius_x", "radius_y"):
-            self.fields[key].put_value(getattr(part.surface, key))
-        self.fields["mesh_size"].put_value(part.mesh_size)
-        set_options(self.stack, [s.name for s in project.stacks], part.stack)
-        self.direction.put(", ".join(units.number(v) for v in part.reference))
-        set_options(self.side, list(SIDES.values()), SIDES[part.laying_side])
-        set_options(self.level, list(LEVELS.values()), LEVELS[part.reference_surface])
-        stack = project.stack(part.stack)
-        if stack is not None:
-            self.section.show_stack(rows_of(project, stack.plies))
-        self._summarise(part, stack_words(stack) if stack else "")
+        self.forms[self.form].refresh()  # type: ignore[attr-defined]
+        self._fill_ready()
+        for card in (self.probe, *self.pins):
+            mesh_count = 0
+            if self.session.project.part is not None and card.element is not None:
+                try:
+                    mesh_count = meshed(self.session.project.part).mesh.count
+                except TartanError:
+                    mesh_count = 0
+            known = (
+                card.element if card.element is not None and card.element < mesh_count else None
+            )
+            self._put_card(card, known)
+            if known is None and card is not self.probe:
+                card.hide()
         self.draw()
-
-    def _summarise(self, part: Part, words: str) -> None:
-        mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
-        undefined = undefined_directions(mesh, np.array(part.reference))
-        area = units.number(float(mesh.areas().sum()))
-        directions = (
-            "every element has a 0° direction" if not len(undefined)
-            else f"0° undefined in {len(undefined)} elements: the direction stands normal to them"
-        )  # fmt: skip
-        self.summary.setText(f"{len(mesh.quads)} elements · {area} m² · {words}\n{directions}")
 
     def draw(self) -> None:
         """Draw the surface and its overlays, once the station has been visited."""
-        if self.part is None or not self.isVisible():
+        part = self.session.project.part
+        if part is None or not self.isVisible():
             return
-        part, scene = self.part, self.pane.view()
-        mesh = mesh_for(part.surface, part.mesh_size, part.laying_side)
-        scene.put_mesh(mesh)
-        scene.paint(None)
-        scene.show_edges(self.pane.on("mesh"))
-        self._draw_directions(scene, mesh, np.array(part.reference))
+        scene = self.pane.view()
+        self._wire(scene)
+        self.overlays.draw(scene, self.lay_up.step, self.form)
+        shaping = self.form == "surface" and not isinstance(part.surface, ReadSurface)
+        scene.handles.put(state.handles(part.surface) if shaping else ())
+        self.pane.note.setText(self.overlays.words)
         scene.redraw()
-
-    def _draw_directions(self, scene: PartScene, mesh: Mesh, reference: np.ndarray) -> None:
-        face = theme.face()
-        elements = glyphs.spread(mesh)
-        for name in ("reference", "reference words", "laying", "undefined"):
-            scene.clear(name)
-        if self.pane.on("0° direction"):
-            strokes = glyphs.reference_strokes(mesh, reference, elements)
-            scene.strokes("reference", strokes, face.ink, 3.0)
-            if len(strokes):
-                scene.words("reference words", strokes[:, 1], ["0°"] * len(strokes), face.ink)
-            undefined = undefined_directions(mesh, reference)
-            if len(undefined):
-                scene.outline("undefined", list(undefined[:2000]), face.fails, 2.0)
-        if self.pane.on("laying side"):
-            scene.strokes("laying", glyphs.laying_strokes(mesh, elements), face.accent, 3.0)
 
     def showEvent(self, event: object) -> None:
         self.draw()
 
-
-def _key(words: dict[str, str], text: str) -> str:
-    return next(k for k, v in words.items() if v == text)
+    def close_view(self) -> None:
+        """End timers and threads, and free the graphics, before the window goes."""
+        self._swing.stop()
+        self.lay_up.stop()
+        self.surface.background.stop()
+        self.pane.close_view()

@@ -5,13 +5,30 @@ Every function returns line segments, shape (n, 2, 3) [m], sized against the par
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import SUPPORT_KINDS
-from tartan.project.model import Acceleration, Case, EdgeForce, Pressure, Support
-from tartan.project.shellinputs import place_nodes
+from tartan.desktop import colours
+from tartan.project import units
+from tartan.project.partmesh import Meshed
+from tartan.project.partmodel import (
+    Acceleration,
+    Case,
+    EdgeForce,
+    Force,
+    Load,
+    MappedPressure,
+    Pressure,
+    PressureTable,
+    Support,
+)
+from tartan.project.shellinputs import Layout, local_axes, map_table
 
 Array = NDArray[np.float64]
 
@@ -23,36 +40,74 @@ def part_size(mesh: Mesh) -> float:
     return float(np.linalg.norm(np.ptp(mesh.nodes, axis=0)))
 
 
-def spread(mesh: Mesh, across: int = 3, along: int = 2) -> NDArray[np.int64]:
-    """Return a few elements spread over the panel, as indices."""
-    xs = (np.arange(across) + 0.5) / across
-    ys = (np.arange(along) + 0.5) / along
-    targets = np.array([[x, y] for y in ys for x in xs])
-    distance = np.linalg.norm(mesh.places[None] - targets[:, None], axis=2)
-    return np.unique(distance.argmin(axis=1))
+@lru_cache(maxsize=8)
+def spread(mesh: Mesh, count: int = 6) -> NDArray[np.int64]:
+    """Return a few elements far from each other: each the farthest from those before."""
+    at = mesh.centres()
+    chosen = [int(np.linalg.norm(at - at.mean(axis=0), axis=1).argmin())]
+    distance = np.linalg.norm(at - at[chosen[0]], axis=1)
+    while len(chosen) < min(count, mesh.count):
+        chosen.append(int(distance.argmax()))
+        distance = np.minimum(distance, np.linalg.norm(at - at[chosen[-1]], axis=1))
+    return np.array(chosen)
+
+
+def inner(mesh: Mesh, count: int = 6) -> NDArray[np.int64]:
+    """Elements spread over the part but for the first pick at its very rim."""
+    return spread(mesh, 3 * count)[:: 3 if mesh.count > 3 * count else 1][:count]
 
 
 def centres(mesh: Mesh, elements: NDArray[np.int64]) -> Array:
     """Centres of elements, shape (n, 3) [m]."""
-    return np.asarray(mesh.corners()[elements].mean(axis=1))
+    return np.asarray(mesh.centres()[elements])
 
 
-def reference_strokes(mesh: Mesh, reference: Array, elements: NDArray[np.int64]) -> Array:
-    """The 0° direction as a stroke through an element's centre."""
-    n = mesh.normals()[elements]
-    t = reference - (n @ reference)[:, None] * n
-    length = np.linalg.norm(t, axis=1, keepdims=True)
-    good = length[:, 0] > 1e-6
-    t = t[good] / length[good]
-    at = centres(mesh, elements)[good] + 0.004 * part_size(mesh) * n[good]
+def reference_strokes(mesh: Mesh, direction: Array, elements: NDArray[np.int64]) -> Array:
+    """The 0° direction as a stroke through an element's centre; none where it is undefined."""
+    n, t, good = _along(mesh, direction, elements)
+    at = centres(mesh, elements)[good] + 0.004 * part_size(mesh) * n
     half = 0.055 * part_size(mesh) * t
     return np.stack([at - half, at + half], axis=1)
 
 
-def laying_strokes(mesh: Mesh, elements: NDArray[np.int64]) -> Array:
-    """Arrow towards the laying side: a shaft and two barbs."""
-    n = mesh.normals()[elements]
-    return arrows(centres(mesh, elements), 0.075 * part_size(mesh) * n)
+def _along(mesh: Mesh, direction: Array, elements: NDArray[np.int64]
+           ) -> tuple[Array, Array, NDArray[np.bool_]]:  # fmt: skip
+    """Normals and unit projected directions of the elements that have one, and which do."""
+    n, d = mesh.normals()[elements], direction[elements]
+    t = d - (n * d).sum(axis=1, keepdims=True) * n
+    length = np.linalg.norm(t, axis=1, keepdims=True)
+    size = np.linalg.norm(d, axis=1, keepdims=True)
+    good = (length > 0.087 * np.where(size > 0, size, 1))[:, 0]
+    return n[good], t[good] / length[good], good
+
+
+def fibre_strokes(mesh: Mesh, direction: Array, angle: float, elements: NDArray[np.int64],
+                  most: int = 900) -> Array:  # fmt: skip
+    """Fibres of a ply on its elements, a stroke each, thinned out to `most`."""
+    if len(elements) > most:
+        elements = elements[np.linspace(0, len(elements) - 1, most).astype(int)]
+    n, t, good = _along(mesh, direction, elements)
+    kept = elements[good]
+    a = np.deg2rad(angle)
+    way = np.cos(a) * t + np.sin(a) * np.cross(n, t)
+    area = mesh.areas()[kept][:, None]
+    at = centres(mesh, kept) + 0.003 * part_size(mesh) * n
+    half = 0.36 * np.sqrt(area) * way
+    return np.stack([at - half, at + half], axis=1)
+
+
+def laying_strokes(mesh: Mesh, direction: Array, elements: NDArray[np.int64]) -> Array:
+    """The laying side: a stair of bars that widen away from the surface, along 0°.
+
+    The narrow bar lies on the face that was laid first; the wide one is the last-laid face.
+    """
+    n, t, good = _along(mesh, direction, elements)
+    at, size = centres(mesh, elements)[good], 0.07 * part_size(mesh)
+    parts = [np.stack([at, at + size * n], axis=1)]
+    for share, wide in ((0.34, 0.16), (0.67, 0.3), (1.0, 0.44)):
+        foot = at + share * size * n
+        parts.append(np.stack([foot - wide * size * t, foot + wide * size * t], axis=1))
+    return np.concatenate(parts)
 
 
 def arrows(tails: Array, vectors: Array, *, to_head: bool = False) -> Array:
@@ -84,7 +139,7 @@ def arrows(tails: Array, vectors: Array, *, to_head: bool = False) -> Array:
     return np.concatenate(parts)
 
 
-def support_strokes(mesh: Mesh, supports: tuple[Support, ...]) -> tuple[Array, Array]:
+def support_strokes(whole: Meshed, supports: tuple[Support, ...]) -> tuple[Array, Array]:
     """Supports: a peg along each held displacement, a small cross where rotations are held.
 
     Returns
@@ -92,47 +147,144 @@ def support_strokes(mesh: Mesh, supports: tuple[Support, ...]) -> tuple[Array, A
     tuple of ndarray
         Pegs and crosses.
     """
-    size = 0.022 * part_size(mesh)
+    mesh = whole.mesh
+    size = 0.026 * part_size(mesh)
     pegs, crosses = [_NONE], [_NONE]
     for support in supports:
-        nodes = place_nodes(mesh, support.place)
-        if len(nodes) > 9:
-            nodes = nodes[np.linspace(0, len(nodes) - 1, 9).round().astype(int)]
+        try:
+            nodes = whole.nodes(support.place, support.at, "")
+        except TartanError:
+            continue
+        inside = support.place in whole.regions
+        many = 5 if inside else 9
+        if len(nodes) > many:
+            nodes = nodes[np.linspace(0, len(nodes) - 1, many).round().astype(int)]
         at = mesh.nodes[nodes]
+        axes = local_axes(whole, nodes) if support.local else np.tile(np.eye(3), (len(at), 1, 1))
         outward = at - mesh.nodes.mean(axis=0)
         held = SUPPORT_KINDS[support.kind]
         for axis in (a for a in held if a < 3):
-            way = np.zeros((len(at), 3))
-            # Pegs along z stand below; those in the plane stand outside the part.
-            way[:, axis] = -1.0 if axis == 2 else np.where(outward[:, axis] >= 0, 1.0, -1.0)
-            foot = at + size * way
-            side = np.zeros(3)
-            side[(axis + 1) % 3] = 0.4 * size
+            way = axes[:, axis]
+            # Pegs across the surface stand below an edge and above a region, where they are seen;
+            # those along it stand outside the part.
+            sense = np.where((outward * way).sum(axis=1, keepdims=True) >= 0, 1.0, -1.0)
+            if axis == 2:
+                way = way if inside else -way
+            else:
+                way = sense * way
+            foot, side = at + size * way, 0.4 * size * axes[:, (axis + 1) % 3]
             pegs += [np.stack([at, foot], axis=1), np.stack([foot - side, foot + side], axis=1)]
         if any(a >= 3 for a in held):
             for u, v in ((0.35, 0.35), (0.35, -0.35)):
-                d = np.array([u, v, 0.0]) * size
+                d = size * (u * axes[:, 0] + v * axes[:, 1])
                 crosses.append(np.stack([at - d, at + d], axis=1))
     return np.concatenate(pegs), np.concatenate(crosses)
 
 
-def load_strokes(mesh: Mesh, case: Case) -> Array:
-    """Loads of a case as arrows; the length shows the sort of load, not its size."""
-    size = 0.07 * part_size(mesh)
-    found = [_NONE]
+@dataclass(frozen=True, eq=False)
+class LoadGlyphs:
+    """Strokes of a case's loads, and a word with the magnitude at each."""
+
+    strokes: Array
+    places: Array
+    words: tuple[str, ...]
+
+
+def load_glyphs(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> LoadGlyphs:
+    """Loads of a case; arrows of a pressure table are as long as its pressure asks."""
+    size = 0.07 * part_size(layout.mesh)
+    found, places, words = [_NONE], [], []
     for load in case.loads:
-        if isinstance(load, Pressure) and load.value:
-            elements = spread(mesh, 6, 5)
-            push = -np.sign(load.value) * mesh.normals()[elements] * size
-            found.append(arrows(centres(mesh, elements), push, to_head=load.value > 0))
-        elif isinstance(load, EdgeForce) and any(load.force):
-            nodes = mesh.edges[load.edge]
-            nodes = nodes[np.linspace(0, len(nodes) - 1, min(7, len(nodes))).round().astype(int)]
-            way = np.array(load.force) / np.linalg.norm(load.force)
-            found.append(arrows(mesh.nodes[nodes], np.tile(way * size, (len(nodes), 1))))
-        elif isinstance(load, Acceleration) and any(load.vector):
-            way = np.array(load.vector) / np.linalg.norm(load.vector)
-            found.append(
-                arrows(mesh.nodes.mean(axis=0)[None], 2.2 * way[None] * size, to_head=True)
-            )
-    return np.concatenate(found)
+        try:
+            strokes, place = _load_strokes(layout, load, tables, size)
+        except TartanError:
+            continue
+        found.append(strokes)
+        if len(strokes):
+            places.append(place)
+            words.append(load_words(load))
+    at = np.array(places).reshape(-1, 3)
+    return LoadGlyphs(np.concatenate(found), at, tuple(words))
+
+
+def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...], size: float
+                  ) -> tuple[Array, Array]:  # fmt: skip
+    """Arrows of one load, and where its word stands."""
+    mesh, whole = layout.mesh, layout.whole
+    if isinstance(load, Pressure | MappedPressure):
+        inside = whole.elements(load.region)
+        inside = inside[np.linspace(0, len(inside) - 1, min(28, len(inside))).round().astype(int)]
+        value = np.full(mesh.count, load.value) if isinstance(load, Pressure) else \
+            map_table(layout, load, tables, "").values.mean(axis=1)  # fmt: skip
+        peak = float(np.abs(value).max()) or 1.0
+        push = -(value[inside] / peak)[:, None] * mesh.normals()[inside] * size
+        at = centres(mesh, inside)
+        # An arrow that presses ends on the surface, one that sucks begins there.
+        tails = np.where((value[inside] > 0)[:, None], at - push, at)
+        top = int(np.abs(value[inside]).argmax())
+        return arrows(tails, push), tails[top]
+    if isinstance(load, Acceleration):
+        way = np.array(load.vector) / (np.linalg.norm(load.vector) or 1.0)
+        middle = mesh.nodes.mean(axis=0)
+        return arrows(
+            middle[None], 2.2 * way[None] * size, to_head=True
+        ), middle - 2.2 * way * size
+    if isinstance(load, EdgeForce | Force):
+        nodes = mesh.edges[load.edge] if isinstance(load, EdgeForce) else \
+            whole.nodes(load.place, load.at, "", load.reach)  # fmt: skip
+        nodes = nodes[np.linspace(0, len(nodes) - 1, min(7, len(nodes))).round().astype(int)]
+        vector = np.array(load.force if any(load.force) or isinstance(load, EdgeForce)
+                          else load.moment)  # fmt: skip
+        if not np.any(vector):
+            return _NONE, np.zeros(3)
+        way = vector / np.linalg.norm(vector) * size
+        tips = mesh.nodes[nodes] + way
+        return arrows(mesh.nodes[nodes], np.tile(way, (len(nodes), 1))), tips[len(tips) // 2]
+    return _NONE, np.zeros(3)
+
+
+def load_words(load: Load) -> str:
+    """A load in a few words with its figure."""
+    if isinstance(load, Pressure):
+        return f"{units.show(load.value, units.PRESSURE)}{_on(load.region)}"
+    if isinstance(load, MappedPressure):
+        times = "" if load.factor == 1 else f" × {units.number(load.factor)}"
+        return f"table {load.table}{times}{_on(load.region)}"
+    if isinstance(load, EdgeForce):
+        return f"{units.show(float(np.linalg.norm(load.force)), units.LINE_FORCE)} on {load.edge}"
+    if isinstance(load, Force):
+        size = float(np.linalg.norm(load.force))
+        turn = float(np.linalg.norm(load.moment))
+        parts = [f"{units.number(size)} N"] if size or not turn else []
+        parts += [f"{units.number(turn)} N·m"] if turn else []
+        return f"{', '.join(parts)} on {load.place}"
+    if isinstance(load, Acceleration):
+        size = float(np.linalg.norm(load.vector))
+        return "own weight" if abs(size - 9.81) < 1e-9 else f"{units.number(size / 9.81)} g"
+    if load.gradient:
+        return f"{units.number(load.dT)} K, {units.number(load.gradient)} K/m"
+    return f"{units.number(load.dT)} K"
+
+
+def _on(region: str) -> str:
+    return f" on {region}" if region else ""
+
+
+def pressure_colours(layout: Layout, case: Case, tables: tuple[PressureTable, ...]
+                     ) -> tuple[NDArray[np.uint8] | None, str]:  # fmt: skip
+    """Pressure of a case's loads in colour, and its range in words; None where it has none."""
+    total = np.zeros(layout.mesh.count)
+    any_ = False
+    for load in case.loads:
+        if not isinstance(load, Pressure | MappedPressure):
+            continue
+        inside = layout.whole.elements(load.region)
+        value = np.full(layout.mesh.count, load.value) if isinstance(load, Pressure) else \
+            map_table(layout, load, tables, "").values.mean(axis=1)  # fmt: skip
+        total[inside] += value[inside]
+        any_ = True
+    if not any_:
+        return None, "no pressure in this case"
+    low, high = (units.show(float(v), units.PRESSURE) for v in (total.min(), total.max()))
+    peak = float(np.abs(total).max()) or 1.0
+    return colours.signed_map(total / peak), f"pressure on the laying side from {low} to {high}"

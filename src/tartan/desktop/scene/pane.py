@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tartan.desktop.scene.scene import PartScene
-from tartan.desktop.widgets.small import button, row, switch
+from tartan.desktop.widgets.small import button, label, row, switch
 
 
 class ScenePane(QWidget):
@@ -16,16 +16,19 @@ class ScenePane(QWidget):
     Parameters
     ----------
     overlays : dict of str to str
-        Names of the switches, all on at first, with what they tell.
+        Names of the switches with what they tell.
     draw : callable
         Called when a switch changes.
+    off : sequence of str
+        Switches that are off at first; all others are on.
     """
 
-    def __init__(self, overlays: dict[str, str], draw: Callable[[], None]) -> None:
+    def __init__(self, overlays: dict[str, str], draw: Callable[[], None],
+                 off: Sequence[str] = ()) -> None:  # fmt: skip
         super().__init__()
         self.scene: PartScene | None = None
         self.overlays: dict[str, QPushButton] = {
-            name: switch(name, tip, on=True) for name, tip in overlays.items()
+            name: switch(name, tip, on=name not in off) for name, tip in overlays.items()
         }
         for overlay in self.overlays.values():
             overlay.toggled.connect(lambda _: draw())
@@ -33,8 +36,11 @@ class ScenePane(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
-        box.addWidget(row(*self.overlays.values(), None, button("whole part", self.frame)))
+        self.note = label("", "soft")
+        box.addWidget(row(*self.overlays.values(), None, button("whole part", self.frame),
+                          spacing=5))  # fmt: skip
         box.addLayout(self._place, 1)
+        box.addWidget(self.note)
 
     def on(self, name: str) -> bool:
         """Whether an overlay is switched on."""

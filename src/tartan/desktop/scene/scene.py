@@ -12,10 +12,12 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
+from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
 from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkCellPicker, vtkTextActor
 
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
+from tartan.desktop.scene.gestures import Handles, Sweep
 
 Array = NDArray[np.float64]
 
@@ -24,6 +26,9 @@ class PartScene(QWidget):
     """A view of the part; tells the element that was clicked."""
 
     element_picked = pyqtSignal(int)
+    element_pointed = pyqtSignal(int)
+    elements_swept = pyqtSignal(object, bool)
+    handle_moved = pyqtSignal(str, float, bool)
 
     def __init__(self) -> None:
         super().__init__()
@@ -41,6 +46,16 @@ class PartScene(QWidget):
         self._actor: Any = None
         self._extras: dict[str, list[Any]] = {}
         self._press = QPoint()
+        self.mode = "look"
+        self.sweep = Sweep(self)
+        self.handles = Handles(self)
+        self._locator: Any = None
+        self._pointed = QTimer(self)
+        self._pointed.setSingleShot(True)
+        self._pointed.setInterval(40)
+        self._pointed.timeout.connect(self._tell_pointed)
+        self._pointer = QPoint()
+        self.pointing = False
         self._moved = False
         self.view.installEventFilter(self)
         self.view.enable_parallel_projection()
@@ -64,8 +79,10 @@ class PartScene(QWidget):
             _box(self.mesh), _box(mesh), rtol=0.02, atol=1e-9
         )
         self.mesh = mesh
-        self._surface = pv.PolyData.from_regular_faces(mesh.nodes.copy(), mesh.quads)
-        self._surface.cell_data["rgb"] = np.zeros((len(mesh.quads), 3), np.uint8)
+        faces = [np.insert(mesh.quads, 0, 4, axis=1).ravel(),
+                 np.insert(mesh.triangles, 0, 3, axis=1).ravel()]  # fmt: skip
+        self._surface = pv.PolyData(mesh.nodes.copy(), faces=np.concatenate(faces))
+        self._surface.cell_data["rgb"] = np.zeros((mesh.count, 3), np.uint8)
         if self._actor is not None:
             self.view.remove_actor(self._actor, render=False)
         self._actor = self.view.add_mesh(
@@ -73,6 +90,11 @@ class PartScene(QWidget):
             line_width=1, ambient=0.62, diffuse=0.42, specular=0.0, render=False,
             reset_camera=False, copy_mesh=False,
         )  # fmt: skip
+        # The face laid first is the darker one, wherever it is seen.
+        under = self._actor.prop.copy()
+        under.ambient, under.diffuse = 0.46, 0.34
+        self._actor.SetBackfaceProperty(under)
+        self._locator = None
         self.paint(None)
         for name in list(self._extras):
             self.clear(name)
@@ -122,6 +144,7 @@ class PartScene(QWidget):
         self._surface.points[:] = points
         self._surface.GetPoints().Modified()
         self._surface.Modified()
+        self._locator = None
 
     def strokes(self, name: str, segments: Array, colour: str, width: float = 2.0) -> None:
         """Draw line segments, shape (n, 2, 3), in place of those of the same name."""
@@ -134,6 +157,16 @@ class PartScene(QWidget):
         actor = self.view.add_mesh(poly, color=colour, line_width=width, lighting=False,
                                    render=False, reset_camera=False, pickable=False)  # fmt: skip
         self._extras[name] = [actor]
+
+    def knobs(self, name: str, places: Array) -> None:
+        """Round knobs that can be taken hold of."""
+        self.clear(name)
+        if len(places):
+            actor = self.view.add_mesh(
+                pv.PolyData(places), color=theme.face().accent, point_size=15, pickable=False,
+                render_points_as_spheres=True, render=False, reset_camera=False,
+            )  # fmt: skip
+            self._extras[name] = [actor]
 
     def words(self, name: str, places: Array, texts: list[str], colour: str) -> None:
         """Write short words at places, facing the viewer."""
@@ -155,7 +188,7 @@ class PartScene(QWidget):
         """Draw round elements on the shape as it is shown."""
         if self.mesh is None:
             return
-        points = np.asarray(self._surface.points)[self.mesh.quads[elements]]
+        points = np.asarray(self._surface.points)[self.mesh.corner_table[elements]]
         lift = 0.002 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
         points = points + lift * self.mesh.normals()[elements][:, None]
         sides = np.stack([points, np.roll(points, -1, axis=1)], axis=2).reshape(-1, 2, 3)
@@ -209,13 +242,14 @@ class PartScene(QWidget):
     def points_of(self, element: int) -> Array:
         """Corners of an element on the shape as it is shown, shape (4, 3) [m]."""
         assert self.mesh is not None
-        points: Array = np.asarray(self._surface.points)[self.mesh.quads[element]]
+        points: Array = np.asarray(self._surface.points)[self.mesh.corner_table[element]]
         return points
 
     def show_edges(self, on: bool) -> None:
         """Draw element edges or not."""
         if self._actor is not None:
             self._actor.prop.show_edges = on
+            self._actor.GetBackfaceProperty().SetEdgeVisibility(on)
 
     def place_of(self, element: int) -> QPoint:
         """Where an element's centre lies on the view, in its pixels."""
@@ -239,6 +273,12 @@ class PartScene(QWidget):
         picker.SetTolerance(0.0005)
         picker.PickFromListOn()
         picker.AddPickList(self._actor)
+        if self._locator is None:
+            # Without it every look would try every element.
+            self._locator = vtkStaticCellLocator()
+            self._locator.SetDataSet(self._surface)
+            self._locator.BuildLocator()
+        picker.AddLocator(self._locator)
         ratio = self.view.devicePixelRatioF()
         x, y = place.x() * ratio, (self.view.height() - place.y()) * ratio
         picker.Pick(x, y, 0, self.view.renderer)
@@ -248,6 +288,8 @@ class PartScene(QWidget):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.Resize and not self._moved:
             self.frame_part()
+        if isinstance(event, QMouseEvent) and self._handled(event):
+            return True
         if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
             place = event.position().toPoint()
             if event.type() == QEvent.Type.MouseButtonPress:
@@ -259,9 +301,42 @@ class PartScene(QWidget):
                     self.element_picked.emit(element)
         return False
 
+    def _handled(self, event: QMouseEvent) -> bool:
+        """Whether a handle or a sweep took the event; a bare move only points."""
+        if self.handles.take(event) or (self.mode != "look" and self.sweep.take(event)):
+            return True
+        bare = event.buttons() == Qt.MouseButton.NoButton
+        if event.type() == QEvent.Type.MouseMove and bare and self.pointing:
+            self._pointer = event.position().toPoint()
+            if not self._pointed.isActive():
+                self._pointed.start()
+        return False
+
+    def _tell_pointed(self) -> None:
+        element = self.element_at(self._pointer)
+        self.element_pointed.emit(-1 if element is None else element)
+
+    def on_screen(self, points: Array) -> Array:
+        """Pixels of the view at which points are seen, shape (q, 2)."""
+        renderer = self.view.renderer
+        matrix = renderer.GetActiveCamera().GetCompositeProjectionTransformMatrix(
+            self.view.width() / max(self.view.height(), 1), -1, 1)  # fmt: skip
+        M = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
+        clip = np.column_stack([points, np.ones(len(points))]) @ M.T
+        flat = clip[:, :2] / clip[:, 3:]
+        size = np.array([self.view.width(), self.view.height()])
+        return np.asarray((flat * [1, -1] + 1) / 2 * size)
+
+    def facing(self) -> NDArray[np.bool_]:
+        """Elements that turn either side to the viewer and are not hidden by their own angle."""
+        assert self.mesh is not None
+        way = np.array(self.view.camera.direction)
+        return np.asarray(np.abs(self.mesh.normals() @ way) > 0.05)
+
     def close_view(self) -> None:
         """Free the graphics context before the window goes."""
         self._soon.stop()
+        self._pointed.stop()
         self.view.removeEventFilter(self)
         self.view.close()
 

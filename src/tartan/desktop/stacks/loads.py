@@ -25,8 +25,8 @@ from tartan.desktop.widgets.small import (
     switch,
 )
 from tartan.project import design_edits, units
+from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
-from tartan.project.shellinputs import part_laminate
 from tartan.project.units import Quantity
 
 WAYS: tuple[Way, ...] = ("force", "strain", "stress")
@@ -90,16 +90,25 @@ def from_spot(session: Session) -> LoadSet | None:
         element = answer.spots[0]
     case, point = int(answer.margins.case[element]), int(answer.margins.point[element])
     strains = answer.solution.strains[case, element, point]
-    laminate = part_laminate(answer.inputs)
+    layout = answer.layout()
+    laminate = layout.laminate(element)
     middle = laminate.about(0.0)
     force = laminate.ABD @ strains[:6]
     # Moments about the reference surface are moved to the middle, which load sets refer to.
     force[3:] -= laminate.offset * force[:3]
-    name = f"{answer.inputs.cases[case].name}, element {element + 1}"
+    name = f"{answer.inputs.case_names[case]}, element {element + 1}"
     Q = middle.shear @ strains[6:]
     values = tuple(float(f"{v:.6g}") for v in force)
     return LoadSet(name, values, Q=(float(f"{Q[0]:.6g}"), float(f"{Q[1]:.6g}")),  # type: ignore[arg-type]
-                   stack=answer.inputs.stack.name)  # fmt: skip
+                   stack=laid_stack(answer, element))  # fmt: skip
+
+
+def laid_stack(answer: PartAnswer, element: int) -> str:
+    """Stack that an element's zone consists of; empty where it is of several rungs."""
+    layout = answer.layout()
+    rungs = {layout.laid[n].rung for n in layout.plies(element)}
+    names = {answer.inputs.part.lay_up[r].stack for r in rungs}
+    return names.pop() if len(rungs) == 1 else ""
 
 
 class LoadStrip(QWidget):

@@ -311,7 +311,7 @@ class StacksView(QWidget):
 
 def _card(project: Project, stack: Stack) -> Card:
     """Card of a stack: its words, swatch, and the least reserve factor over its load sets."""
-    on_part = project.part is not None and project.part.stack == stack.name
+    on_part = project.part is not None and stack.name in project.part.stacks()
     words = stack_words(stack)
     laminate, _ = state.laminate_or_error(project, stack)
     loads = project.loads_on(stack.name)

@@ -21,6 +21,7 @@ class Row:
     thickness: float
     material: str
     kind: str
+    number: int = 0
 
 
 def band_heights(weights: Sequence[float], room: float, least: float) -> list[float]:
@@ -66,7 +67,7 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.setFont(theme.font(8.5))
     painter.setPen(QColor(face.soft))
     painter.drawText(QRectF(body.left() + 10, middle - 9, 26, 18), Qt.AlignmentFlag.AlignVCenter,
-                     str(ply + 1))  # fmt: skip
+                     str(row.number or ply + 1))  # fmt: skip
     painter.setFont(theme.strong(10))
     painter.setPen(QColor(face.ink))
     name = "core" if row.kind == "core" else f"{units.number(row.angle)}°"

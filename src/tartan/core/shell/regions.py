@@ -1,0 +1,126 @@
+"""Sets of elements: near a point or edge, grown and shrunk, and carried to another mesh."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from tartan.core.errors import PartError
+from tartan.core.shell.assembly import groups
+from tartan.core.shell.directions import components
+from tartan.core.shell.mesh import Mesh
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+def near_point(mesh: Mesh, at: Array, distance: float) -> Index:
+    """Elements whose centre lies within a distance of a point."""
+    return np.flatnonzero(np.linalg.norm(mesh.centres() - at, axis=1) <= distance)
+
+
+def near_chain(mesh: Mesh, chain: Index, distance: float) -> Index:
+    """Elements whose centre lies within a distance of a chain of nodes.
+
+    Raises
+    ------
+    PartError
+        When the chain is empty.
+    """
+    if len(chain) == 0:
+        raise PartError("The edge has no nodes.", "Regions", "Choose another edge.")
+    found = cKDTree(mesh.nodes[chain]).query(mesh.centres())[0]
+    step = np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).max(initial=0.0)
+    # Between two nodes of the chain the distance to the nearer one is a little too long.
+    return np.flatnonzero(np.sqrt(np.maximum(found**2 - (step / 4) ** 2, 0.0)) <= distance)
+
+
+def grown(mesh: Mesh, elements: Index, rings: int) -> Index:
+    """A set grown over shared nodes by rings of elements, or shrunk where `rings` is negative."""
+    inside = np.zeros(mesh.count, bool)
+    inside[elements] = True
+    if rings < 0:
+        return np.flatnonzero(~_spread(mesh, ~inside, -rings))
+    return np.flatnonzero(_spread(mesh, inside, rings))
+
+
+def _spread(mesh: Mesh, inside: NDArray[np.bool_], rings: int) -> NDArray[np.bool_]:
+    for _ in range(rings):
+        reached = np.zeros(len(mesh.nodes), bool)
+        for group in groups(mesh):
+            reached[group.nodes[inside[group.which]].ravel()] = True
+        inside = inside.copy()
+        for group in groups(mesh):
+            inside[group.which] |= reached[group.nodes].any(axis=1)
+    return inside
+
+
+def carried(old: Mesh, elements: Index, new: Mesh) -> Index:
+    """Elements of a new mesh whose nearest element of the old one was in a set."""
+    inside = np.zeros(old.count, bool)
+    inside[elements] = True
+    nearest = cKDTree(old.centres()).query(new.centres())[1]
+    return np.flatnonzero(inside[nearest])
+
+
+def nodes_of(mesh: Mesh, elements: Index) -> Index:
+    """Nodes of elements, ascending."""
+    quads = mesh.quads[elements[elements < len(mesh.quads)]]
+    rest = mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)]
+    return np.unique(np.concatenate([quads.ravel(), rest.ravel()]))
+
+
+def gaps(mesh: Mesh) -> list[tuple[Index, float]]:
+    """Components with the distance from their nearest node to any larger one, largest first.
+
+    Returns
+    -------
+    list of tuple
+        Elements of a component, and its gap [m]; infinite for the largest.
+    """
+    label = components(mesh)
+    size = np.bincount(label, weights=mesh.areas())
+    order = np.argsort(-size, kind="stable")
+    found: list[tuple[Index, float]] = []
+    taken: list[Array] = []
+    for one in order:
+        elements = np.flatnonzero(label == one)
+        points = mesh.nodes[nodes_of(mesh, elements)]
+        gap = np.inf
+        if taken:
+            gap = float(cKDTree(np.concatenate(taken)).query(points)[0].min())
+        found.append((elements, gap))
+        taken += [points, mesh.centres()[elements]]
+    return found
+
+
+def followers(mesh: Mesh, gap: float) -> list[tuple[Index, Index]]:
+    """Nodes of smaller components that lie within a gap of larger ones, with those elements.
+
+    Nodes that follow do not lead: elements that have one are left out of those led by.
+    """
+    parts = gaps(mesh)
+    found: list[tuple[Index, Index]] = []
+    follows = np.zeros(len(mesh.nodes), bool)
+    for k in range(1, len(parts)):
+        own = nodes_of(mesh, parts[k][0])
+        larger = np.concatenate([p for p, _ in parts[:k]])
+        corners = nodes_of(mesh, larger)
+        reach = gap + _side(mesh, larger)
+        near = cKDTree(mesh.nodes[corners]).query(mesh.nodes[own])[0] <= reach
+        free = np.array([e for e in larger if not follows[_corners(mesh, int(e))].any()], np.int64)
+        if near.any() and len(free):
+            found.append((own[near], free))
+            follows[own[near]] = True
+    return found
+
+
+def _side(mesh: Mesh, elements: Index) -> float:
+    return float(np.sqrt(mesh.areas()[elements].max())) * 1.5
+
+
+def _corners(mesh: Mesh, element: int) -> Index:
+    count = len(mesh.quads)
+    found: Index = mesh.quads[element] if element < count else mesh.triangles[element - count]
+    return found

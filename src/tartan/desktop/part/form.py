@@ -1,0 +1,107 @@
+"""What the forms of the Part station share: edits of the part, choices of regions, vectors."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QWidget
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.desktop.session import Session
+from tartan.desktop.widgets.small import label
+from tartan.project import part_edits, units
+from tartan.project.model import Project
+from tartan.project.partmodel import WHOLE, Part, Vector
+
+ALL = "whole part"
+"""The whole part in a choice of regions."""
+
+
+class PartForm(QWidget):
+    """A form on the part; every edit goes through the session."""
+
+    told = pyqtSignal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+
+    @property
+    def part(self) -> Part | None:
+        """The part as it stands."""
+        return self.session.project.part
+
+    def edit(self, name: str, change: Callable[[Project], Project]) -> TartanError | None:
+        """Apply an edit and tell its error."""
+        error = self.session.edit(name, change)
+        self.told.emit(str(error) if error else "")
+        return error
+
+    def change(self, name: str, **values: object) -> TartanError | None:
+        """Change fields of the part."""
+        return self.edit(name, lambda p: part_edits.change_part(p, **values))
+
+    def change_surface(self, name: str, **values: object) -> TartanError | None:
+        """Change what the mesh depends on; what the part loses is told."""
+        lost: list[str] = []
+
+        def change(project: Project) -> Project:
+            if project.part is None:
+                raise DocumentError("There is no part yet.", "Part", "Choose a surface first.")
+            part = replace(project.part, **values)  # type: ignore[arg-type]
+            changed, gone = part_edits.put_surface(project, part)
+            lost.extend(gone)
+            return changed
+
+        error = self.session.edit(name, change)
+        words = f"The new surface no longer has: {', '.join(lost)}. Ctrl+Z brings it back."
+        self.told.emit(str(error) if error else words if lost else "")
+        return error
+
+
+def region_options(part: Part, names: list[str]) -> list[str]:
+    """Regions as a choice shows them."""
+    del part
+    return [ALL if n == WHOLE else n for n in names]
+
+
+def region_of(text: str) -> str:
+    """Region from the text of a choice."""
+    return WHOLE if text == ALL else text
+
+
+def read_vector(text: str, quantity: units.Quantity, where: str) -> Vector:
+    """Three figures parted by commas.
+
+    Raises
+    ------
+    TartanError
+        When they are not three numbers.
+    """
+    cells = text.replace(";", ",").split(",")
+    if len(cells) != 3:
+        raise DocumentError(f"'{text}' is not three figures.", where,
+                            "Type three numbers, such as 1, 0, 0.")  # fmt: skip
+    x, y, z = (units.parse(c, quantity) for c in cells)
+    return x, y, z
+
+
+def vector_text(vector: Vector, quantity: units.Quantity) -> str:
+    """Vector as it is typed."""
+    return ", ".join(units.show(v, quantity, unit=False) for v in vector)
+
+
+def grid(rows: list[tuple[str, QWidget]]) -> QWidget:
+    """Names at the left, widgets at the right."""
+    holder = QWidget()
+    box = QGridLayout(holder)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setVerticalSpacing(5)
+    for line, (text, widget) in enumerate(rows):
+        name = label(text, "soft")
+        box.addWidget(name, line, 0)
+        box.addWidget(widget, line, 1)
+    box.setColumnStretch(1, 1)
+    return holder

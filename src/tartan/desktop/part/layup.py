@@ -1,0 +1,290 @@
+"""The lay-up of the part: the ladder, the fields of the chosen rung, and playback."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QVBoxLayout
+
+from tartan.core.errors import TartanError
+from tartan.core.stack import Ply
+from tartan.desktop.part import state
+from tartan.desktop.part.form import PartForm, grid, region_of, region_options
+from tartan.desktop.part.ladder import Ladder
+from tartan.desktop.session import Session
+from tartan.desktop.widgets.small import (
+    Field,
+    QuantityField,
+    UnitLabel,
+    button,
+    choice,
+    label,
+    row,
+    scrolled,
+    set_options,
+)
+from tartan.exchange.rungs_table import parse_rungs, rungs_text
+from tartan.project import part_edits, units
+from tartan.project.partmesh import region_names
+from tartan.project.partmodel import Rung
+
+STEP = 350
+"""Milliseconds a ply is shown in playback."""
+
+
+class LayUpForm(PartForm):
+    """Ladder with its commands; tells the ply that playback stands at."""
+
+    played = pyqtSignal(int)
+    pointed = pyqtSignal(int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.ladder = Ladder()
+        self.head = label("", "soft")
+        self.play = button("▶ play", self.start_or_stop, "Lay the plies one by one")
+        self.region = choice([], lambda text: self._change(region=region_of(text)))
+        self.material = choice([], lambda text: self._change_ply(material=text))
+        self.angle = Field(self._commit_angle)
+        self.thickness = QuantityField(
+            units.LENGTH, lambda v: self._change_ply(thickness=v or 0.0)
+        )
+        self.stack = choice([], lambda text: self._change(stack=text))
+        self.turn = Field(self._commit_turn)
+        self.to_stack = button("open in Stacks", self._open_stack)
+        self.of_ply = grid(
+            [
+                ("material", self.material),
+                ("angle °", self.angle),
+                ("thickness", row(self.thickness, UnitLabel(units.LENGTH))),
+            ]
+        )
+        self.of_stack = grid([("stack", self.stack), ("turned by °", self.turn),
+                              ("", self.to_stack)])  # fmt: skip
+        self.add_choice = choice([], self._add_stack)
+        self._timer = QTimer(self)
+        self._timer.setInterval(STEP)
+        self._timer.timeout.connect(self._next)
+        self.step: int | None = None
+        self._build()
+
+    def _build(self) -> None:
+        for field, name in ((self.angle, "angle of the rung"), (self.turn, "turn of the rung"),
+                            (self.thickness, "thickness of the rung")):  # fmt: skip
+            field.setAccessibleName(name)
+            field.refused.connect(self.told)
+            field.setMaximumWidth(92)
+        self.region.setAccessibleName("region of the rung")
+        self.add_choice.setToolTip("Lay a stack of the Stacks station above the chosen rung")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        box.addWidget(row(label("Lay-up", "head"), self.head, None,
+                          button("◀", self.back, "One ply back"), self.play,
+                          button("▶|", self.forward, "One ply on"), spacing=4))  # fmt: skip
+        box.addWidget(scrolled(self.ladder), 1)
+        box.addWidget(row(button("+ ply like this", self.add, "Enter"), self.add_choice, None))
+        box.addWidget(row(
+            button("double", lambda: self.act("double"), "Ctrl+D"),
+            button("mirror", lambda: self.act("mirror"), "Ctrl+M: add the rungs in reverse order"),
+            button("on/off", lambda: self.act("off"), "Space: switch off for a try"),
+            button("remove", lambda: self.act("remove"), "Delete"), None, spacing=4,
+        ))  # fmt: skip
+        box.addWidget(grid([("on", self.region)]))
+        box.addWidget(self.of_ply)
+        box.addWidget(self.of_stack)
+        self.ladder.chosen_changed.connect(lambda rungs: self.session.select(rungs=rungs))
+        self.ladder.dropped.connect(self._drop)
+        self.ladder.asked.connect(self.act)
+        self.ladder.pointed.connect(self.pointed)
+
+    # Edits
+
+    @property
+    def chosen(self) -> tuple[int, ...]:
+        """Chosen rungs."""
+        return self.session.selection.rungs
+
+    @property
+    def rungs(self) -> tuple[Rung, ...]:
+        """The whole lay-up."""
+        return self.part.lay_up if self.part else ()
+
+    def _put(self, name: str, rungs: tuple[Rung, ...], chosen: tuple[int, ...]) -> None:
+        if self.edit(name, lambda p: part_edits.put_lay_up(p, rungs)) is None:
+            self.session.select(rungs=chosen)
+
+    def _each(self, name: str, change: Callable[[Rung], Rung]) -> TartanError | None:
+        rungs = tuple(change(r) if i in self.chosen else r for i, r in enumerate(self.rungs))
+        return self.edit(name, lambda p: part_edits.put_lay_up(p, rungs))
+
+    def _change(self, **values: object) -> TartanError | None:
+        return self._each("rung", lambda r: replace(r, **values))  # type: ignore[arg-type]
+
+    def _change_ply(self, **values: object) -> TartanError | None:
+        def change(rung: Rung) -> Rung:
+            if rung.ply is None:
+                return rung
+            return replace(rung, ply=replace(rung.ply, **values))  # type: ignore[arg-type]
+
+        return self._each("ply of the lay-up", change)
+
+    def _commit_angle(self, text: str) -> TartanError | None:
+        try:
+            angle = units.parse(text.rstrip("° "), units.RATIO)
+        except TartanError as error:
+            return error
+        return self._change_ply(angle=angle)
+
+    def _commit_turn(self, text: str) -> TartanError | None:
+        try:
+            angle = units.parse(text.rstrip("° "), units.RATIO)
+        except TartanError as error:
+            return error
+        return self._change(turn=angle)
+
+    def add(self) -> None:
+        """Lay a ply like the chosen one above it."""
+        project = self.session.project
+        at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)
+        like = self.rungs[at - 1] if at else None
+        if like is None or like.ply is None:
+            material = next((m for m in project.materials if m.kind in ("ply", "woven")), None)
+            if material is None:
+                self.told.emit("There is no ply material. Add one in Materials.")
+                return
+            ply = Ply(material.name, 0.0, material.ply_thickness or 0.1e-3)
+            like = Rung("" if like is None else like.region, ply=ply)
+        self._put("lay a ply", (*self.rungs[:at], like, *self.rungs[at:]), (at,))
+
+    def _add_stack(self, text: str) -> None:
+        at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)
+        region = self.rungs[at - 1].region if at and self.chosen else ""
+        new = Rung(region, stack=text)
+        self._put(f"lay {text}", (*self.rungs[:at], new, *self.rungs[at:]), (at,))
+
+    def _drop(self, to: int) -> None:
+        rungs = state.moved(self.rungs, self.chosen, to)
+        first = to - sum(1 for c in self.chosen if c < to)
+        self._put("move rungs", rungs, tuple(range(first, first + len(self.chosen))))
+
+    def act(self, word: str) -> None:
+        """Do what a key or button of the ladder asks."""
+        chosen, rungs = self.chosen, self.rungs
+        if word == "all":
+            self.session.select(rungs=tuple(range(len(rungs))))
+        elif word == "add":
+            self.add()
+        elif word == "paste":
+            self._paste()
+        elif not chosen:
+            self.told.emit("Pick rungs of the ladder first.")
+        elif word == "remove":
+            left = tuple(r for i, r in enumerate(rungs) if i not in chosen)
+            self._put("remove rungs", left, (max(0, chosen[0] - 1),) if left else ())
+        elif word == "off":
+            on = not all(rungs[i].active for i in chosen)
+            self._each("switch rungs", lambda r: replace(r, active=on))
+        elif word == "copy":
+            clipboard = QApplication.clipboard()
+            if clipboard is not None:
+                clipboard.setText(rungs_text([rungs[i] for i in chosen]))
+        else:
+            taken = tuple(rungs[i] for i in chosen)
+            new = taken if word == "double" else part_edits.mirrored(self.session.project, taken)
+            at = chosen[-1] + 1
+            self._put(f"{word} rungs", (*rungs[:at], *new, *rungs[at:]),
+                      tuple(range(at, at + len(new))))  # fmt: skip
+
+    def _paste(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is None:
+            return
+        try:
+            new = parse_rungs(clipboard.text(), self.session.project)
+        except TartanError as error:
+            self.told.emit(str(error))
+            return
+        at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)
+        self._put("paste rungs", (*self.rungs[:at], *new, *self.rungs[at:]),
+                  tuple(range(at, at + len(new))))  # fmt: skip
+
+    def _open_stack(self) -> None:
+        if self.chosen and (name := self.rungs[self.chosen[0]].stack):
+            self.session.select(stack=name, station="Stacks")
+
+    # Playback
+
+    @property
+    def count(self) -> int:
+        """Plies laid."""
+        rows = state.ladder(self.session.project)
+        return max((r.numbers[1] for r in rows if r.numbers), default=0)
+
+    def start_or_stop(self) -> None:
+        """Play the lay-up from its first ply, or end playing."""
+        if self._timer.isActive():
+            self.stop()
+        elif self.count:
+            self._show_step(0)
+            self._timer.start()
+
+    def stop(self) -> None:
+        """End playing; the whole lay-up is shown again."""
+        self._timer.stop()
+        self._show_step(None)
+
+    def _next(self) -> None:
+        if self.step is None or self.step + 1 >= self.count:
+            self.stop()
+        else:
+            self._show_step(self.step + 1)
+
+    def forward(self) -> None:
+        """One ply on."""
+        self._timer.stop()
+        self._show_step(0 if self.step is None else min(self.step + 1, self.count - 1))
+
+    def back(self) -> None:
+        """One ply back."""
+        self._timer.stop()
+        self._show_step(self.count - 1 if self.step is None else max(self.step - 1, 0))
+
+    def _show_step(self, step: int | None) -> None:
+        self.step = step
+        self.play.setText("■ stop" if self._timer.isActive() or step is not None else "▶ play")
+        self.played.emit(-1 if step is None else step)
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Show the lay-up and the chosen rung."""
+        project, part = self.session.project, self.part
+        rows = state.ladder(project)
+        self.ladder.put(rows, self.chosen)
+        self.head.setText(f"{self.count} plies, {len(rows)} rungs")
+        if self.step is not None and self.step >= self.count:
+            self.stop()
+        set_options(self.add_choice, [s.name for s in project.stacks], "")
+        self.add_choice.setPlaceholderText("+ stack …")
+        one = self.rungs[self.chosen[0]] if self.chosen else None
+        self.of_ply.setVisible(one is not None and one.ply is not None)
+        self.of_stack.setVisible(one is not None and bool(one.stack))
+        self.region.setEnabled(one is not None)
+        if one is None or part is None:
+            set_options(self.region, [], "")
+            return
+        try:
+            names = region_options(part, region_names(part))
+        except TartanError:
+            names = []
+        set_options(self.region, names, one.region or names[0] if names else "")
+        if one.ply is not None:
+            set_options(self.material, [m.name for m in project.materials], one.ply.material)
+            self.angle.put(units.number(one.ply.angle))
+            self.thickness.put_value(one.ply.thickness)
+        else:
+            set_options(self.stack, [s.name for s in project.stacks], one.stack)
+            self.turn.put(units.number(one.turn))

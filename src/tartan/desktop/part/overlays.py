@@ -1,0 +1,177 @@
+"""What the Part station draws on the surface: colours, strokes and words, as switched on."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtGui import QColor
+
+from tartan.core.errors import TartanError
+from tartan.desktop import colours, theme
+from tartan.desktop.part import state
+from tartan.desktop.scene import glyphs
+from tartan.desktop.scene.pane import ScenePane
+from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.session import Session
+from tartan.project.partmesh import Laid, Meshed, laid_plies, meshed
+from tartan.project.shellinputs import Layout, layout_of, part_inputs
+
+Bytes = NDArray[np.uint8]
+
+NAMES = ("reference", "reference words", "laying", "undefined", "fibres", "region", "zone words",
+         "pegs", "crosses", "loads", "load words", "matter")  # fmt: skip
+
+
+class Overlays:
+    """Draws the part as the project, the selection and the switches have it."""
+
+    def __init__(self, session: Session, pane: ScenePane) -> None:
+        self._session, self._pane = session, pane
+        self.pointed: int | None = None
+        self.words = ""
+
+    def draw(self, scene: PartScene, step: int | None, form: str) -> None:
+        """Draw everything; `step` is the ply that playback stands at."""
+        project = self._session.project
+        assert project.part is not None
+        self.words = ""
+        for name in NAMES:
+            scene.clear(name)
+        try:
+            whole = meshed(project.part)
+        except TartanError as error:
+            self.words = str(error)
+            return
+        scene.put_mesh(whole.mesh)
+        scene.show_edges(self._pane.on("mesh"))
+        laid = self._laid()
+        layout = self._layout()
+        scene.paint(self._colours(whole, laid, layout, step))
+        if layout is not None and self._pane.on("zones") and step is None:
+            self._zone_words(scene, layout)
+        self._fibres(scene, whole, laid, step)
+        if form == "regions":
+            self._region(scene, whole)
+        self._directions(scene, whole)
+        if layout is not None and self._pane.on("supports, loads"):
+            self._loads(scene, layout)
+
+    def _laid(self) -> tuple[Laid, ...]:
+        project = self._session.project
+        try:
+            assert project.part is not None
+            return laid_plies(project.part, {s.name: s for s in project.stacks})
+        except TartanError:
+            return ()
+
+    def _layout(self) -> Layout | None:
+        try:
+            return layout_of(part_inputs(self._session.project))
+        except TartanError:
+            return None
+
+    # Colours
+
+    def _colours(self, whole: Meshed, laid: tuple[Laid, ...], layout: Layout | None,
+                 step: int | None) -> Bytes | None:  # fmt: skip
+        dark = theme.face().dark
+        if step is not None:
+            return self._played(whole, laid, step)
+        if self._pane.on("quality"):
+            rgb, self.words = state.quality_map(whole, dark=dark)
+            return rgb
+        if self._pane.on("zones") and layout is not None:
+            count = len(layout.zones.laminates)
+            return colours.zone_map(layout.zones.zone, count, dark=dark)
+        return None
+
+    def _played(self, whole: Meshed, laid: tuple[Laid, ...], step: int) -> Bytes:
+        """Every element in the colour of the last ply laid on it so far."""
+        rgb = np.tile(colours.bare(dark=theme.face().dark), (whole.mesh.count, 1))
+        kinds = {m.name: m.kind for m in self._session.project.materials}
+        for each in laid[: step + 1]:
+            stone = kinds.get(each.ply.material) in ("core", "isotropic")
+            c = QColor("#c9bda3" if stone else colours.ply_solid(each.ply.angle))
+            rgb[each.elements] = (c.red(), c.green(), c.blue())
+        if step < len(laid):
+            ply = laid[step].ply
+            angle = "" if kinds.get(ply.material) == "core" else f", {ply.angle:g}°"
+            self.words = f"ply {step + 1} of {len(laid)}: {ply.material}{angle}"
+        return rgb
+
+    # Strokes
+
+    def _zone_words(self, scene: PartScene, layout: Layout) -> None:
+        """Ply count and thickness on each zone."""
+        mesh, zones = layout.mesh, layout.zones
+        if len(zones.laminates) > 24:
+            return
+        taken = mesh.centres()[glyphs.inner(mesh)]
+        places, words = [], []
+        for number, laminate in enumerate(zones.laminates):
+            here = np.flatnonzero(zones.zone == number)
+            # Where no other glyph stands.
+            at = mesh.centres()[here]
+            free = np.linalg.norm(at[:, None] - taken[None], axis=2).min(axis=1)
+            places.append(at[int(free.argmax())])
+            words.append(f"zone {number + 1} · {laminate.count} plies")
+        scene.words("zone words", np.array(places), words, theme.face().ink)
+
+    def _fibres(self, scene: PartScene, whole: Meshed, laid: tuple[Laid, ...],
+                step: int | None) -> None:  # fmt: skip
+        chosen: list[Laid] = []
+        if step is not None and step < len(laid):
+            chosen = [laid[step]]
+        elif self._pane.on("fibres"):
+            rungs = self._session.selection.rungs
+            rung = self.pointed if self.pointed is not None else (rungs[0] if rungs else None)
+            chosen = [x for x in laid if x.rung == rung][:1]
+        for each in chosen:
+            kind = next((m.kind for m in self._session.project.materials
+                         if m.name == each.ply.material), "ply")  # fmt: skip
+            if kind in ("core", "isotropic"):
+                scene.outline("fibres", each.elements[:4000].tolist(), "#a89468", 1.6)
+                continue
+            strokes = glyphs.fibre_strokes(whole.mesh, whole.direction, each.ply.angle,
+                                           each.elements)  # fmt: skip
+            if kind == "woven":
+                strokes = np.concatenate([strokes, glyphs.fibre_strokes(
+                    whole.mesh, whole.direction, each.ply.angle + 90, each.elements)])  # fmt: skip
+            ink = theme.face().ink if step is not None else colours.ply_stroke(each.ply.angle)
+            scene.strokes("fibres", strokes, ink, 2.6)
+
+    def _region(self, scene: PartScene, whole: Meshed) -> None:
+        name = self._session.selection.region
+        if name in whole.regions:
+            scene.outline("region", whole.regions[name].tolist(), theme.face().accent, 2.2)
+
+    def _directions(self, scene: PartScene, whole: Meshed) -> None:
+        face = theme.face()
+        elements = glyphs.inner(whole.mesh)
+        if self._pane.on("0° direction"):
+            strokes = glyphs.reference_strokes(whole.mesh, whole.direction, elements)
+            scene.strokes("reference", strokes, face.ink, 3.0)
+            if len(strokes):
+                scene.words("reference words", strokes[:, 1], ["0°"] * len(strokes), face.ink)
+            if len(whole.undefined):
+                scene.outline("undefined", whole.undefined[:3000].tolist(), face.fails, 2.4)
+        if self._pane.on("laying side"):
+            stairs = glyphs.laying_strokes(whole.mesh, whole.direction, elements)
+            scene.strokes("laying", stairs, face.accent, 3.0)
+
+    def _loads(self, scene: PartScene, layout: Layout) -> None:
+        project, face = self._session.project, theme.face()
+        draw_supports(scene, layout.whole, self._session)
+        case = next((c for c in project.cases if c.name == self._session.selection.case), None)
+        if case is not None:
+            found = glyphs.load_glyphs(layout, case, project.tables)
+            scene.strokes("loads", found.strokes, face.accent, 2.6)
+            scene.words("load words", found.places, list(found.words), face.accent)
+
+
+def draw_supports(scene: PartScene, whole: Meshed, session: Session) -> None:
+    """Pegs and crosses of the supports."""
+    ink = theme.face().ink
+    pegs, crosses = glyphs.support_strokes(whole, session.project.supports)
+    scene.strokes("pegs", pegs, ink, 2.2)
+    scene.strokes("crosses", crosses, ink, 2.2)

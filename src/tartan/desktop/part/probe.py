@@ -1,0 +1,100 @@
+"""The probe: the stack where the pointer stands, beside up to two that were pinned."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from tartan.desktop import theme
+from tartan.desktop.rows import rows_of
+from tartan.desktop.widgets.bands import Row, band_heights, paint_band
+from tartan.project import units
+from tartan.project.model import Project
+from tartan.project.shellinputs import PartInputs, layout_of, where_words
+
+WIDE, TALL = 232, 176
+
+
+class ProbeCard(QWidget):
+    """A small section picture with what is to be known of the place."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.title = title
+        self.element: int | None = None
+        self.rows: tuple[Row, ...] = ()
+        self.facts: list[tuple[str, str]] = []
+        self.place = ""
+        self.setFixedSize(WIDE, TALL)
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDE, TALL)
+
+    def put(self, project: Project, inputs: PartInputs | None, element: int | None,
+            reserve: str = "") -> None:  # fmt: skip
+        """Show an element's stack; None shows what to do."""
+        self.element = element
+        self.rows, self.facts, self.place = (), [], ""
+        if inputs is not None and element is not None:
+            layout = layout_of(inputs)
+            plies = layout.plies(element)
+            self.rows = rows_of(project, [layout.laid[n].ply for n in plies], plies)
+            laminate = layout.laminate(element)
+            zone = int(layout.zones.zone[element]) + 1
+            self.place = f"{where_words(inputs, element)} · zone {zone}"
+            up = layout.mesh.normals()[element]
+            axis = int(np.abs(up).argmax())
+            side = f"towards {'−' if up[axis] < 0 else '+'}{'xyz'[axis]}"
+            self.facts = [("plies", str(len(plies))),
+                          ("thickness", units.show(laminate.thickness, units.LENGTH)),
+                          ("laying side", side)]  # fmt: skip
+            self.facts += [("reserve factor", reserve)] if reserve else []
+        self.setAccessibleName(f"{self.title} {self.place}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        face, painter = theme.face(), QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QColor(face.line))
+        painter.setBrush(QColor(face.panel))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        painter.setFont(theme.strong(9.5))
+        painter.setPen(QColor(face.ink))
+        painter.drawText(QRectF(12, 6, 90, 20), Qt.AlignmentFlag.AlignVCenter, self.title)
+        painter.setFont(theme.font(8.5))
+        painter.setPen(QColor(face.soft))
+        place = painter.fontMetrics().elidedText(
+            self.place, Qt.TextElideMode.ElideRight, WIDE - 82
+        )
+        painter.drawText(QRectF(66, 6, WIDE - 78, 20), Qt.AlignmentFlag.AlignVCenter, place)
+        if self.element is None:
+            painter.drawText(QRectF(12, 30, WIDE - 24, TALL - 40), Qt.TextFlag.TextWordWrap,
+                             "Point at the part to read its stack; click to pin it.")  # fmt: skip
+            return
+        room = TALL - 42.0
+        heights = band_heights(
+            [r.thickness for r in self.rows], room, min(13, room / len(self.rows))
+        )
+        y = TALL - 8.0
+        for i, (band, high) in enumerate(zip(self.rows, heights, strict=True)):
+            y -= high
+            if y < 26:
+                break
+            paint_band(painter, QRectF(12, y, 112, high), i, band, selected=False)
+        y = 32.0
+        for name, value in self.facts:
+            painter.setFont(theme.font(8))
+            painter.setPen(QColor(face.soft))
+            painter.drawText(QRectF(134, y, 92, 14), Qt.AlignmentFlag.AlignLeft, name)
+            painter.setFont(theme.strong(9))
+            painter.setPen(QColor(face.ink))
+            painter.drawText(QRectF(134, y + 13, 92, 16), Qt.AlignmentFlag.AlignLeft, value)
+            y += 34
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if self.element is not None:
+            self.closed.emit()

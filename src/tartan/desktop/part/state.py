@@ -1,0 +1,306 @@
+"""What the Part station shows: the ladder's rungs, readiness, handles and maps. No Qt widgets."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import TartanError
+from tartan.core.shell import regions
+from tartan.core.shell.constraints import FreeMotion, free_motions_of
+from tartan.core.shell.mesh import Panel
+from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
+from tartan.core.shell.surfaces import quality
+from tartan.core.stack import Ply
+from tartan.desktop import colours
+from tartan.desktop.scene.gestures import Handle
+from tartan.desktop.widgets.bands import Row
+from tartan.project import part_edits, units
+from tartan.project.model import Project
+from tartan.project.partmesh import Laid, Meshed, bare_elements, laid_plies, meshed
+from tartan.project.partmodel import Part, Rung, Surface
+from tartan.project.shellinputs import held_nodes, ties_of
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class LadderRow:
+    """A rung as the ladder shows it.
+
+    Attributes
+    ----------
+    rung : int
+        Its place, from 0.
+    numbers : tuple of int
+        First and last ply number, from 1; empty when switched off.
+    title, region, thickness : str
+        Angle or stack, where it lies, and how thick in the unit in force.
+    rows : tuple of Row
+        Its plies.
+    active : bool
+        Whether it is laid.
+    """
+
+    rung: int
+    numbers: tuple[int, ...]
+    title: str
+    region: str
+    thickness: str
+    rows: tuple[Row, ...]
+    active: bool
+
+
+def ladder(project: Project) -> list[LadderRow]:
+    """Rows of the ladder, first-laid first."""
+    part = project.part
+    found: list[LadderRow] = []
+    number = 1
+    kinds = {m.name: m.kind for m in project.materials}
+    for i, rung in enumerate(part.lay_up if part else ()):
+        plies = rung_plies(project, rung)
+        rows = tuple(Row(p.angle, p.thickness, p.material, kinds.get(p.material, "ply"))
+                     for p in plies)  # fmt: skip
+        total = sum(p.thickness for p in plies)
+        numbers: tuple[int, ...] = ()
+        if rung.active and plies:
+            numbers = (number, number + len(plies) - 1)
+            number += len(plies)
+        title = rung.stack
+        if rung.ply is not None:
+            core = kinds.get(rung.ply.material) == "core"
+            title = "core" if core else f"{units.number(rung.ply.angle)}°"
+        elif rung.turn:
+            title += f"  {rung.turn:+g}°"
+        found.append(LadderRow(i, numbers, title, rung.region or "all",
+                               units.show(total, units.LENGTH, unit=False), rows,
+                               rung.active))  # fmt: skip
+    return found
+
+
+def rung_plies(project: Project, rung: Rung) -> tuple[Ply, ...]:
+    """Plies of a rung, turned as they are laid."""
+    plies: tuple[Ply, ...] = ()
+    if rung.ply is not None:
+        plies = (rung.ply,)
+    elif (stack := project.stack(rung.stack)) is not None:
+        plies = stack.plies
+    return tuple(replace(p, angle=p.angle + rung.turn) for p in plies)
+
+
+def moved(rungs: tuple[Rung, ...], chosen: tuple[int, ...], to: int) -> tuple[Rung, ...]:
+    """Rungs with some carried in front of the one at `to`; they keep their order."""
+    taken = [rungs[i] for i in chosen]
+    before = [r for i, r in enumerate(rungs) if i < to and i not in chosen]
+    after = [r for i, r in enumerate(rungs) if i >= to and i not in chosen]
+    return (*before, *taken, *after)
+
+
+@dataclass(frozen=True, eq=False)
+class Item:
+    """Something to settle before solving, in words, with its place and a step that mends it.
+
+    Attributes
+    ----------
+    words : str
+        What it is.
+    station : str
+        Where it is settled.
+    elements : ndarray of int
+        Where it lies on the part.
+    mend : str
+        What the step is called; empty where there is none.
+    step : callable or None
+        The edit.
+    motion : FreeMotion or None
+        How a component can move.
+    """
+
+    words: str
+    station: str
+    elements: Index
+    mend: str = ""
+    step: Callable[[Project], Project] | None = None
+    motion: FreeMotion | None = None
+
+
+_NOWHERE = np.zeros(0, np.int64)
+
+
+def readiness(project: Project) -> list[Item]:
+    """Whatever stands in the way of a solution, in the order of the work."""
+    part = project.part
+    if part is None:
+        return [Item("There is no surface yet.", "Part", _NOWHERE)]
+    try:
+        whole = meshed(part)
+    except TartanError as error:
+        return [Item(str(error), "Part", _NOWHERE)]
+    items = [*_loose(part, whole), *_undefined(whole), *_bare(project, part, whole)]
+    if not project.supports:
+        items.append(Item("The part has no supports.", "Cases", _NOWHERE))
+    elif not any(i.mend == "tie them" for i in items):
+        items += _mechanisms(project, part, whole)
+    if not project.cases:
+        items.append(Item("There is no load case.", "Cases", _NOWHERE))
+    for case in project.cases:
+        if not case.loads:
+            items.append(Item(f"Case '{case.name}' has no loads.", "Cases", _NOWHERE))
+    return items
+
+
+def _loose(part: Part, whole: Meshed) -> list[Item]:
+    parts = regions.gaps(whole.mesh)
+    if len(parts) < 2:
+        return []
+    ties = ties_of(whole.mesh, part.tie_gap)
+    tied = np.concatenate([t.nodes for t in ties]) if ties else _NOWHERE
+    open_ = [(e, g) for e, g in parts[1:]
+             if not np.isin(regions.nodes_of(whole.mesh, e), tied).any()]  # fmt: skip
+    if not open_:
+        return []
+    gap = max(g for _, g in open_)
+    reach = float(f"{max(1.3 * gap, 1e-5):.2g}")
+    noun = "component is" if len(open_) == 1 else "components are"
+    words = (f"{len(open_)} {noun} not joined to the rest; the gap is "
+             f"{units.show(gap, units.LENGTH)}.")  # fmt: skip
+    return [Item(words, "Part", np.concatenate([e for e, _ in open_]), "tie them",
+                 lambda p: part_edits.change_part(p, tie_gap=reach))]  # fmt: skip
+
+
+def _undefined(whole: Meshed) -> list[Item]:
+    if not len(whole.undefined):
+        return []
+    words = (f"{len(whole.undefined)} elements have no 0°: their reference direction stands "
+             "normal to them.")  # fmt: skip
+    return [Item(words, "Part", whole.undefined, "give them the flattest axis",
+                 part_edits.mend_directions)]  # fmt: skip
+
+
+def _bare(project: Project, part: Part, whole: Meshed) -> list[Item]:
+    if not part.lay_up:
+        return [Item("Nothing is laid on the part.", "Part", np.arange(whole.mesh.count))]
+    try:
+        bare = bare_elements(part, laid_plies(part, {s.name: s for s in project.stacks}))
+    except TartanError as error:
+        return [Item(str(error), "Part", _NOWHERE)]
+    return [Item(f"{len(bare)} elements have no ply.", "Part", bare)] if len(bare) else []
+
+
+def _mechanisms(project: Project, part: Part, whole: Meshed) -> list[Item]:
+    try:
+        held = held_nodes(whole, project.supports)
+        ties = ties_of(whole.mesh, part.tie_gap)
+        free = free_motions_of(whole.mesh, held, ties)
+    except TartanError as error:
+        return [Item(str(error), "Cases", _NOWHERE)]
+    items = []
+    for motion in free:
+        part_of = "The part" if len(motion.elements) == whole.mesh.count else "A component"
+        items.append(Item(f"{part_of} can {', '.join(motion.names)}.", "Cases", motion.elements,
+                          "show it", motion=motion))  # fmt: skip
+    return items
+
+
+def ready_words(project: Project, zones: int) -> str:
+    """What is in order, in one line."""
+    part = project.part
+    ties = "" if part is None or not part.tie_gap else ", tied"
+    count = 0 if part is None else len(regions.gaps(meshed(part).mesh))
+    parts = "one component" if count == 1 else f"{count} components{ties}"
+    noun = "zone" if zones == 1 else "zones"
+    return f"{zones} {noun} · every element has plies and a 0° direction · {parts}, held"
+
+
+def quality_map(whole: Meshed, *, dark: bool) -> tuple[NDArray[np.uint8], str]:
+    """Colours of mesh quality, and the worst figures in words."""
+    found = quality(whole.mesh)
+    # A share of what is still sound: sides 1 to 5, corners off by 60°, 5 % out of plane.
+    worst = np.maximum.reduce([(found.aspect - 1) / 4, found.skew / 60, found.warp / 0.05])
+    words = (f"longest to shortest side up to {found.aspect.max():.2g} · corners up to "
+             f"{found.skew.max():.0f}° off · {found.warp.max():.1%} out of plane")  # fmt: skip
+    del dark
+    return colours.size_map(np.clip(worst, 0, 1)), words
+
+
+def ply_elements(laid: tuple[Laid, ...], numbers: range) -> list[Laid]:
+    """Laid plies of some numbers, from 0."""
+    return [laid[n] for n in numbers if n < len(laid)]
+
+
+FIGURES: dict[str, tuple[tuple[str, str, str], ...]] = {
+    "panel": (("length", "length along x", "Straight between the edges"),
+              ("width", "width along y", "Straight between the edges"),
+              ("radius_x", "radius along x", "Empty is flat; positive is concave seen from +z"),
+              ("radius_y", "radius along y", "Empty is flat; positive is concave seen from +z")),
+    "tube": (("radius", "radius", ""), ("length", "length along z", "")),
+    "cone": (("lower_radius", "lower radius", ""), ("upper_radius", "upper radius", ""),
+             ("height", "height along z", "")),
+    "dome": (("radius", "radius", ""), ("height", "height along z", ""),
+             ("opening", "opening radius", "Zero closes the dome")),
+    "stiffened panel": (("length", "length along x", ""), ("width", "width along y", ""),
+                        ("height", "stiffener height", ""),
+                        ("foot", "hat foot", "Zero makes blades"),
+                        ("count", "stiffeners", "")),
+}  # fmt: skip
+"""Figures of each sort of surface: field, words, what they mean."""
+
+STARTS: dict[str, Surface] = {
+    "panel": Panel(0.8, 0.5), "tube": Tube(0.1, 0.4), "cone": Cone(0.2, 0.1, 0.3),
+    "dome": Dome(0.2, 0.15, 0.03), "stiffened panel": StiffenedPanel(0.8, 0.5, 3, 0.04),
+}  # fmt: skip
+"""Surface of each sort to begin with."""
+
+
+def handles(surface: Surface) -> tuple[Handle, ...]:
+    """Knobs that shape a parametric surface."""
+    if isinstance(surface, Panel | StiffenedPanel):
+        a, b = surface.length, surface.width
+        found = [Handle("length", (a / 2, 0, 0), (1, 0, 0), 2.0, a),
+                 Handle("width", (0, b / 2, 0), (0, 1, 0), 2.0, b)]  # fmt: skip
+        if isinstance(surface, Panel):
+            # The knobs lie on the surface, at its edges.
+            lift = _rise(a, surface.radius_x), _rise(b, surface.radius_y)
+            found = [
+                replace(h, at=(h.at[0], h.at[1], z)) for h, z in zip(found, lift, strict=True)
+            ]
+            return tuple(found)
+        tall = Handle("height", (a / 2, 0.0, surface.height), (0, 0, 1), 1.0, surface.height)
+        return (*found, tall)
+    if isinstance(surface, Tube):
+        return (
+            Handle(
+                "radius", (surface.radius, 0, surface.length / 2), (1, 0, 0), 1.0, surface.radius
+            ),
+            Handle("length", (0, 0, surface.length), (0, 0, 1), 1.0, surface.length),
+        )
+    if isinstance(surface, Cone):
+        return (
+            Handle(
+                "lower_radius", (surface.lower_radius, 0, 0), (1, 0, 0), 1.0, surface.lower_radius
+            ),
+            Handle(
+                "upper_radius",
+                (surface.upper_radius, 0, surface.height),
+                (1, 0, 0),
+                1.0,
+                surface.upper_radius,
+            ),
+            Handle("height", (0, 0, surface.height), (0, 0, 1), 1.0, surface.height),
+        )
+    if isinstance(surface, Dome):
+        return (
+            Handle("radius", (surface.radius, 0, 0), (1, 0, 0), 1.0, surface.radius),
+            Handle("height", (0, 0, surface.height), (0, 0, 1), 1.0, surface.height),
+        )
+    return ()
+
+
+def _rise(chord: float, radius: float | None) -> float:
+    if radius is None:
+        return 0.0
+    return float(2 * radius * np.sin(np.arcsin(chord / 2 / abs(radius)) / 2) ** 2)

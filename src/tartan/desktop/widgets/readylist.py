@@ -1,0 +1,53 @@
+"""What is to be settled before solving, in words, each leading to its place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tartan.desktop.widgets.small import button, label, row
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """A matter: its words, what showing its place does, and a step that mends it."""
+
+    words: str
+    show: Callable[[], object]
+    mend: str = ""
+    act: Callable[[], object] | None = None
+
+
+class ReadyList(QWidget):
+    """Lines in ember, or one in teal when nothing is left to do."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(2, 2, 2, 2)
+        self._box.setSpacing(3)
+        self.lines: Sequence[Line] = ()
+        self.setAccessibleName("Readiness")
+
+    def put(self, lines: Sequence[Line], well: str) -> None:
+        """Show other lines; `well` where there are none."""
+        self.lines = lines
+        while (item := self._box.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        for line in lines[:5]:
+            parts: list[QWidget | int | None] = [label(line.words, "fault", wrap=True),
+                                                 button("show", line.show)]  # fmt: skip
+            if line.act is not None:
+                parts.append(button(line.mend, line.act))
+            made = row(*parts, spacing=8)
+            made.layout().setStretch(0, 1)  # type: ignore[union-attr]
+            self._box.addWidget(made)
+        if len(lines) > 5:
+            self._box.addWidget(label(f"and {len(lines) - 5} more", "soft"))
+        if not lines:
+            self._box.addWidget(label(well, "well", wrap=True))
+        self._box.addStretch(1)

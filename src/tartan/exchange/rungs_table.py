@@ -1,0 +1,67 @@
+"""Rungs of a lay-up as rows for a spreadsheet, and back."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+
+from tartan.core.errors import DocumentError
+from tartan.core.stack import Ply
+from tartan.project.model import Project
+from tartan.project.partmodel import Rung
+
+HEAD = ("region", "stack", "material", "angle [°]", "thickness [mm]", "laid")
+"""Columns; a row has either a stack or a material."""
+
+
+def rungs_text(rungs: Sequence[Rung]) -> str:
+    """Rungs as tab-separated rows under a head."""
+    lines = ["\t".join(HEAD)]
+    for r in rungs:
+        ply = r.ply
+        cells = (r.region or "all", r.stack, ply.material if ply else "",
+                 repr(ply.angle if ply else r.turn), repr(ply.thickness * 1e3) if ply else "",
+                 "yes" if r.active else "no")  # fmt: skip
+        lines.append("\t".join(cells))
+    return "\n".join(lines)
+
+
+def parse_rungs(text: str, project: Project) -> tuple[Rung, ...]:
+    """Rungs from rows, with or without the head, parted by tabs, commas or semicolons.
+
+    Raises
+    ------
+    DocumentError
+        Naming the row that cannot be read; nothing is taken then.
+    """
+    mark = next((m for m in ("\t", ";", ",") if m in text), "\t")
+    rows = [r for r in csv.reader(io.StringIO(text), delimiter=mark) if any(c.strip() for c in r)]
+    if rows and rows[0][0].strip() == HEAD[0]:
+        rows = rows[1:]
+    if not rows:
+        raise DocumentError("There are no rungs to paste.", "Clipboard",
+                            f"Copy rows of {', '.join(HEAD)}.")  # fmt: skip
+    return tuple(_rung(r, f"Pasted row {i}", project) for i, r in enumerate(rows, start=1))
+
+
+def _rung(cells: list[str], where: str, project: Project) -> Rung:
+    cells = [c.strip() for c in cells] + [""] * len(HEAD)
+    region = "" if cells[0] in ("", "all") else cells[0]
+    active = cells[5].lower() != "no"
+    try:
+        angle = float(cells[3] or 0)
+        if cells[1]:
+            return Rung(region, stack=cells[1], turn=angle, active=active)
+        material = project.material(cells[2])
+        if material is None:
+            raise DocumentError(f"There is no material '{cells[2]}'.", where,
+                                "Name a stack or a material of the project.")  # fmt: skip
+        thick = float(cells[4]) * 1e-3 if cells[4] else material.ply_thickness or 0.0
+    except ValueError as error:
+        if isinstance(error, DocumentError):
+            raise
+        raise DocumentError(
+            "The angle or thickness is not a number.", where, "Mend it."
+        ) from error
+    return Rung(region, ply=Ply(cells[2], angle, thick), active=active)

@@ -1,0 +1,254 @@
+"""Edits of supports, load cases, combinations, pressure tables and requirements."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import fields, replace
+
+from tartan.core.errors import DocumentError, PartError
+from tartan.core.shell.supports import SUPPORT_KINDS
+from tartan.project.design_edits import check_name
+from tartan.project.model import Project
+from tartan.project.partmesh import base_mesh, places, region_names
+from tartan.project.partmodel import (
+    POINT,
+    WHOLE,
+    BucklingRequirement,
+    Case,
+    Combination,
+    DisplacementRequirement,
+    EdgeForce,
+    Force,
+    Load,
+    MappedPressure,
+    Pressure,
+    PressureTable,
+    Requirement,
+    Support,
+)
+
+
+def _places(project: Project) -> list[str]:
+    return [] if project.part is None else places(project.part)
+
+
+def _regions(project: Project) -> list[str]:
+    return [WHOLE] if project.part is None else region_names(project.part)
+
+
+def _edges(project: Project) -> list[str]:
+    part = project.part
+    return [] if part is None else [*base_mesh(part.surface, part.mesh_size, part.finer).edges]
+
+
+def put_supports(project: Project, supports: Iterable[Support]) -> Project:
+    """Replace the supports; doubled ones count once.
+
+    Raises
+    ------
+    PartError
+        When a place or kind is unknown, or a figure is not finite.
+    """
+    supports = tuple(dict.fromkeys(supports))
+    known = {*_places(project), POINT}
+    for number, support in enumerate(supports, start=1):
+        where = f"Supports, {number}"
+        if support.place not in known:
+            raise PartError(f"There is no '{support.place}'.", where,
+                            f"Choose one of {', '.join(known)}.")  # fmt: skip
+        if support.kind not in SUPPORT_KINDS:
+            raise PartError(f"There is no support '{support.kind}'.", where,
+                            f"Choose one of {', '.join(SUPPORT_KINDS)}.")  # fmt: skip
+        if not all(map(math.isfinite, (*support.at, *support.move))):
+            raise PartError("A figure is not finite.", where, "Enter a number.")
+        _check_move(support, where)
+    return replace(project, supports=supports)
+
+
+def _check_move(support: Support, where: str) -> None:
+    held = SUPPORT_KINDS[support.kind]
+    if any(v and i not in held for i, v in enumerate(support.move)):
+        raise PartError(f"'{support.kind}' does not hold that direction, so it cannot move it.",
+                        where, "Choose a kind that holds it, such as pinned.")  # fmt: skip
+
+
+def check_load(project: Project, load: Load, where: str) -> None:
+    """Raise `PartError` when a load is not finite, or acts on what is not there."""
+    for field in fields(load):
+        value = getattr(load, field.name)
+        figures = value if isinstance(value, tuple) else (value,)
+        if not all(math.isfinite(v) for v in figures if isinstance(v, int | float)):
+            raise PartError("A load is not a finite number.", where, "Enter a number.")
+    if isinstance(load, MappedPressure) and all(t.name != load.table for t in project.tables):
+        raise PartError(f"There is no pressure table '{load.table}'.", where,
+                        "Read one in Cases.")  # fmt: skip
+    if isinstance(load, EdgeForce) and load.edge not in _edges(project):
+        raise PartError(f"There is no edge '{load.edge}'.", where,
+                        f"Choose one of {', '.join(_edges(project))}.")  # fmt: skip
+    if isinstance(load, Force) and load.place not in (POINT, *_places(project)):
+        raise PartError(f"There is no place '{load.place}'.", where,
+                        "Choose an edge, a region or a point.")  # fmt: skip
+    region = getattr(load, "region", WHOLE)
+    if region not in _regions(project):
+        raise PartError(f"There is no region '{region}'.", where, "Choose another region.")
+
+
+def put_cases(project: Project, cases: Iterable[Case]) -> Project:
+    """Replace the load cases; what names cases that are gone goes with them.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, loads that are not finite.
+    """
+    cases = tuple(cases)
+    seen: list[str] = [c.name for c in project.combinations]
+    for case in cases:
+        seen.append(check_name(case.name, seen, "case"))
+        for load in case.loads:
+            check_load(project, load, f"Case '{case.name}', {load.kind}")
+    names = {c.name for c in cases}
+    combinations = tuple(
+        replace(c, factors=tuple(f for f in c.factors if f[0] in names))
+        for c in project.combinations
+    )
+    return _kept_requirements(replace(project, cases=cases, combinations=combinations))
+
+
+def _kept_requirements(project: Project) -> Project:
+    """Project without the requirements of cases that are gone."""
+    names = project.case_names
+    kept = tuple(
+        r for r in project.requirements
+        if not isinstance(r, DisplacementRequirement | BucklingRequirement) or r.case in names
+    )  # fmt: skip
+    return replace(project, requirements=kept)
+
+
+def rename_case(project: Project, old: str, new: str) -> Project:
+    """Rename a case or combination, also where it is named."""
+    new = check_name(new, (c for c in project.case_names if c != old), "case")
+
+    def swap(name: str) -> str:
+        return new if name == old else name
+
+    def renamed(r: Requirement) -> Requirement:
+        if isinstance(r, DisplacementRequirement | BucklingRequirement):
+            return replace(r, case=swap(r.case))
+        return r
+
+    combinations = tuple(
+        replace(c, name=swap(c.name), factors=tuple((swap(n), f) for n, f in c.factors))
+        for c in project.combinations
+    )
+    return replace(project, cases=tuple(replace(c, name=swap(c.name)) for c in project.cases),
+                   combinations=combinations,
+                   requirements=tuple(map(renamed, project.requirements)))  # fmt: skip
+
+
+def put_combinations(project: Project, combinations: Iterable[Combination]) -> Project:
+    """Replace the combinations.
+
+    Raises
+    ------
+    DocumentError
+        Names that are empty or doubled, cases that do not exist, factors that are not finite.
+    """
+    combinations = tuple(combinations)
+    names = {c.name for c in project.cases}
+    seen = list(names)
+    for each in combinations:
+        seen.append(check_name(each.name, seen, "case"))
+        for name, factor in each.factors:
+            where = f"Case '{each.name}'"
+            if name not in names:
+                raise DocumentError(f"There is no case '{name}'.", where, "Choose a case.")
+            if not math.isfinite(factor):
+                raise DocumentError("A factor is not a finite number.", where, "Enter a number.")
+    return _kept_requirements(replace(project, combinations=combinations))
+
+
+def put_tables(project: Project, tables: Iterable[PressureTable]) -> Project:
+    """Replace the pressure tables.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, fewer than three points, figures that are not finite,
+        or a table gone that a case uses.
+    """
+    tables = tuple(tables)
+    seen: list[str] = []
+    for table in tables:
+        seen.append(check_name(table.name, seen, "pressure table"))
+        where = f"Load, pressure table '{table.name}'"
+        if len(table.rows) < 3:
+            raise PartError("A pressure table needs three points or more.", where,
+                            "Give rows of x, y, z, p.")  # fmt: skip
+        for number, row in enumerate(table.rows, start=1):
+            if not all(map(math.isfinite, row)):
+                raise PartError("A value is not a finite number.", f"{where}, row {number}",
+                                "Mend it.")  # fmt: skip
+    for case in project.cases:
+        for load in case.loads:
+            if isinstance(load, MappedPressure) and load.table not in seen:
+                raise DocumentError(f"'{load.table}' is used by case '{case.name}'.", "Load",
+                                    "Take that load out first.")  # fmt: skip
+    return replace(project, tables=tables)
+
+
+def put_requirements(project: Project, requirements: Iterable[Requirement]) -> Project:
+    """Replace the requirements.
+
+    Raises
+    ------
+    DocumentError
+        When a limit is not positive or its case unknown.
+    """
+    requirements = tuple(requirements)
+    names = set(project.case_names)
+    for each in requirements:
+        where = f"Requirement, {each.kind}"
+        if not (math.isfinite(each.value) and each.value > 0):
+            raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
+        if isinstance(each, DisplacementRequirement | BucklingRequirement) \
+                and each.case not in names:  # fmt: skip
+            raise DocumentError(f"There is no case '{each.case}'.", where, "Choose a case.")
+    return replace(project, requirements=requirements)
+
+
+def renamed_region(project: Project, old: str, new: str) -> Project:
+    """Carry a region's new name into supports and loads."""
+
+    def moved(load: Load) -> Load:
+        if isinstance(load, Pressure | MappedPressure) and load.region == old:
+            return replace(load, region=new)
+        if isinstance(load, Force) and load.place == old:
+            return replace(load, place=new)
+        return load
+
+    supports = tuple(replace(s, place=new) if s.place == old else s for s in project.supports)
+    cases = tuple(replace(c, loads=tuple(map(moved, c.loads))) for c in project.cases)
+    return replace(project, supports=supports, cases=cases)
+
+
+def forget_region(project: Project) -> tuple[Project, list[str]]:
+    """Drop supports and loads whose place is gone; return the project and what it lost."""
+    places_, regions_, edges = {*_places(project), POINT}, _regions(project), _edges(project)
+    lost = [f"support on {s.place}" for s in project.supports if s.place not in places_]
+    supports = tuple(s for s in project.supports if s.place in places_)
+
+    def stands(load: Load) -> bool:
+        if isinstance(load, EdgeForce):
+            return load.edge in edges
+        if isinstance(load, Force):
+            return load.place in places_
+        return getattr(load, "region", WHOLE) in regions_
+
+    cases = []
+    for case in project.cases:
+        kept = tuple(x for x in case.loads if stands(x))
+        lost += [f"{x.kind} of case '{case.name}'" for x in case.loads if x not in kept]
+        cases.append(replace(case, loads=kept))
+    return replace(project, supports=supports, cases=tuple(cases)), lost

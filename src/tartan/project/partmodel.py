@@ -1,0 +1,340 @@
+"""Records of the part, its supports, loads and requirements: scalars and tuples, SI units."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from tartan.core.shell.mesher import Finer
+from tartan.core.shell.shapes import Shape
+from tartan.core.stack import Ply
+
+Vector = tuple[float, float, float]
+Level = Literal["bottom", "middle", "top"]
+
+CORNERS = ("lower left corner", "lower right corner", "upper left corner", "upper right corner")
+"""Corners of a panel, where supports can stand."""
+
+WHOLE = ""
+"""Name of the region that is the whole part."""
+
+POINT = "point"
+"""Place of a support or load at a point."""
+
+
+@dataclass(frozen=True)
+class ReadSurface:
+    """A surface read from a file, kept whole in the project.
+
+    Attributes
+    ----------
+    file : str
+        Name of the file it came from.
+    mesh : str
+        Its mesh, packed as text.
+    geometry : str
+        The STEP file it was meshed from, packed as text; empty for a mesh that was read.
+    left_out : tuple of str
+        Faces that were not meshed.
+    """
+
+    file: str
+    mesh: str
+    geometry: str = ""
+    left_out: tuple[str, ...] = ()
+    kind: Literal["read"] = "read"
+
+
+Surface = Shape | ReadSurface
+
+
+@dataclass(frozen=True)
+class Near:
+    """All within a distance of a named edge, or of a point when no edge is named [m]."""
+
+    distance: float
+    edge: str = ""
+    at: Vector = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Region:
+    """A named set of elements: faces, what lies near, and picked elements, together.
+
+    Attributes
+    ----------
+    name : str
+        Its name.
+    faces : tuple of str
+        Faces of the surface.
+    near : tuple of Near
+        Rules of distance.
+    elements : tuple of int
+        Picked one by one, from 0; carried over when the mesh changes.
+    grow : int
+        Rings of elements added, or taken away where negative.
+    """
+
+    name: str
+    faces: tuple[str, ...] = ()
+    near: tuple[Near, ...] = ()
+    elements: tuple[int, ...] = ()
+    grow: int = 0
+
+
+Way = Literal["vector", "edge", "around", "along"]
+
+
+@dataclass(frozen=True)
+class Direction:
+    """Reference direction of a region: the 0° of its plies.
+
+    Attributes
+    ----------
+    region : str
+        Where; empty is the whole part. Later ones count where several meet.
+    way : {"vector", "edge", "around", "along"}
+        A vector projected on the surface, the run of a named edge, or around or along an axis.
+    vector, origin : tuple of float
+        The vector or the axis' way, and a point of the axis [m].
+    edge : str
+        The edge that is followed.
+    """
+
+    region: str = WHOLE
+    way: Way = "vector"
+    vector: Vector = (1.0, 0.0, 0.0)
+    origin: Vector = (0.0, 0.0, 0.0)
+    edge: str = ""
+
+
+@dataclass(frozen=True)
+class Rung:
+    """A rung of the ladder: a single ply, or a whole stack, laid on a region.
+
+    Attributes
+    ----------
+    region : str
+        Where; empty is the whole part.
+    stack : str
+        Name of a stack of the project; empty where `ply` is laid.
+    ply : Ply or None
+        The single ply.
+    turn : float
+        Added to the angles of the stack [deg].
+    active : bool
+        Whether it is laid, or switched off for a try.
+    """
+
+    region: str = WHOLE
+    stack: str = ""
+    ply: Ply | None = None
+    turn: float = 0.0
+    active: bool = True
+
+
+@dataclass(frozen=True)
+class Part:
+    """The shell: a surface, its regions, and what is laid on them.
+
+    Attributes
+    ----------
+    surface : Surface
+        Shape [m].
+    mesh_size : float
+        Element size [m].
+    lay_up : tuple of Rung
+        In laying order.
+    regions : tuple of Region
+        Named sets of elements.
+    directions : tuple of Direction
+        Reference directions, later ones before earlier ones.
+    fallback : tuple of float or None
+        Direction where all others stand normal to the surface.
+    flipped : tuple of str
+        Regions whose laying side is turned round; the empty name is the whole part.
+    reference_surface : {"bottom", "middle", "top"}
+        Which face of the laminate the surface is.
+    offset : float
+        Height of that face over the surface, along the laying direction [m].
+    finer : tuple of Finer
+        Where elements are smaller.
+    tie_gap : float
+        Components nearer than this are tied; zero ties nothing [m].
+    """
+
+    surface: Surface
+    mesh_size: float
+    lay_up: tuple[Rung, ...] = ()
+    regions: tuple[Region, ...] = ()
+    directions: tuple[Direction, ...] = (Direction(),)
+    fallback: Vector | None = None
+    flipped: tuple[str, ...] = ()
+    reference_surface: Level = "middle"
+    offset: float = 0.0
+    finer: tuple[Finer, ...] = ()
+    tie_gap: float = 0.0
+
+    def stacks(self) -> tuple[str, ...]:
+        """Names of the stacks laid, in order, those switched off too."""
+        return tuple(dict.fromkeys(r.stack for r in self.lay_up if r.stack))
+
+    def region(self, name: str) -> Region | None:
+        """Region of that name, if any."""
+        return next((r for r in self.regions if r.name == name), None)
+
+
+@dataclass(frozen=True)
+class Support:
+    """A support.
+
+    Attributes
+    ----------
+    place : str
+        An edge, corner, face or region, or "point".
+    kind : str
+        A key of the core's support kinds.
+    at : tuple of float
+        The point [m].
+    move : tuple of float
+        Prescribed displacement along x, y, z where the kind holds it [m].
+    local : bool
+        Whether the axes are the reference direction, across it, and the normal.
+    """
+
+    place: str
+    kind: str
+    at: Vector = (0.0, 0.0, 0.0)
+    move: Vector = (0.0, 0.0, 0.0)
+    local: bool = False
+
+
+@dataclass(frozen=True)
+class Pressure:
+    """Uniform pressure on the laying side; positive presses on it, negative sucks [Pa]."""
+
+    value: float
+    region: str = WHOLE
+    kind: Literal["pressure"] = "pressure"
+
+
+@dataclass(frozen=True)
+class MappedPressure:
+    """Pressure of a table of points, times a factor; positive presses on the laying side."""
+
+    table: str
+    factor: float = 1.0
+    region: str = WHOLE
+    kind: Literal["pressure table"] = "pressure table"
+
+
+@dataclass(frozen=True)
+class EdgeForce:
+    """Force per length along an edge [N/m]."""
+
+    edge: str
+    force: Vector
+    kind: Literal["edge force"] = "edge force"
+
+
+@dataclass(frozen=True)
+class Force:
+    """Total force [N] and moment [N·m] on a region, edge or point, spread over `reach` [m]."""
+
+    place: str
+    force: Vector = (0.0, 0.0, 0.0)
+    moment: Vector = (0.0, 0.0, 0.0)
+    at: Vector = (0.0, 0.0, 0.0)
+    reach: float = 0.0
+    kind: Literal["force"] = "force"
+
+
+@dataclass(frozen=True)
+class Acceleration:
+    """Mass times acceleration; (0, 0, -9.81) is own weight [m/s²]."""
+
+    vector: Vector
+    kind: Literal["acceleration"] = "acceleration"
+
+
+@dataclass(frozen=True)
+class Temperature:
+    """Change from the stress-free state [K], and its growth along the laying direction [K/m]."""
+
+    dT: float
+    gradient: float = 0.0
+    kind: Literal["temperature"] = "temperature"
+
+
+Load = Pressure | MappedPressure | EdgeForce | Force | Acceleration | Temperature
+
+
+@dataclass(frozen=True)
+class PressureTable:
+    """Pressure known at points: rows of x, y, z [m] and p [Pa]."""
+
+    name: str
+    rows: tuple[tuple[float, float, float, float], ...]
+
+
+@dataclass(frozen=True)
+class Case:
+    """A load case."""
+
+    name: str
+    loads: tuple[Load, ...] = ()
+
+
+@dataclass(frozen=True)
+class Combination:
+    """Cases added with factors."""
+
+    name: str
+    factors: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class ReserveRequirement:
+    """Least reserve factor over all cases and combinations."""
+
+    value: float
+    kind: Literal["reserve factor"] = "reserve factor"
+
+
+@dataclass(frozen=True)
+class DisplacementRequirement:
+    """Greatest displacement in a case [m]: its size, or its share along the surface's normal."""
+
+    value: float
+    case: str
+    measure: Literal["size", "normal"] = "size"
+    kind: Literal["displacement"] = "displacement"
+
+
+@dataclass(frozen=True)
+class BucklingRequirement:
+    """Least factor on the loads of a case at which the part buckles."""
+
+    value: float
+    case: str
+    kind: Literal["buckling"] = "buckling"
+
+
+@dataclass(frozen=True)
+class FrequencyRequirement:
+    """Least natural frequency [Hz]."""
+
+    value: float
+    kind: Literal["frequency"] = "frequency"
+
+
+@dataclass(frozen=True)
+class MassRequirement:
+    """Greatest mass of the part [kg]."""
+
+    value: float
+    kind: Literal["mass"] = "mass"
+
+
+Requirement = (ReserveRequirement | DisplacementRequirement | BucklingRequirement
+               | FrequencyRequirement | MassRequirement)  # fmt: skip
