@@ -15,9 +15,9 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import edits, units
+from tartan.project import part_edits, units
 from tartan.project.model import Project
-from tartan.project.samples import dish_panel
+from tests.panels import dish_panel
 
 if not os.environ.get("DISPLAY"):
     raise pytest.UsageError("The window's tests need a display: use 'make test', or xvfb-run.")
@@ -39,7 +39,7 @@ def qapp() -> QApplication:
 def coarse_sample() -> Project:
     project = dish_panel()
     assert project.part is not None
-    return edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.1))
+    return part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.1))
 
 
 @pytest.fixture

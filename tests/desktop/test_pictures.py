@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tartan.core.errors import StackError
-from tartan.core.shell.mesh import Panel, grid_mesh
+from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
 from tartan.desktop import colours
 from tartan.desktop.finder import Entry, matching
@@ -18,12 +18,13 @@ from tartan.desktop.stacks import state as stacks
 from tartan.desktop.stations import Freshness, lines
 from tartan.desktop.widgets.bands import band_heights
 from tartan.exchange.plies_table import plies_table
-from tartan.project import edits
+from tartan.project import case_edits
 from tartan.project.jobs import PartAnswer, solve_now
 from tartan.project.model import Project
-from tartan.project.partmodel import Case, EdgeForce, Pressure, Support
-from tartan.project.shellinputs import part_inputs
+from tartan.project.partmodel import Case, EdgeForce, Part, Pressure, Rung, Support
+from tartan.project.shellinputs import layout_of, part_inputs
 from tests.desktop.conftest import coarse_sample
+from tests.panels import dish_panel
 
 
 @pytest.fixture(scope="module")
@@ -77,21 +78,38 @@ def test_bands_fill_the_room_in_true_proportion_above_a_floor(
 
 
 def test_strokes_show_what_is_held_and_what_pushes() -> None:
-    mesh = grid_mesh(Panel(2.0, 1.0), 20, 10)
-    pegs, crosses = glyphs.support_strokes(mesh, (Support("left edge", "pinned"),))
+    project = dish_panel()
+    part = Part(Panel(2.0, 1.0), 0.1, (Rung(stack="reflector sandwich"),))
+    inputs = part_inputs(dataclasses.replace(project, part=part))
+    layout = layout_of(inputs)
+    mesh, whole = layout.mesh, layout.whole
+    pegs, crosses = glyphs.support_strokes(whole, (Support("left edge", "pinned"),))
     assert len(pegs) == 9 * 3 * 2
     assert len(crosses) == 0
-    _, crosses = glyphs.support_strokes(mesh, (Support("lower left corner", "clamped"),))
+    _, crosses = glyphs.support_strokes(whole, (Support("lower left corner", "clamped"),))
     assert len(crosses) == 2
-    press = glyphs.load_strokes(mesh, Case("c", (Pressure(10.0),)))
-    np.testing.assert_allclose(press[: len(press) // 5, 1, 2], 0, atol=1e-12)
-    assert (press[: len(press) // 5, 0, 2] > 0).all()
-    pull = glyphs.load_strokes(mesh, Case("c", (EdgeForce("right edge", (5.0, 0, 0)),)))
-    assert (pull[:7, 1, 0] > 1.0).all()
-    assert len(glyphs.load_strokes(mesh, Case("calm"))) == 0
-    along = glyphs.reference_strokes(mesh, np.array([0.0, 3.0, 1.0]), glyphs.spread(mesh))
+    press = glyphs.load_glyphs(layout, Case("c", (Pressure(10.0),)), ())
+    shafts = press.strokes[: len(press.strokes) // 5]
+    np.testing.assert_allclose(shafts[:, 1, 2], 0, atol=1e-12)
+    assert (shafts[:, 0, 2] > 0).all()
+    assert press.words == ("0.01 kPa",)
+    pull = glyphs.load_glyphs(layout, Case("c", (EdgeForce("right edge", (5.0, 0, 0)),)), ())
+    assert (pull.strokes[:7, 1, 0] > 1.0).all()
+    assert len(glyphs.load_glyphs(layout, Case("calm"), ()).strokes) == 0
+    some = glyphs.spread(mesh)
+    each = np.tile([0.0, 3.0, 1.0], (mesh.count, 1))
+    along = glyphs.reference_strokes(mesh, each, some)
     np.testing.assert_allclose((along[:, 1] - along[:, 0])[:, [0, 2]], 0, atol=1e-12)
-    assert len(glyphs.reference_strokes(mesh, np.array([0.0, 0, 1.0]), glyphs.spread(mesh))) == 0
+    upright = np.tile([0.0, 0, 1.0], (mesh.count, 1))
+    assert len(glyphs.reference_strokes(mesh, upright, some)) == 0
+    # The stair stands on the laying side, its widest bar farthest out, along 0°.
+    stair = glyphs.laying_strokes(mesh, each, some[:1])
+    wide = np.linalg.norm(stair[1:, 1] - stair[1:, 0], axis=1)
+    assert (np.diff(wide) > 0).all()
+    assert (np.diff(stair[1:, 0, 2]) > 0).all()
+    fibres = glyphs.fibre_strokes(mesh, each, 30.0, some)
+    way = fibres[0, 1] - fibres[0, 0]
+    assert np.rad2deg(np.arctan2(way[1], way[0])) % 180 == pytest.approx(90 + 30)
 
 
 def test_maps_agree_with_the_answer(answer: PartAnswer) -> None:
@@ -100,7 +118,7 @@ def test_maps_agree_with_the_answer(answer: PartAnswer) -> None:
     assert shown.unit == "MPa"
     assert len(shown.rgb) == len(answer.margins.reserve)
     assert margins.reserve_map(project, answer).note == "the whole area holds"
-    strict = edits.put_requirements(
+    strict = case_edits.put_requirements(
         project, [dataclasses.replace(project.requirements[0], value=50)]
     )
     assert margins.reserve_map(strict, answer).note.startswith("100.0% of the area")
@@ -141,7 +159,7 @@ def test_station_lines_say_what_is_there_and_missing() -> None:
     fresh = Freshness(fresh=True, error=None, met=1, asked=2)
     found = lines(coarse_sample(), fresh)
     assert found["Stacks"].words == "3 stacks, 5–10 plies"
-    assert "doubly curved" in found["Part"].words
+    assert found["Part"].words.startswith("dish, 1 zone")
     assert (found["Margins"].words, found["Margins"].mark) == ("1 of 2 met", "needs")
     bare = lines(Project("x"), fresh)
     assert {bare[s].mark for s in ("Materials", "Stacks", "Part", "Cases")} == {"needs"}

@@ -11,10 +11,10 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from tartan.desktop.window import MainWindow
-from tartan.project import edits, storage
-from tartan.project.samples import light_dish_panel
+from tartan.project import case_edits, edits, part_edits, storage
 from tests.desktop.conftest import coarse_sample
 from tests.desktop.test_window import CTRL, LEFT, solved, type_into
+from tests.panels import light_dish_panel
 
 Opener = Callable[..., MainWindow]
 
@@ -22,7 +22,7 @@ Opener = Callable[..., MainWindow]
 def test_solving_can_be_cancelled_and_asked_for_again(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
     project = coarse_sample()
     assert project.part is not None
-    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
+    fine = part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
     window = open_window(fine, wait=False)
     session = window.session
     qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
@@ -37,11 +37,11 @@ def test_solving_can_be_cancelled_and_asked_for_again(qtbot, open_window: Opener
 def test_what_blocks_is_not_covered_by_late_news(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
     project = coarse_sample()
     assert project.part is not None
-    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
+    fine = part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.02))
     window = open_window(fine, wait=False)
     session = window.session
     qtbot.waitUntil(lambda: session.progress is not None, timeout=20_000)
-    session.edit("no cases", lambda p: edits.put_cases(p, ()))
+    session.edit("no cases", lambda p: case_edits.put_cases(p, ()))
     qtbot.waitUntil(lambda: not session._worker.busy, timeout=20_000)
     qtbot.wait(100)
     assert "no load case" in session.verdict.sentence
@@ -105,7 +105,7 @@ def test_files_from_the_window(qtbot, window: MainWindow, tmp_path: Path,  # typ
 def test_the_window_does_not_stall_while_a_part_is_solved(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
     project = coarse_sample()
     assert project.part is not None
-    fine = edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.035))
+    fine = part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.035))
     window = open_window(fine)
     ticks: list[float] = []
     timer = QTimer()

@@ -12,8 +12,8 @@ from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.exchange.plies_table import plies_table, read_plies, read_plies_file
 from tartan.exchange.tables import write_table
 from tartan.project import units
-from tartan.project.samples import dish_panel
 from tests.conftest import CARBON
+from tests.panels import dish_panel
 
 
 def test_round_trip_without_loss(tmp_path: Path) -> None:

@@ -12,26 +12,28 @@ import pytest
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
-from tartan.project import edits
+from tartan.project import case_edits, edits, part_edits
 from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve, solve_now
 from tartan.project.model import Project
 from tartan.project.partmodel import (
     Acceleration,
     Case,
+    Direction,
     DisplacementRequirement,
     EdgeForce,
     Part,
     Pressure,
+    Rung,
 )
-from tartan.project.samples import dish_panel, light_dish_panel
-from tartan.project.shellinputs import part_inputs
+from tartan.project.shellinputs import layout_of, part_inputs
 from tartan.project.verdict import blocked, stale, statuses, verdict
 from tartan.project.worker import Event, JobState, Worker
+from tests.panels import dish_panel, light_dish_panel
 
 
 def coarse(project: Project, size: float = 0.15) -> Project:
     assert project.part is not None
-    return edits.put_part(project, dataclasses.replace(project.part, mesh_size=size))
+    return part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=size))
 
 
 def solved(project: Project) -> PartAnswer:
@@ -56,8 +58,8 @@ def test_verdict_names_the_whole_address() -> None:
     said = verdict(project, answer)
     assert said.address is not None
     case, element = said.address.case, said.address.element
-    ply = answer.inputs.stack.plies[said.address.ply or 0]
-    words = (answer.inputs.cases[case].name, f"ply {(said.address.ply or 0) + 1}",
+    ply = [x.ply for x in answer.layout().laid][said.address.ply or 0]
+    words = (answer.inputs.case_names[case], f"ply {(said.address.ply or 0) + 1}",
              answer.margins.mode_label(element), "Needs 1.25")  # fmt: skip
     for word in words:
         assert word.lower() in said.sentence.lower()
@@ -67,7 +69,7 @@ def test_verdict_names_the_whole_address() -> None:
 
 def test_the_least_met_requirement_governs() -> None:
     project = coarse(dish_panel())
-    tight = edits.put_requirements(
+    tight = case_edits.put_requirements(
         project, [*project.requirements, DisplacementRequirement(1e-3, "operating wind")]
     )
     answer = solved(tight)
@@ -78,24 +80,26 @@ def test_the_least_met_requirement_governs() -> None:
     sizes = np.linalg.norm(answer.solution.displacement[0, :, :3], axis=1)
     assert found[0].value == pytest.approx(sizes.max())
     assert found[0].ratio == pytest.approx(1e-3 / sizes.max())
-    none_asked = edits.put_requirements(project, [])
+    none_asked = case_edits.put_requirements(project, [])
     assert "Needs 1.00" in verdict(none_asked, answer).sentence
     assert "Last answer: displacement" in stale(said).sentence
 
 
 def test_loads_mean_what_they_say() -> None:
     project = coarse(dish_panel())
-    flat = edits.put_part(project, Part(Panel(1.6, 1.2), "reflector sandwich", 0.2))
+    flat = part_edits.put_part(
+        project, Part(Panel(1.6, 1.2), 0.2, (Rung(stack="reflector sandwich"),))
+    )
     cases = [Case("press", (Pressure(1000.0),)), Case("weight", (Acceleration((0, 0, -9.81)),)),
              Case("pull", (EdgeForce("right edge", (500.0, 0.0, 0.0)),))]  # fmt: skip
-    project = edits.put_cases(flat, cases)
+    project = case_edits.put_cases(flat, cases)
     answer = solved(project)
     mass = sum(p.thickness * (project.material(p.material).rho or 0)  # type: ignore[union-attr]
-               for p in answer.inputs.stack.plies)  # fmt: skip
+               for p in [x.ply for x in answer.layout().laid])  # fmt: skip
     expected = [[0, 0, -1920.0], [0, 0, -9.81 * mass * 1.92], [600.0, 0, 0]]
     np.testing.assert_allclose(answer.solution.applied[:, :3], expected, atol=1e-6)
-    down = dataclasses.replace(project.part, laying_side="down")  # type: ignore[type-var]
-    turned = solved(edits.put_part(project, down))  # type: ignore[arg-type]
+    down = dataclasses.replace(project.part, flipped=("",))  # type: ignore[type-var]
+    turned = solved(part_edits.put_part(project, down))  # type: ignore[arg-type]
     np.testing.assert_allclose(turned.solution.applied[0, 2], 1920.0)
 
 
@@ -104,9 +108,7 @@ def test_reference_surface_shifts_the_laminate() -> None:
     lowest = []
     for level, share in (("bottom", 0.0), ("middle", -0.5), ("top", -1.0)):
         part = dataclasses.replace(project.part, reference_surface=level)  # type: ignore[type-var]
-        from tartan.project.shellinputs import part_laminate
-
-        lam = part_laminate(part_inputs(edits.put_part(project, part)))  # type: ignore[arg-type]
+        lam = layout_of(part_inputs(part_edits.put_part(project, part))).laminate(0)  # type: ignore[arg-type]
         lowest.append(lam.z[0] / lam.thickness)
         assert lam.z[0] / lam.thickness == pytest.approx(share)
     assert len(set(lowest)) == 3
@@ -143,9 +145,9 @@ def test_strengths_are_judged_anew_without_solving() -> None:
 @pytest.mark.parametrize(
     ("change", "words", "station"),
     [
-        (lambda p: edits.put_supports(p, []), "no supports", "Cases"),
+        (lambda p: case_edits.put_supports(p, []), "no supports", "Cases"),
         (lambda p: edits.put_plies(p, "reflector sandwich", []), "empty", "Stacks"),
-        (lambda p: edits.put_cases(p, []), "no load case", "Cases"),
+        (lambda p: case_edits.put_cases(p, []), "no load case", "Cases"),
         (
             lambda p: edits.put_material(
                 p, "woven carbon", dataclasses.replace(p.materials[0], S23=None)
@@ -168,7 +170,9 @@ def test_strengths_are_judged_anew_without_solving() -> None:
             "Materials",
         ),
         (
-            lambda p: edits.put_part(p, dataclasses.replace(p.part, reference=(0.0, 0.0, 1.0))),
+            lambda p: part_edits.put_part(
+                p, dataclasses.replace(p.part, directions=(Direction(vector=(0.0, 0.0, 1.0)),))
+            ),
             "undefined",
             "Part",
         ),
@@ -187,7 +191,7 @@ def test_what_stands_in_the_way_is_said_and_placed(
 
 
 def test_no_load_is_said() -> None:
-    project = edits.put_cases(coarse(dish_panel()), [Case("calm")])
+    project = case_edits.put_cases(coarse(dish_panel()), [Case("calm")])
     assert "No case loads the part" in verdict(project, solved(project)).sentence
 
 
@@ -221,7 +225,7 @@ def test_every_job_ends_exactly_once(heard: tuple[Worker, list[Event]]) -> None:
     assert done.answer.inputs == part_inputs(project)
     assert not done.answer.solution.strains.flags.writeable
 
-    unheld = edits.put_supports(project, [])
+    unheld = case_edits.put_supports(project, [])
     failed = until_end(
         worker, events, second := worker.submit(SolveRequest(0, part_inputs(unheld)))
     )

@@ -12,9 +12,9 @@ from tartan.core.stack.notation import context_for, parse, write
 from tartan.core.strength.govern import checks_of, reserves
 from tartan.project import design_edits, edits
 from tartan.project.model import AppliedCondition, CriteriaSet, Project
-from tartan.project.samples import dish_panel
 from tartan.project.shellinputs import laminate_for
 from tartan.project.storage import from_text, to_text
+from tests.panels import dish_panel
 
 STRENGTHS = ("Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23")
 

@@ -10,28 +10,30 @@ import pytest
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
-from tartan.project import edits, storage
+from tartan.project import case_edits, edits, part_edits, storage
 from tartan.project.history import History
 from tartan.project.model import Project
 from tartan.project.partmodel import (
     Acceleration,
     Case,
+    Direction,
     DisplacementRequirement,
     EdgeForce,
-    Part,
     Pressure,
     ReserveRequirement,
+    Rung,
     Support,
 )
-from tartan.project.samples import SAMPLES, dish_panel
+from tartan.project.samples import SAMPLES
 from tests.conftest import CARBON
+from tests.panels import dish_panel, plain_part
 
 SCHEMA = Path(__file__).parents[2] / "docs" / "project.schema.json"
 
 
 @pytest.mark.parametrize("make", SAMPLES.values(), ids=SAMPLES.keys())
 def test_files_round_trip_and_fit_the_published_schema(make, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
-    project = edits.put_cases(
+    project = case_edits.put_cases(
         make(),
         [*make().cases, Case("pull", (EdgeForce("left edge", (1.0, 2.0, -3.5)), Pressure(-0.1)))],
     )
@@ -65,8 +67,8 @@ def damaged(old: str, new: str) -> str:
         ('"kind": "held along z"', '"kind": "glued"', "glued"),
         ('"mesh_size": 0.04', '"mesh_size": 0.0', "mesh size"),
         ('"stack": "reflector sandwich"', '"stack": "gone"', "gone"),
-        ('"schema": 1', '"schema": 2', "newer Tartan"),
-        ('"schema": 1', '"schema": "one"', "schema"),
+        ('"schema": 2', '"schema": 3', "newer Tartan"),
+        ('"schema": 2', '"schema": "one"', "schema"),
         ('"format": "tartan project"', '"format": "song"', "not a Tartan project"),
         ('"name": "woven carbon"', '"name": "UD carbon"', "UD carbon"),
         ("{", "{,", "line 1"),
@@ -130,6 +132,26 @@ def test_history_keeps_only_what_succeeded_and_differs() -> None:
     assert history.redo_label is None
 
 
+def test_a_file_of_the_first_schema_is_brought_up() -> None:
+    project = dish_panel()
+    data = json.loads(storage.to_text(project))
+    data["schema"] = 1
+    surface = {
+        k: v for k, v in data["part"]["surface"].items() if k[:6] in ("length", "width", "radius")
+    }
+    data["part"] = {"surface": surface, "stack": "reflector sandwich", "mesh_size": 0.04,
+                    "reference": [0.0, 1.0, 0.0], "laying_side": "down",
+                    "reference_surface": "top"}  # fmt: skip
+    for key in ("tables", "combinations"):
+        del data[key]
+    found = storage.from_text(json.dumps(data)).part
+    assert found is not None
+    assert found.surface == Panel(1.6, 1.2, 9.0, 9.0)
+    assert found.lay_up == (Rung(stack="reflector sandwich"),)
+    assert found.directions == (Direction(vector=(0.0, 1.0, 0.0)),)
+    assert (found.flipped, found.reference_surface) == (("",), "top")
+
+
 def test_renaming_carries_through() -> None:
     project = dish_panel()
     renamed = dataclasses.replace(project.materials[0], name="cloth")
@@ -137,11 +159,11 @@ def test_renaming_carries_through() -> None:
     assert project.stacks_using("cloth") == ("reflector sandwich", "light sandwich")
     project = edits.rename_stack(project, "reflector sandwich", "skin")
     assert project.part is not None
-    assert project.part.stack == "skin"
-    project = edits.rename_case(project, "own weight", "weight")
+    assert project.part.stacks() == ("skin",)
+    project = case_edits.rename_case(project, "own weight", "weight")
     assert DisplacementRequirement(0.25e-3, "weight") in project.requirements
     assert edits.check_project(project) is project
-    gone = edits.put_cases(project, [c for c in project.cases if c.name != "weight"])
+    gone = case_edits.put_cases(project, [c for c in project.cases if c.name != "weight"])
     assert gone.requirements == (ReserveRequirement(1.25),)
 
 
@@ -153,7 +175,7 @@ def test_adding_never_overwrites() -> None:
     assert project.stack(name) is not None
 
 
-PART = Part(Panel(1.0, 1.0), "reflector sandwich", 0.1)
+PART = plain_part(size=0.1)
 
 
 @pytest.mark.parametrize(
@@ -168,20 +190,25 @@ PART = Part(Panel(1.0, 1.0), "reflector sandwich", 0.1)
         (lambda p: edits.put_plies(p, "feed strut", [Ply("UD carbon", 999, 1.0)]), "angle"),
         (lambda p: edits.rename_stack(p, "feed strut", "light sandwich"), "already"),
         (lambda p: edits.remove_stack(p, "reflector sandwich"), "on the part"),
-        (lambda p: edits.put_part(p, dataclasses.replace(PART, mesh_size=0.0)), "mesh size"),
-        (lambda p: edits.put_part(p, dataclasses.replace(PART, stack="x")), "x"),
-        (lambda p: edits.put_part(p, dataclasses.replace(PART, reference=(0, 0, 0))), "length"),
-        (lambda p: edits.put_supports(p, [Support("roof", "pinned")]), "roof"),
-        (lambda p: edits.put_supports(p, [Support("left edge", "glued")]), "glued"),
-        (lambda p: edits.put_cases(p, [Case("a"), Case("a")]), "already"),
-        (lambda p: edits.put_cases(p, [Case("a", (Pressure(float("inf")),))]), "finite"),
-        (lambda p: edits.put_cases(p, [Case("a", (EdgeForce("x", (0, 0, 0)),))]), "edge"),
+        (lambda p: part_edits.put_part(p, dataclasses.replace(PART, mesh_size=0.0)), "mesh size"),
+        (lambda p: part_edits.put_part(p, plain_part("x")), "x"),
         (
-            lambda p: edits.put_cases(p, [Case("a", (Acceleration((0, float("nan"), 0)),))]),
+            lambda p: part_edits.put_part(
+                p, dataclasses.replace(PART, directions=(Direction(vector=(0, 0, 0)),))
+            ),
+            "length",
+        ),
+        (lambda p: case_edits.put_supports(p, [Support("roof", "pinned")]), "roof"),
+        (lambda p: case_edits.put_supports(p, [Support("left edge", "glued")]), "glued"),
+        (lambda p: case_edits.put_cases(p, [Case("a"), Case("a")]), "already"),
+        (lambda p: case_edits.put_cases(p, [Case("a", (Pressure(float("inf")),))]), "finite"),
+        (lambda p: case_edits.put_cases(p, [Case("a", (EdgeForce("x", (0, 0, 0)),))]), "edge"),
+        (
+            lambda p: case_edits.put_cases(p, [Case("a", (Acceleration((0, float("nan"), 0)),))]),
             "finite",
         ),
-        (lambda p: edits.put_requirements(p, [ReserveRequirement(0.0)]), "zero"),
-        (lambda p: edits.put_requirements(p, [DisplacementRequirement(1.0, "x")]), "x"),
+        (lambda p: case_edits.put_requirements(p, [ReserveRequirement(0.0)]), "zero"),
+        (lambda p: case_edits.put_requirements(p, [DisplacementRequirement(1.0, "x")]), "x"),
     ],
 )
 def test_edits_refuse_what_cannot_stand(edit, words: str) -> None:  # type: ignore[no-untyped-def]

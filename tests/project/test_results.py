@@ -6,11 +6,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tartan.project import design_edits, edits, results
+from tartan.project import design_edits, edits, part_edits, results
 from tartan.project.jobs import Memory, PartAnswer, SolveRequest, run_solve
 from tartan.project.model import CriteriaSet, Project
-from tartan.project.samples import dish_panel
 from tartan.project.shellinputs import part_inputs
+from tests.panels import dish_panel
 
 
 @pytest.fixture(autouse=True)
@@ -22,7 +22,7 @@ def state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 def coarse() -> Project:
     project = dish_panel()
     assert project.part is not None
-    return edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.2))
+    return part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.2))
 
 
 def run(project: Project) -> PartAnswer:

@@ -35,7 +35,7 @@ def test_check_says_the_verdict_and_exits_by_it(
     assert head.startswith("Reserve factor")
     assert "ply" in head
     assert any(line.startswith(word) for line in rest)
-    assert sum("met" in line.lower()[:8] for line in rest) == 2
+    assert sum("met" in line.lower()[:8] for line in rest) == 4
 
 
 def bad(project: Project, **changes: object) -> Project:
@@ -46,7 +46,7 @@ def bad(project: Project, **changes: object) -> Project:
     ("change", "words"),
     [
         (lambda p: bad(p, supports=()), "no supports"),
-        (lambda p: edits.put_plies(p, "reflector sandwich", ()), "empty"),
+        (lambda p: edits.put_plies(p, "dish face", ()), "empty"),
         (lambda p: bad(p, part=dataclasses.replace(p.part, mesh_size=-1.0)), "mesh size"),
         (
             lambda p: bad(

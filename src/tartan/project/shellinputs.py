@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import DocumentError, MaterialError, PartError
+from tartan.core.errors import DocumentError, MaterialError, PartError, StackError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.materials import ELASTIC_FIELDS, Material
@@ -100,6 +100,9 @@ def part_inputs(project: Project) -> PartInputs:
         stack = project.stack(name)
         if stack is None:
             raise DocumentError(f"There is no stack '{name}'.", "Part", "Choose another.")
+        if not stack.plies:
+            raise StackError("it is laid on the part and empty.", f"Stack '{name}'",
+                             "Give it plies.")  # fmt: skip
         stacks.append(stack)
     if not project.cases:
         raise DocumentError("There is no load case.", "Cases", "Add one in Cases.")

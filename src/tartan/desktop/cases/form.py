@@ -18,6 +18,8 @@ from tartan.project.partmodel import POINT, WHOLE, Case, Combination
 
 ALL = "whole part"
 
+Read = Callable[[], Sequence[float] | None]
+
 
 class CaseForm(QObject):
     """Builds rows; every edit goes through the session, and its error is told."""
@@ -80,7 +82,7 @@ class CaseForm(QObject):
         made.refused.connect(self.told)
         return made
 
-    def vector(self, quantity: units.Quantity, name: str, read: Callable[[], Sequence[float] | None],
+    def vector(self, quantity: units.Quantity, name: str, read: Read,
                write: Callable[[tuple[float, float, float]], Any]
                ) -> tuple[list[QuantityField], Update]:  # fmt: skip
         """Three fields for x, y, z, and what brings them up to date."""

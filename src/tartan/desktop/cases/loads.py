@@ -178,10 +178,13 @@ class LoadRows(CaseForm):
         return f"{before} → part {units.show(mapped, units.FORCE)}{share}"
 
     def _edge_force(self, block: Block, i: int) -> None:
+        def read() -> Any:
+            return load.force if (load := self._load(i)) else None
+
         edge = choice([], lambda text: self.set_values(i, edge=text))
         fields, update_fields = self.vector(
-            units.LINE_FORCE, "force per length", lambda: x.force if (x := self._load(i)) else None,
-            lambda v: self.set_values(i, force=v))  # fmt: skip
+            units.LINE_FORCE, "force per length", read, lambda v: self.set_values(i, force=v)
+        )
 
         def update() -> None:
             load = self._load(i)

@@ -80,6 +80,14 @@ class Overlays:
         if self._pane.on("quality"):
             rgb, self.words = state.quality_map(whole, dark=dark)
             return rgb
+        shown = self._shown(laid)
+        if shown:
+            # The ply stands out from the bare part; its fibres are drawn on it.
+            rgb = np.tile(colours.bare(dark=dark), (whole.mesh.count, 1))
+            for each in shown:
+                c = QColor(colours.ply_band(each.ply.angle, dark=dark))
+                rgb[each.elements] = (c.red(), c.green(), c.blue())
+            return rgb
         if self._pane.on("zones") and layout is not None:
             count = len(layout.zones.laminates)
             return colours.zone_map(layout.zones.zone, count, dark=dark)
@@ -119,13 +127,8 @@ class Overlays:
 
     def _fibres(self, scene: PartScene, whole: Meshed, laid: tuple[Laid, ...],
                 step: int | None) -> None:  # fmt: skip
-        chosen: list[Laid] = []
-        if step is not None and step < len(laid):
-            chosen = [laid[step]]
-        elif self._pane.on("fibres"):
-            rungs = self._session.selection.rungs
-            rung = self.pointed if self.pointed is not None else (rungs[0] if rungs else None)
-            chosen = [x for x in laid if x.rung == rung][:1]
+        playing = step is not None and step < len(laid)
+        chosen = [laid[step]] if playing and step is not None else self._shown(laid)
         for each in chosen:
             kind = next((m.kind for m in self._session.project.materials
                          if m.name == each.ply.material), "ply")  # fmt: skip
@@ -139,6 +142,14 @@ class Overlays:
                     whole.mesh, whole.direction, each.ply.angle + 90, each.elements)])  # fmt: skip
             ink = theme.face().ink if step is not None else colours.ply_stroke(each.ply.angle)
             scene.strokes("fibres", strokes, ink, 2.6)
+
+    def _shown(self, laid: tuple[Laid, ...]) -> list[Laid]:
+        """Ply whose fibres are asked for: of the pointed rung, or the chosen one."""
+        if not self._pane.on("fibres"):
+            return []
+        rungs = self._session.selection.rungs
+        rung = self.pointed if self.pointed is not None else (rungs[0] if rungs else None)
+        return [x for x in laid if x.rung == rung][:1]
 
     def _region(self, scene: PartScene, whole: Meshed) -> None:
         name = self._session.selection.region

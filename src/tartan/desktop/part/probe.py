@@ -7,9 +7,9 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from tartan.desktop import theme
+from tartan.desktop import colours, theme
 from tartan.desktop.rows import rows_of
-from tartan.desktop.widgets.bands import Row, band_heights, paint_band
+from tartan.desktop.widgets.bands import Row, band_heights
 from tartan.project import units
 from tartan.project.model import Project
 from tartan.project.shellinputs import PartInputs, layout_of, where_words
@@ -84,7 +84,7 @@ class ProbeCard(QWidget):
             y -= high
             if y < 26:
                 break
-            paint_band(painter, QRectF(12, y, 112, high), i, band, selected=False)
+            self._paint_ply(painter, QRectF(12, y, 112, high - 1.0), i, band)
         y = 32.0
         for name, value in self.facts:
             painter.setFont(theme.font(8))
@@ -94,6 +94,30 @@ class ProbeCard(QWidget):
             painter.setPen(QColor(face.ink))
             painter.drawText(QRectF(134, y + 13, 92, 16), Qt.AlignmentFlag.AlignLeft, value)
             y += 34
+
+    def _paint_ply(self, painter: QPainter, area: QRectF, i: int, band: Row) -> None:
+        """Draw a ply as a plain band with its number and angle."""
+        face = theme.face()
+        stone = band.kind in ("core", "isotropic")
+        ground = ("#4a463d" if face.dark else "#e3dccd") if stone else \
+            colours.ply_band(band.angle, dark=face.dark)  # fmt: skip
+        painter.fillRect(area, QColor(ground))
+        solid = QColor("#c9bda3" if stone else colours.ply_solid(band.angle))
+        painter.fillRect(QRectF(area.left(), area.top(), 5, area.height()), solid)
+        if area.height() < 9:
+            return
+        painter.setFont(theme.font(7.5))
+        painter.setPen(QColor(face.soft))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(area.adjusted(10, 0, 0, 0), middle, str(band.number or i + 1))
+        painter.setFont(theme.strong(8))
+        painter.setPen(QColor(face.ink))
+        words = "core" if band.kind == "core" else f"{units.number(band.angle)}°"
+        painter.drawText(area.adjusted(34, 0, 0, 0), middle, words)
+        painter.setFont(theme.font(7.5))
+        painter.setPen(QColor(face.soft))
+        painter.drawText(area.adjusted(0, 0, -4, 0), middle | Qt.AlignmentFlag.AlignRight,
+                         units.show(band.thickness, units.LENGTH, unit=False))  # fmt: skip
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if self.element is not None:

@@ -37,6 +37,7 @@ from tartan.project.partmesh import base_mesh
 from tartan.project.partmodel import Part, ReadSurface, Rung, Surface
 
 POINT_TEXT = "point"
+Commit = Callable[[float | None], TartanError | None]
 FILES = " ".join(f"*{s}" for s in (".step", ".stp", *SUFFIXES))
 
 
@@ -266,7 +267,7 @@ class SurfaceForm(PartForm):
 
             block.add(words, tell)
 
-    def _field(self, quantity: units.Quantity, commit: Callable[[float | None], TartanError | None],
+    def _field(self, quantity: units.Quantity, commit: Commit,
                name: str, *, optional: bool = False, wide: int = 88) -> QuantityField:  # fmt: skip
         field = QuantityField(quantity, commit, optional=optional)
         field.setFixedWidth(wide)

@@ -70,7 +70,7 @@ class PartView(QWidget):
         self.overlays = Overlays(session, self.pane)
         self.ready = ReadyList()
         self.probe = ProbeCard("Probe")
-        self.pins = (ProbeCard("Pinned A"), ProbeCard("Pinned B"))
+        self.pins = (ProbeCard("Pin A"), ProbeCard("Pin B"))
         self._wired: PartScene | None = None
         self._shape: dict[str, float] | None = None
         self._swing = QTimer(self)

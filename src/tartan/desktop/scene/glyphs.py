@@ -168,10 +168,8 @@ def support_strokes(whole: Meshed, supports: tuple[Support, ...]) -> tuple[Array
             # Pegs across the surface stand below an edge and above a region, where they are seen;
             # those along it stand outside the part.
             sense = np.where((outward * way).sum(axis=1, keepdims=True) >= 0, 1.0, -1.0)
-            if axis == 2:
-                way = way if inside else -way
-            else:
-                way = sense * way
+            up = 1.0 if inside else -1.0
+            way = up * way if axis == 2 else sense * way
             foot, side = at + size * way, 0.4 * size * axes[:, (axis + 1) % 3]
             pegs += [np.stack([at, foot], axis=1), np.stack([foot - side, foot + side], axis=1)]
         if any(a >= 3 for a in held):
