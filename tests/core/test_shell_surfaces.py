@@ -121,6 +121,7 @@ def write_bracket(path: Path, holes: int = 3) -> None:
     """Plate of 200 × 100 × 10 mm with holes of 5 mm radius, written in millimetres."""
     gmsh.initialize(interruptible=False)
     gmsh.option.setNumber("General.Terminal", 0)
+    gmsh.option.setString("Geometry.OCCTargetUnit", "MM")
     occ = gmsh.model.occ
     plate = occ.addBox(0, 0, 0, 200, 100, 10)
     tools = [(3, occ.addCylinder(20 + 160 * i / max(holes - 1, 1), 50, -5, 0, 0, 20, 5))

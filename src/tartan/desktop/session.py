@@ -6,6 +6,7 @@ freshness changed, a fourth only moves the progress. Views never talk to each ot
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -72,6 +73,7 @@ class Session(QObject):
         self._current: tuple[Any, Verdict, list[Status]] | None = None
         self._worker = Worker(self._hear)
         self._number = 0
+        self._started = 0.0
         self._poll = QTimer(self)
         self._poll.setInterval(POLL)
         self._poll.timeout.connect(self._worker.poll)
@@ -164,6 +166,7 @@ class Session(QObject):
     def _solve(self) -> None:
         if self._wanted is not None and self._wanted not in self._kept:
             self._sent = self._wanted
+            self._started = time.monotonic()
             self._number = self._worker.submit(SolveRequest(0, self._wanted))
             self._poll.start()
 
@@ -182,7 +185,7 @@ class Session(QObject):
         if event.answer is not None:
             self._keep(event.answer)
         if event.number == self._number:
-            self.progress = event.progress
+            self.progress = self._with_time(event.progress)
             if event.state is JobState.RUNNING:
                 self.progress_changed.emit()
                 return
@@ -195,6 +198,13 @@ class Session(QObject):
             self.answer_changed.emit()
         if not self._worker.busy:
             self._poll.stop()
+
+    def _with_time(self, progress: Progress | None) -> Progress | None:
+        """Progress with the time left, once enough is behind to judge it."""
+        spent = time.monotonic() - self._started
+        if progress is None or progress.share < 0.08 or spent < 0.5:
+            return progress
+        return replace(progress, left=spent * (1 - progress.share) / progress.share)
 
     def _keep(self, answer: PartAnswer) -> None:
         self._kept[answer.inputs] = answer

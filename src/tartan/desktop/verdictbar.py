@@ -92,15 +92,17 @@ class VerdictBar(QWidget):
         painter.setFont(theme.font(9))
         painter.setPen(QColor(face.soft))
         words = f"{self._progress.doing} · {self._progress.share:.0%}"
+        if self._progress.left is not None:
+            words += f" · {max(1, round(self._progress.left))} s left"
         painter.drawText(
-            QRectF(self.width() - 270, 0, 190, HEIGHT),
+            QRectF(self.width() - 300, 0, 220, HEIGHT),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             words,
         )
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.accent))
         painter.drawText(self.cancel_rect(), Qt.AlignmentFlag.AlignCenter, "cancel")
-        return float(self.width() - 280)
+        return float(self.width() - 310)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self.cancel_rect().contains(event.position()):

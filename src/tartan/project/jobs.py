@@ -51,10 +51,11 @@ FACTORS = 4
 
 @dataclass(frozen=True)
 class Progress:
-    """What is being done, and the share of the whole that is behind."""
+    """What is being done, the share of the whole that is behind, and the seconds left if known."""
 
     doing: str
     share: float
+    left: float | None = None
 
 
 @dataclass(frozen=True)

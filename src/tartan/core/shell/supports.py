@@ -75,7 +75,7 @@ def null_motions(rows: Array) -> Array:
     mix = np.linalg.svd(free[:, 3:])[0] if len(free) else np.zeros((0, 0))
     free = mix.T @ free
     free[np.abs(free) < 1e-9] = 0.0
-    return np.asarray(free)
+    return np.asarray(free[::-1])
 
 
 def rigid_rows(x: Array) -> Array:

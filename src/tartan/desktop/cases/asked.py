@@ -61,7 +61,7 @@ class RequirementRows(CaseForm):
         field = self.field(quantity, lambda v: put(value=v or 0.0), f"limit of {sort.kind}")
         case = choice([], lambda text: put(case=text))
         case.setAccessibleName(f"case of requirement {i + 1}")
-        case.setMaximumWidth(130)
+        case.setFixedWidth(112)
 
         def update() -> None:
             now = self.session.project.requirements[i]

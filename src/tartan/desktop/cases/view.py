@@ -51,6 +51,7 @@ class CasesView(QWidget):
         super().__init__()
         self.session = session
         self.fault = label("", "fault", wrap=True)
+        self._told_of: object = None
         self.support_rows, self.load_rows = SupportRows(session), LoadRows(session)
         self.requirement_rows = RequirementRows(session)
         for rows in (self.support_rows, self.load_rows, self.requirement_rows):
@@ -180,6 +181,7 @@ class CasesView(QWidget):
         self._edit(f"read {path.name}", lambda p: case_edits.put_tables(p, (*others, table)))
 
     def _tell(self, fault: str) -> None:
+        self._told_of = self.session.project
         self.fault.setText(fault)
         self.fault.setVisible(bool(fault))
 
@@ -188,7 +190,8 @@ class CasesView(QWidget):
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
         project = self.session.project
-        self._tell("")
+        if project is not self._told_of:
+            self._tell("")
         self.supports.put(self.support_rows.make_up(), self.support_rows.rows)
         cards = [Card(c.name, _words(c)) for c in project.cases]
         cards += [Card(c.name, _sum_words(c)) for c in project.combinations]

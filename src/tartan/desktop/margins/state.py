@@ -151,6 +151,32 @@ def displacement_map(answer: PartAnswer, case: int) -> Map:
     )
 
 
+def shapes_of(answer: PartAnswer) -> list[tuple[str, Array]]:
+    """Natural modes and buckling shapes, by what the chooser calls them, shape (n, 3) each."""
+    found: list[tuple[str, Array]] = []
+    if answer.modes is not None:
+        found += [
+            (f"mode {i} · {units.number(float(v))} Hz", s)
+            for i, (v, s) in enumerate(
+                zip(answer.modes.values, answer.modes.shapes, strict=True), 1
+            )
+        ]
+    for each in answer.buckling:
+        found += [(f"buckling {i} · {units.factor(float(v))} × {each.case}", s) for i, (v, s)
+                  in enumerate(zip(each.values, each.shapes, strict=True), 1)]  # fmt: skip
+    return found
+
+
+def shape_map(answer: PartAnswer, name: str, shape: Array) -> Map:
+    """Size of a mode's displacement; its scale is free, the largest is 1."""
+    size = np.linalg.norm(shape, axis=1)[mesh_of(answer).corner_table].mean(axis=1)
+    ticks = tuple((t, units.number(t, 3)) for t in (0.0, 0.5, 1.0))
+    ramp = colours.size_map(np.linspace(0, 1, 128))
+    note = "its size is free; the largest is 1"
+    title = name.split(" · ", maxsplit=1)[0]
+    return Map(colours.size_map(size), title, "share", ticks, ramp, None, note)
+
+
 def magnification(answer: PartAnswer, case: int) -> float:
     """Round factor that makes the largest displacement about 6 % of the part's size."""
     mesh = mesh_of(answer)

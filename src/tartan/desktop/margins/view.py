@@ -208,6 +208,9 @@ class MarginsView(QWidget):
             return
         self._fill_table(answer)
         self._fill_requirements()
+        names = [*state.SHOWN, *(n for n, _ in state.shapes_of(answer))]
+        kept = self.shown.currentText()
+        set_options(self.shown, names, kept if kept in names else names[0])
         element, ply, case = self._picked(answer)
         set_options(self.case, list(answer.inputs.case_names), case)
         plies = [f"ply {i + 1}" for i in range(len(answer.layout().laid))]
@@ -289,6 +292,8 @@ class MarginsView(QWidget):
 
     def _map(self, answer: PartAnswer) -> Map:
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
+        if (shape := self._shape(answer)) is not None:
+            return state.shape_map(answer, *shape)
         if kind == 0:
             return state.reserve_map(self.session.project, answer)
         if kind == 4:
@@ -322,12 +327,23 @@ class MarginsView(QWidget):
         self.note.setText(shown.note if fresh else f"stale, of the project before: {shown.note}")
         self.scene.redraw()
 
+    def _shape(self, answer: PartAnswer) -> tuple[str, np.ndarray] | None:
+        """The mode or buckling shape that is chosen, if one is."""
+        shapes = state.shapes_of(answer)
+        number = self.shown.currentIndex() - len(state.SHOWN)
+        return shapes[number] if 0 <= number < len(shapes) else None
+
     def _draw_map(self, scene: PartScene, answer: PartAnswer, shown: Map, case: int) -> None:
         scene.put_mesh(state.mesh_of(answer))
-        factor = state.magnification(answer, case)
-        move = answer.solution.displacement[case, :, :3] * factor
+        assert scene.mesh is not None
+        if (shape := self._shape(answer)) is not None:
+            move = shape[1] * 0.06 * float(np.linalg.norm(np.ptp(scene.mesh.nodes, axis=0)))
+            words = shape[0]
+        else:
+            factor = state.magnification(answer, case)
+            move = answer.solution.displacement[case, :, :3] * factor
+            words = f"deformed × {units.number(factor)}, {answer.inputs.case_names[case]}"
         scene.deform(move if self.deformed.isChecked() else None)
-        words = f"deformed × {units.number(factor)}, {answer.inputs.case_names[case]}"
         self.scale.setText(words if self.deformed.isChecked() else "undeformed")
         scene.paint(shown.rgb if self.session.fresh else _faded(shown.rgb))
         element = self._picked(answer)[0]

@@ -57,12 +57,12 @@ class LayUpForm(PartForm):
         self.of_ply = grid(
             [
                 ("material", self.material),
-                ("angle °", self.angle),
-                ("thickness", row(self.thickness, UnitLabel(units.LENGTH))),
+                ("angle °", row(self.angle, None)),
+                ("thickness", row(self.thickness, UnitLabel(units.LENGTH), None)),
             ]
         )
-        self.of_stack = grid([("stack", self.stack), ("turned by °", self.turn),
-                              ("", self.to_stack)])  # fmt: skip
+        self.of_stack = grid([("stack", self.stack), ("turned by °", row(self.turn, None)),
+                              ("", row(self.to_stack, None))])  # fmt: skip
         self.add_choice = choice([], self._add_stack)
         self._timer = QTimer(self)
         self._timer.setInterval(STEP)

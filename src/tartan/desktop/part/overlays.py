@@ -19,7 +19,7 @@ from tartan.project.shellinputs import Layout, layout_of, part_inputs
 Bytes = NDArray[np.uint8]
 
 NAMES = ("reference", "reference words", "laying", "undefined", "fibres", "region", "zone words",
-         "pegs", "crosses", "loads", "load words", "matter")  # fmt: skip
+         "pegs", "crosses", "loads", "load words", "matter", "overlap")  # fmt: skip
 
 
 class Overlays:
@@ -154,7 +154,21 @@ class Overlays:
     def _region(self, scene: PartScene, whole: Meshed) -> None:
         name = self._session.selection.region
         if name in whole.regions:
-            scene.outline("region", whole.regions[name].tolist(), theme.face().accent, 2.2)
+            own = whole.regions[name]
+            scene.outline("region", own.tolist(), theme.face().accent, 2.2)
+            region = (
+                self._session.project.part.region(name) if self._session.project.part else None
+            )
+            others = [e for n, e in whole.regions.items()
+                      if n != name and region is not None and n not in region.faces
+                      and len(e) < whole.mesh.count and n in self._named()]  # fmt: skip
+            shared = np.intersect1d(own, np.concatenate(others)) if others else own[:0]
+            if len(shared):
+                scene.outline("overlap", shared.tolist(), theme.face().fails, 3.0)
+
+    def _named(self) -> set[str]:
+        part = self._session.project.part
+        return {r.name for r in part.regions} if part else set()
 
     def _directions(self, scene: PartScene, whole: Meshed) -> None:
         face = theme.face()

@@ -131,8 +131,18 @@ class Item:
 _NOWHERE = np.zeros(0, np.int64)
 
 
+_LAST: list[tuple[Project, list[Item]]] = []
+
+
 def readiness(project: Project) -> list[Item]:
-    """Whatever stands in the way of a solution, in the order of the work."""
+    """Whatever stands in the way of a solution, in the order of the work; remembered."""
+    if not _LAST or _LAST[0][0] is not project:
+        # Two stations ask, at every change of the selection: only a new project is looked at.
+        _LAST[:] = [(project, _readiness(project))]
+    return _LAST[0][1]
+
+
+def _readiness(project: Project) -> list[Item]:
     part = project.part
     if part is None:
         return [Item("There is no surface yet.", "Part", _NOWHERE)]

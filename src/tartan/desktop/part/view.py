@@ -72,6 +72,7 @@ class PartView(QWidget):
         self.probe = ProbeCard("Probe")
         self.pins = (ProbeCard("Pin A"), ProbeCard("Pin B"))
         self._wired: PartScene | None = None
+        self._told_of: object = None
         self._shape: dict[str, float] | None = None
         self._swing = QTimer(self)
         self._swing.setInterval(60)
@@ -135,6 +136,7 @@ class PartView(QWidget):
         self.draw()
 
     def _tell(self, fault: str) -> None:
+        self._told_of = self.session.project
         self.fault.setText(fault)
         self.fault.setVisible(bool(fault))
 
@@ -259,7 +261,8 @@ class PartView(QWidget):
 
     def refresh(self) -> None:
         """Show the project and the selection as they stand."""
-        self._tell("")
+        if self.session.project is not self._told_of:
+            self._tell("")
         self.forms[self.form].refresh()  # type: ignore[attr-defined]
         self._fill_ready()
         for card in (self.probe, *self.pins):

@@ -200,9 +200,18 @@ def load_glyphs(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -
         found.append(strokes)
         if len(strokes):
             places.append(place)
-            words.append(load_words(load))
+            words.append(load_words(load) + _peak(layout, load, tables))
     at = np.array(places).reshape(-1, 3)
     return LoadGlyphs(np.concatenate(found), at, tuple(words))
+
+
+def _peak(layout: Layout, load: Load, tables: tuple[PressureTable, ...]) -> str:
+    """Greatest pressure of a table, in words; empty for other loads."""
+    if not isinstance(load, MappedPressure):
+        return ""
+    value = map_table(layout, load, tables, "").values
+    peak = float(value.flat[int(np.abs(value).argmax())])
+    return f", up to {units.show(peak, units.PRESSURE)}"
 
 
 def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...], size: float
