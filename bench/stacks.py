@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
+from tests.panels import dish_panel
 
 from tartan.core.laminate import Laminate, constants, make_laminate
 from tartan.core.laminate.loadset import LoadSet, answer
@@ -27,7 +28,6 @@ from tartan.desktop.widgets.polar import DIRECTIONS
 from tartan.desktop.window import MainWindow
 from tartan.project import design_edits, edits
 from tartan.project.model import CriteriaSet, Project
-from tartan.project.samples import dish_panel
 
 SHEARS = {"ply": ("interlaminar",), "woven": ("interlaminar",), "core": ("core_shear",)}
 CRITERIA = CriteriaSet("three", (("ply", ("tsai_wu", "hashin", "max_stress")),

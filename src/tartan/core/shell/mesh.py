@@ -56,9 +56,24 @@ class Mesh:
         return len(self.quads) + len(self.triangles)
 
     def centres(self) -> Array:
-        """Centre of every element, quadrilaterals first, shape (m, 3) [m]."""
-        return np.concatenate([self.nodes[self.quads].mean(axis=1),
-                               self.nodes[self.triangles].mean(axis=1)])  # fmt: skip
+        """Centre of every element, quadrilaterals first, shape (m, 3) [m]; not to be written."""
+        return self._measures[0]
+
+    @cached_property
+    def _measures(self) -> tuple[Array, Array, Array]:
+        """Centres, unit normals and areas, worked out once."""
+        q, t = self.nodes[self.quads], self.nodes[self.triangles]
+        centres = np.concatenate([(q[:, 0] + q[:, 1] + q[:, 2] + q[:, 3]) / 4,
+                                  (t[:, 0] + t[:, 1] + t[:, 2]) / 3])  # fmt: skip
+        crosses = np.concatenate([np.cross(q[:, 2] - q[:, 0], q[:, 3] - q[:, 1]),
+                                  np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0])])  # fmt: skip
+        length = np.linalg.norm(crosses, axis=1)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            normals = crosses / length[:, None]
+        found = centres, normals, length / 2
+        for each in found:
+            each.setflags(write=False)
+        return found
 
     @cached_property
     def corner_table(self) -> Index:
@@ -81,24 +96,17 @@ class Mesh:
         found: Array = both[which[: len(own)]].reshape(-1, 3).astype(float)
         return found
 
-    def _crosses(self) -> Array:
-        """Twice the area times the normal of every element, shape (m, 3) [m²]."""
-        x, y = self.nodes[self.quads], self.nodes[self.triangles]
-        return np.concatenate([np.cross(x[:, 2] - x[:, 0], x[:, 3] - x[:, 1]),
-                               np.cross(y[:, 1] - y[:, 0], y[:, 2] - y[:, 0])])  # fmt: skip
-
     def corners(self) -> Array:
         """Corner positions of every element, shape (m, 4, 3) [m]."""
         return self.nodes[self.quads]
 
     def normals(self) -> Array:
-        """Unit normal at every element's centre, shape (m, 3)."""
-        n = self._crosses()
-        return np.asarray(n / np.linalg.norm(n, axis=1, keepdims=True))
+        """Unit normal at every element's centre, shape (m, 3); not to be written."""
+        return self._measures[1]
 
     def areas(self) -> Array:
-        """Area of every element, shape (m,) [m²]."""
-        return np.asarray(np.linalg.norm(self._crosses(), axis=1) / 2)
+        """Area of every element, shape (m,) [m²]; not to be written."""
+        return self._measures[2]
 
     def split(self) -> Mesh:
         """Return the mesh with every quadrilateral made two triangles, by its shorter diagonal."""

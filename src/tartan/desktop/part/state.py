@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -226,9 +227,12 @@ def ready_words(project: Project, zones: int) -> str:
     return f"{zones} {noun} · every element has plies and a 0° direction · {parts}, held"
 
 
+_quality = lru_cache(maxsize=4)(quality)
+
+
 def quality_map(whole: Meshed, *, dark: bool) -> tuple[NDArray[np.uint8], str]:
     """Colours of mesh quality, and the worst figures in words."""
-    found = quality(whole.mesh)
+    found = _quality(whole.mesh)
     # A share of what is still sound: sides 1 to 5, corners off by 60°, 5 % out of plane.
     worst = np.maximum.reduce([(found.aspect - 1) / 4, found.skew / 60, found.warp / 0.05])
     words = (f"longest to shortest side up to {found.aspect.max():.2g} · corners up to "

@@ -35,6 +35,7 @@ Array = NDArray[np.float64]
 _NONE = np.zeros((0, 2, 3))
 
 
+@lru_cache(maxsize=8)
 def part_size(mesh: Mesh) -> float:
     """Diagonal of the part's box [m]."""
     return float(np.linalg.norm(np.ptp(mesh.nodes, axis=0)))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from importlib.resources import files
 from typing import Any
 
@@ -9,7 +11,7 @@ import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent
+from PyQt6.QtGui import QColor, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
 from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
@@ -20,6 +22,41 @@ from tartan.desktop import theme
 from tartan.desktop.scene.gestures import Handles, Sweep
 
 Array = NDArray[np.float64]
+
+
+SMOOTH = 2
+"""Samples a pixel."""
+
+LARGE = 15_000
+"""Elements above which frames are drawn unsmoothed."""
+
+
+class _View(QtInteractor):  # type: ignore[misc]
+    """A view that draws once a move of the mouse: by itself it would draw at once and on paint."""
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        with self._not_at_once():
+            super().mouseMoveEvent(event)
+        if event.buttons() != Qt.MouseButton.NoButton:
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        with self._not_at_once():
+            super().mouseReleaseEvent(event)
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        with self._not_at_once():
+            super().wheelEvent(event)
+        self.update()
+
+    @contextmanager
+    def _not_at_once(self) -> Iterator[None]:
+        self._Iren.EnableRenderOff()
+        try:
+            yield
+        finally:
+            self._Iren.EnableRenderOn()
 
 
 class PartScene(QWidget):
@@ -37,7 +74,7 @@ class PartScene(QWidget):
         # A breath between Qt's painting and the frame keeps the event loop's gaps short.
         self._soon.setInterval(30)
         self._soon.timeout.connect(self._draw_frame)
-        self.view = QtInteractor(self, auto_update=False, multi_samples=2)
+        self.view = _View(self, auto_update=False, multi_samples=SMOOTH)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.view)
@@ -95,6 +132,8 @@ class PartScene(QWidget):
         under.ambient, under.diffuse = 0.46, 0.34
         self._actor.SetBackfaceProperty(under)
         self._locator = None
+        # Smoothing of edges doubles a frame's time in software, and a large mesh shows none.
+        self.view.render_window.SetMultiSamples(SMOOTH if mesh.count <= LARGE else 0)
         self.paint(None)
         for name in list(self._extras):
             self.clear(name)
