@@ -40,7 +40,7 @@ def strut(window: MainWindow, folder: Path) -> None:
     window.pin_baseline()
     window.session.edit("turn", lambda p: edits.put_plies(p, "feed strut", [
         replace(q, angle=20.0) if i in (2, 7) else q
-        for i, q in enumerate(p.stacks[2].plies)]))  # fmt: skip
+        for i, q in enumerate(p.stack("feed strut").plies)]))  # fmt: skip
     for name in ("Strength", "Envelope", "History"):
         next(tab for tab in window.stacks.tabs.buttons() if tab.text() == name).click()
         QTest.qWait(1200)

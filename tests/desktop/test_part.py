@@ -267,6 +267,13 @@ def test_a_mechanism_swings_where_it_is_shown(
     scene = scene_of(qtbot, window)
     line = window.part.ready.lines[0]
     assert "The part can move along z" in line.words
+    # A mesh that changes while it swings ends the swing.
+    line.show()
+    finer = dataclasses.replace(window.session.project.part, mesh_size=0.15)  # type: ignore[type-var]
+    window.session.edit("mesh", lambda p: part_edits.put_surface(p, finer)[0])  # type: ignore[arg-type]
+    qtbot.waitUntil(lambda: not window.part._swing.isActive(), timeout=2000)
+    window.session.undo()
+    line = window.part.ready.lines[0]
     line.show()
     rest = scene.mesh.nodes  # type: ignore[union-attr]
     qtbot.waitUntil(lambda: np.abs(np.asarray(scene._surface.points) - rest).max() > 1e-3)

@@ -40,7 +40,7 @@ from tartan.project.partmodel import (
     Support,
     Temperature,
 )
-from tartan.project.shellinputs import case_forces, layout_of, part_inputs
+from tartan.project.shellinputs import case_forces, held_nodes, layout_of, part_inputs
 from tartan.project.verdict import statuses
 from tests.panels import dish_panel
 
@@ -369,3 +369,10 @@ def test_a_table_that_misses_the_part_is_said_before_solving() -> None:
     project = case_edits.put_cases(project, [Case("a", (MappedPressure("t"),))])
     with pytest.raises(TartanError, match="far from the part"):
         solve_now(part_inputs(project))
+
+
+def test_local_axes_need_a_direction() -> None:
+    project = plate(directions=(Direction(vector=(0.0, 0.0, 1.0)),))
+    with pytest.raises(TartanError, match="undefined there") as caught:
+        held_nodes(meshed(project.part), (Support("left edge", "pinned", local=True),))  # type: ignore[arg-type]
+    assert caught.value.where == "Support 1"

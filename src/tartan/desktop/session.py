@@ -115,7 +115,7 @@ class Session(QObject):
         before = self.project
         self.history = History.start(project, saved=saved)
         self.path = path
-        self._last = None
+        self._last = self.answer = None
         self.selection = Selection(self.selection.station)
         self._tell(before)
 

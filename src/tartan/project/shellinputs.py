@@ -233,13 +233,19 @@ def held_nodes(whole: Meshed, supports: tuple[Support, ...]) -> list[Held]:
         nodes = whole.nodes(support.place, support.at, f"Support {number}")
         unknowns = SUPPORT_KINDS[support.kind]
         values = tuple(support.move[u] if u < 3 else 0.0 for u in unknowns)
-        axes = local_axes(whole, nodes) if support.local else None
+        axes = local_axes(whole, nodes, f"Support {number}") if support.local else None
         found.append(Held(nodes, unknowns, values if any(values) else (), axes))
     return found
 
 
-def local_axes(whole: Meshed, nodes: NDArray[np.int64]) -> Array:
-    """Reference direction, across it, and normal at nodes, shape (q, 3, 3)."""
+def local_axes(whole: Meshed, nodes: NDArray[np.int64], where: str = "Support") -> Array:
+    """Reference direction, across it, and normal at nodes, shape (q, 3, 3).
+
+    Raises
+    ------
+    PartError
+        Where sides or directions of the elements round a node leave it without axes.
+    """
     mesh = whole.mesh
     along, normal = np.zeros((2, len(mesh.nodes), 3))
     n, areas = mesh.normals(), mesh.areas()[:, None]
@@ -248,9 +254,18 @@ def local_axes(whole: Meshed, nodes: NDArray[np.int64]) -> Array:
         for corner in range(which.shape[1]):
             np.add.at(along, which[:, corner], (whole.direction * areas)[part])
             np.add.at(normal, which[:, corner], (n * areas)[part])
-    up = normal[nodes] / np.linalg.norm(normal[nodes], axis=1, keepdims=True)
+    size = np.linalg.norm(normal[nodes], axis=1, keepdims=True)
+    up = normal[nodes] / np.where(size > 0, size, 1.0)
     x = along[nodes] - (along[nodes] * up).sum(axis=1, keepdims=True) * up
-    x /= np.linalg.norm(x, axis=1, keepdims=True)
+    length = np.linalg.norm(x, axis=1, keepdims=True)
+    least = 0.05 * np.linalg.norm(along[nodes], axis=1, keepdims=True)
+    if not ((size > 0) & (length > 0) & (length >= least)).all():
+        raise PartError(
+            "The 0° direction or the laying side is undefined there.",
+            where,
+            "Give the elements a direction along the surface, or use global axes.",
+        )
+    x = x / length
     return np.stack([x, np.cross(up, x), up], axis=1)
 
 

@@ -101,7 +101,7 @@ class CasesView(QWidget):
             self.requirements, None, margin=2,
         )  # fmt: skip
         left = column(self.fault, scrolled(content))
-        left.setFixedWidth(398)
+        left.setFixedWidth(424)
         right = QWidget()
         over = QVBoxLayout(right)
         over.setContentsMargins(0, 0, 0, 0)
@@ -239,7 +239,11 @@ class CasesView(QWidget):
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""
         project = self.session.project
-        if project.part is None or not self.isVisible():
+        if not self.isVisible():
+            return
+        if project.part is None:
+            if self.pane.scene is not None:
+                self.pane.scene.put_nothing()
             return
         scene, face = self.pane.view(), theme.face()
         try:

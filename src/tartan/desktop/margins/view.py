@@ -294,7 +294,8 @@ class MarginsView(QWidget):
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
         if (shape := self._shape(answer)) is not None:
             return state.shape_map(answer, *shape)
-        if kind == 0:
+        if kind == 0 or kind >= len(state.SHOWN):
+            # A mode that was shown before is no longer asked for.
             return state.reserve_map(self.session.project, answer)
         if kind == 4:
             return state.displacement_map(answer, case)
@@ -312,8 +313,14 @@ class MarginsView(QWidget):
             self._map_place.addWidget(self.scene, 1)
         if answer is None:
             # Until the first answer the bare part is shown.
-            if part is not None:
-                self.scene.put_mesh(meshed(part).mesh)
+            try:
+                mesh = None if part is None else meshed(part).mesh
+            except TartanError:
+                mesh = None
+            if mesh is None:
+                self.scene.put_nothing()
+            else:
+                self.scene.put_mesh(mesh)
                 self.scene.redraw()
             return
         kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())

@@ -68,6 +68,7 @@ class LayUpForm(PartForm):
         self._timer.setInterval(STEP)
         self._timer.timeout.connect(self._next)
         self.step: int | None = None
+        self._seen: tuple[int, ...] = ()
         self._build()
 
     def _build(self) -> None:
@@ -84,7 +85,8 @@ class LayUpForm(PartForm):
         box.addWidget(row(label("Lay-up", "head"), self.head, None,
                           button("◀", self.back, "One ply back"), self.play,
                           button("▶|", self.forward, "One ply on"), spacing=4))  # fmt: skip
-        box.addWidget(scrolled(self.ladder), 1)
+        self.area = scrolled(self.ladder)
+        box.addWidget(self.area, 1)
         box.addWidget(row(button("+ ply like this", self.add, "Enter"), self.add_choice, None))
         box.addWidget(row(
             button("double", lambda: self.act("double"), "Ctrl+D"),
@@ -264,6 +266,10 @@ class LayUpForm(PartForm):
         project, part = self.session.project, self.part
         rows = state.ladder(project)
         self.ladder.put(rows, self.chosen)
+        if self.chosen and self.chosen != self._seen:
+            middle = self.ladder.rect_of(self.chosen[-1]).center().toPoint()
+            self.area.ensureVisible(middle.x(), middle.y(), 0, 40)
+        self._seen = self.chosen
         self.head.setText(f"{self.count} plies, {len(rows)} rungs")
         if self.step is not None and self.step >= self.count:
             self.stop()

@@ -187,7 +187,8 @@ class RegionsForm(PartForm):
         self.faces.setText(_made_of(one) if one else "Pick on the part to begin a region.")
         self.grow.setText(f"{one.grow:+d}" if one else "")
         self.near.put((one.name, len(one.near)) if one else None, self._build_near)
-        self.overlap.setText(_overlaps(whole, one) if whole and one else "")
+        names = [r.name for r in part.regions] if part else []
+        self.overlap.setText(_overlaps(whole, one, names) if whole and one else "")
 
     def _build_near(self, block: Block) -> None:
         for i in range(len(self.region.near) if self.region else 0):
@@ -244,12 +245,12 @@ def _made_of(region: Region) -> str:
     return " · ".join(parts)
 
 
-def _overlaps(whole: Meshed, region: Region) -> str:
+def _overlaps(whole: Meshed, region: Region, names: list[str]) -> str:
     """Other regions that share elements with one, in words."""
     own = whole.regions[region.name]
     found = []
-    for name, elements in whole.regions.items():
-        shared = len(np.intersect1d(own, elements))
-        if shared and name != region.name and name not in region.faces:
+    for name in names:
+        shared = len(np.intersect1d(own, whole.regions[name]))
+        if shared and name != region.name:
             found.append(f"{name} ({shared})")
     return f"Shares elements with {', '.join(found)}." if found else "Shares no elements."

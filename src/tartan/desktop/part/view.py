@@ -244,7 +244,10 @@ class PartView(QWidget):
     def _swing_on(self) -> None:
         """One frame of a loose component's motion; two swings, then it rests."""
         scene = self.pane.scene
-        if self._motion is None or scene is None or scene.mesh is None:
+        gone = self._motion is None or scene is None or scene.mesh is None
+        if gone or self._motion[0].shapes.shape[1] != len(scene.mesh.nodes):
+            # The part has changed meanwhile.
+            self._motion = None
             self._swing.stop()
             return
         motion, frame = self._motion
@@ -283,7 +286,11 @@ class PartView(QWidget):
     def draw(self) -> None:
         """Draw the surface and its overlays, once the station has been visited."""
         part = self.session.project.part
-        if part is None or not self.isVisible():
+        if not self.isVisible():
+            return
+        if part is None:
+            if self.pane.scene is not None:
+                self.pane.scene.put_nothing()
             return
         scene = self.pane.view()
         self._wire(scene)

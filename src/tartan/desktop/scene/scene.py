@@ -140,6 +140,16 @@ class PartScene(QWidget):
         if new_part:
             self.frame_part()
 
+    def put_nothing(self) -> None:
+        """Show no part."""
+        if self._actor is not None:
+            self.view.remove_actor(self._actor, render=False)
+        self._actor = self._surface = self.mesh = self._locator = None
+        for name in list(self._extras):
+            self.clear(name)
+        self.handles.put(())
+        self.redraw()
+
     def frame_part(self) -> None:
         """Look at the whole part from the usual side, as large as the view allows."""
         if self.mesh is None or not self.view.height():
