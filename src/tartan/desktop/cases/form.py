@@ -8,15 +8,14 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tartan.core.errors import TartanError
+from tartan.desktop.part.form import ALL, region_options
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Update
 from tartan.desktop.widgets.small import QuantityField
 from tartan.project import units
 from tartan.project.model import Project
-from tartan.project.partmesh import base_mesh, places, region_names
-from tartan.project.partmodel import POINT, WHOLE, Case, Combination
-
-ALL = "whole part"
+from tartan.project.partmesh import base_mesh, places
+from tartan.project.partmodel import POINT, Case, Combination
 
 Read = Callable[[], Sequence[float] | None]
 
@@ -68,10 +67,9 @@ class CaseForm(QObject):
         """Regions as a choice shows them."""
         part = self.session.project.part
         try:
-            names = region_names(part) if part else [WHOLE]
+            return region_options(part) if part else [ALL]
         except TartanError:
-            names = [WHOLE]
-        return [ALL if n == WHOLE else n for n in names]
+            return [ALL]
 
     def field(self, quantity: units.Quantity, commit: Callable[[float | None], TartanError | None],
               name: str, *, wide: int = 62, optional: bool = False) -> QuantityField:  # fmt: skip
@@ -110,8 +108,3 @@ class CaseForm(QObject):
                     made.put_value(value)
 
         return fields, update
-
-
-def region_of(text: str) -> str:
-    """Region from the text of a choice."""
-    return WHOLE if text == ALL else text

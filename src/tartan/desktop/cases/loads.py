@@ -10,7 +10,8 @@ import numpy as np
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.desktop.cases.form import ALL, CaseForm, region_of
+from tartan.desktop.cases.form import CaseForm
+from tartan.desktop.part.form import ALL, region_of
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.small import UnitLabel, button, choice, label, row, set_options
 from tartan.project import case_edits, units

@@ -30,7 +30,7 @@ from tartan.desktop.widgets.small import (
     switch,
 )
 from tartan.project import part_edits, units
-from tartan.project.partmesh import base_mesh, meshed, region_names
+from tartan.project.partmesh import base_mesh, meshed
 from tartan.project.partmodel import WHOLE, Direction, Way
 
 WAYS: dict[Way, str] = {"vector": "a vector, projected", "edge": "along an edge",
@@ -162,7 +162,7 @@ class DirectionsForm(PartForm):
         if part is None:
             return
         try:
-            names = region_options(part, region_names(part))
+            names = region_options(part)
             whole = meshed(part)
         except TartanError as error:
             self.told.emit(str(error))

@@ -13,6 +13,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.small import label
 from tartan.project import part_edits, units
 from tartan.project.model import Project
+from tartan.project.partmesh import region_names
 from tartan.project.partmodel import WHOLE, Part, Vector
 
 ALL = "whole part"
@@ -61,9 +62,15 @@ class PartForm(QWidget):
         return error
 
 
-def region_options(part: Part, names: list[str]) -> list[str]:
-    """Regions as a choice shows them."""
-    del part
+def region_options(part: Part) -> list[str]:
+    """Faces and regions of a part as a choice shows them, the whole part first.
+
+    Raises
+    ------
+    TartanError
+        When the surface cannot be meshed.
+    """
+    names = region_names(part)
     return [ALL if n == WHOLE else n for n in names]
 
 

@@ -27,7 +27,6 @@ from tartan.desktop.widgets.small import (
 )
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
 from tartan.project import part_edits, units
-from tartan.project.partmesh import region_names
 from tartan.project.partmodel import Rung
 
 STEP = 350
@@ -283,7 +282,7 @@ class LayUpForm(PartForm):
             set_options(self.region, [], "")
             return
         try:
-            names = region_options(part, region_names(part))
+            names = region_options(part)
         except TartanError:
             names = []
         set_options(self.region, names, one.region or names[0] if names else "")

@@ -78,7 +78,7 @@ class Overlays:
         if step is not None:
             return self._played(whole, laid, step)
         if self._pane.on("quality"):
-            rgb, self.words = state.quality_map(whole, dark=dark)
+            rgb, self.words = state.quality_map(whole)
             return rgb
         shown = self._shown(laid)
         if shown:

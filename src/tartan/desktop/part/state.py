@@ -21,7 +21,7 @@ from tartan.desktop.scene.gestures import Handle
 from tartan.desktop.widgets.bands import Row
 from tartan.project import part_edits, units
 from tartan.project.model import Project
-from tartan.project.partmesh import Laid, Meshed, bare_elements, laid_plies, meshed
+from tartan.project.partmesh import Meshed, bare_elements, laid_plies, meshed
 from tartan.project.partmodel import Part, Rung, Surface
 from tartan.project.shellinputs import held_nodes, ties_of
 
@@ -230,20 +230,14 @@ def ready_words(project: Project, zones: int) -> str:
 _quality = lru_cache(maxsize=4)(quality)
 
 
-def quality_map(whole: Meshed, *, dark: bool) -> tuple[NDArray[np.uint8], str]:
+def quality_map(whole: Meshed) -> tuple[NDArray[np.uint8], str]:
     """Colours of mesh quality, and the worst figures in words."""
     found = _quality(whole.mesh)
     # A share of what is still sound: sides 1 to 5, corners off by 60°, 5 % out of plane.
     worst = np.maximum.reduce([(found.aspect - 1) / 4, found.skew / 60, found.warp / 0.05])
     words = (f"longest to shortest side up to {found.aspect.max():.2g} · corners up to "
              f"{found.skew.max():.0f}° off · {found.warp.max():.1%} out of plane")  # fmt: skip
-    del dark
     return colours.size_map(np.clip(worst, 0, 1)), words
-
-
-def ply_elements(laid: tuple[Laid, ...], numbers: range) -> list[Laid]:
-    """Laid plies of some numbers, from 0."""
-    return [laid[n] for n in numbers if n < len(laid)]
 
 
 FIGURES: dict[str, tuple[tuple[str, str, str], ...]] = {

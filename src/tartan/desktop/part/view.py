@@ -244,15 +244,16 @@ class PartView(QWidget):
     def _swing_on(self) -> None:
         """One frame of a loose component's motion; two swings, then it rests."""
         scene = self.pane.scene
-        gone = self._motion is None or scene is None or scene.mesh is None
-        if gone or self._motion[0].shapes.shape[1] != len(scene.mesh.nodes):
+        mesh = None if scene is None else scene.mesh
+        if (self._motion is None or scene is None or mesh is None
+                or self._motion[0].shapes.shape[1] != len(mesh.nodes)):  # fmt: skip
             # The part has changed meanwhile.
             self._motion = None
             self._swing.stop()
             return
         motion, frame = self._motion
         done = frame >= 48
-        size = 0.08 * float(np.linalg.norm(np.ptp(scene.mesh.nodes, axis=0)))
+        size = 0.08 * float(np.linalg.norm(np.ptp(mesh.nodes, axis=0)))
         share = 0.0 if done else np.sin(2 * np.pi * frame / 24)
         scene.deform(None if done else share * size * motion.shapes[0])
         scene.redraw()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,8 +11,7 @@ from PyQt6.QtCore import QEvent, QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QRubberBand
 
-if TYPE_CHECKING:
-    from tartan.desktop.scene.scene import PartScene
+from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
 
@@ -23,10 +22,44 @@ REACH = 11.0
 """Pixels within which a handle is caught."""
 
 
+class Stage(Protocol):
+    """What gestures need of the view they act on."""
+
+    mode: str
+    mesh: Mesh | None
+    view: Any
+    elements_swept: Any
+    handle_moved: Any
+
+    def on_screen(self, points: Array) -> Array:
+        """Pixels of the view at which points are seen, shape (q, 2)."""
+
+    def facing(self) -> NDArray[np.bool_]:
+        """Elements that turn a side to the viewer."""
+
+    def element_at(self, place: QPoint) -> int | None:
+        """Element under a pixel."""
+
+    def outline(self, name: str, elements: list[int], colour: str, width: float = 4.0) -> None:
+        """Draw round elements."""
+
+    def knobs(self, name: str, places: Array) -> None:
+        """Draw knobs."""
+
+    def words(self, name: str, places: Array, texts: list[str], colour: str) -> None:
+        """Write words at places."""
+
+    def clear(self, name: str) -> None:
+        """Take away what was drawn under a name."""
+
+    def redraw(self) -> None:
+        """Have a frame drawn soon."""
+
+
 class Sweep:
     """Collects elements under a brush or in a box; Ctrl or the right button takes them out."""
 
-    def __init__(self, scene: PartScene) -> None:
+    def __init__(self, scene: Stage) -> None:
         self._scene = scene
         self._start: QPoint | None = None
         self._taken: NDArray[np.bool_] | None = None
@@ -131,7 +164,7 @@ class Handle:
 class Handles:
     """Knobs on the part; dragging one tells its value, releasing settles it."""
 
-    def __init__(self, scene: PartScene) -> None:
+    def __init__(self, scene: Stage) -> None:
         self._scene = scene
         self.all: tuple[Handle, ...] = ()
         self._held: Handle | None = None

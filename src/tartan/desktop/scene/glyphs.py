@@ -123,6 +123,8 @@ def arrows(tails: Array, vectors: Array, *, to_head: bool = False) -> Array:
     to_head : bool
         `tails` are heads: the arrow pushes on its point.
     """
+    some = np.linalg.norm(vectors, axis=1) > 0
+    tails, vectors = tails[some], vectors[some]
     if len(tails) == 0:
         return _NONE
     head = tails if to_head else tails + vectors
