@@ -156,7 +156,10 @@ def support_strokes(whole: Meshed, supports: tuple[Support, ...]) -> tuple[Array
     for support in supports:
         try:
             nodes = whole.nodes(support.place, support.at, "")
+            if support.local:
+                local_axes(whole, nodes)
         except TartanError:
+            # Said among what is to be settled; there is nothing to draw.
             continue
         inside = support.place in whole.regions
         many = 5 if inside else 9
