@@ -11,7 +11,7 @@ import pytest
 
 from tartan.core.errors import PartError, TartanError
 from tartan.core.laminate import Laminate
-from tartan.core.shell import directions, shapes
+from tartan.core.shell import directions, mesher, shapes
 from tartan.core.shell.constraints import Held, constrain, free_motions_of
 from tartan.core.shell.mesh import Mesh, Opening, Pad, Panel, grid_mesh
 from tartan.core.shell.mesher import Finer
@@ -153,6 +153,15 @@ def test_a_step_file_in_millimetres(tmp_path: Path, capfd: pytest.CaptureFixture
     assert capfd.readouterr().out == ""
     with pytest.raises(PartError, match="mesh size"):
         mesh_step(read.text, 5.0)
+
+
+def test_without_the_mesher_only_trimmed_surfaces_are_refused(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(mesher, "gmsh", None)
+    assert shapes.mesh_of(Panel(1.0, 1.0), 0.25).count == 16
+    with pytest.raises(PartError, match="system packages"):
+        shapes.mesh_of(DISH, 0.1)
 
 
 def test_what_is_no_step_file_is_refused(tmp_path: Path) -> None:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QMessageBox
 
 from tartan.desktop.window import MainWindow
 from tartan.project import case_edits, edits, part_edits, storage
+from tartan.project.partmodel import Near, Region
 from tests.desktop.conftest import coarse_sample
 from tests.desktop.test_window import CTRL, LEFT, solved, type_into
 from tests.panels import light_dish_panel
@@ -69,6 +70,13 @@ def test_find_goes_to_anything(qtbot, window: MainWindow) -> None:  # type: igno
     qtbot.keyClick(window.finder, Qt.Key.Key_Return)
     assert window.session.selection.stack == "light sandwich"
     assert window.session.selection.plies == (2,)
+    rim = Region("rim", near=(Near(0.2, "left edge"),))
+    window.session.edit("region", lambda p: part_edits.put_region(p, rim))
+    window.finder.begin()
+    qtbot.keyClicks(window.finder, "rim region")
+    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
+    assert (window.session.selection.station, window.part.form) == ("Part", "regions")
+    assert window.part.regions.region == rim
 
 
 def test_files_from_the_window(qtbot, window: MainWindow, tmp_path: Path,  # type: ignore[no-untyped-def]

@@ -241,8 +241,17 @@ class MainWindow(QMainWindow):
                       go(station="Stacks", stack=stack.name, plies=(i,)))
                 for i, ply in enumerate(stack.plies)
             ]  # fmt: skip
-        found += [Entry(c.name, "case", go(station="Cases", case=c.name)) for c in project.cases]
+        found += [Entry(n, "case", go(station="Cases", case=n)) for n in project.case_names]
+        for region in project.part.regions if project.part else ():
+            found.append(Entry(region.name, "region", self._to_region(region.name)))
         return found
+
+    def _to_region(self, name: str) -> Callable[[], object]:
+        def act() -> None:
+            self.session.select(station="Part", region=name)
+            self.part.open_form("regions")
+
+        return act
 
     def follow_verdict(self) -> None:
         """Go to the spot, or to where something stands in the way."""

@@ -10,13 +10,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import gmsh
 import numpy as np
 
 from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.directions import turned, turned_elements
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.mesher import Finer, collected, generate, session
+from tartan.core.shell.mesher import Finer, collected, generate, gmsh, session
 
 MOST_FACES = 2000
 """Files with more faces are taken for whole machines, not parts."""

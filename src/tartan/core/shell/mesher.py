@@ -13,12 +13,19 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
-import gmsh
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import MOST_ELEMENTS, Mesh
+
+gmsh: Any = None
+_missing = ""
+try:
+    import gmsh  # type: ignore[no-redef]
+except (ImportError, OSError) as error:
+    # It asks for graphics libraries of the system; all but trimmed surfaces works without.
+    _missing = str(error)
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -59,6 +66,9 @@ def session() -> Iterator[Any]:
     PartError
         When gmsh fails, in its own words.
     """
+    if gmsh is None:
+        raise PartError(f"The mesher cannot be loaded ({_missing}).", "Surface",
+                        "Install the system packages: scripts/system_packages.sh")  # fmt: skip
     with _LOCK:
         # Not interruptible: its own handler of signals only works in the main thread.
         gmsh.initialize(interruptible=False, readConfigFiles=False)

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-import gmsh
 import numpy as np
 from numpy.typing import NDArray
 
@@ -23,7 +22,7 @@ from tartan.core.shell.mesh import (
     check_panel,
     grid_mesh,
 )
-from tartan.core.shell.mesher import Finer, collected, generate, session
+from tartan.core.shell.mesher import Finer, collected, generate, gmsh, session
 from tartan.core.shell.refine import refined
 
 Array = NDArray[np.float64]
