@@ -31,9 +31,12 @@ def solved(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
 
 
 def press(qtbot, parent, text: str) -> None:  # type: ignore[no-untyped-def]
-    found = [b for b in parent.findChildren(QPushButton) if b.text() == text and b.isVisible()]
-    assert len(found) == 1, text
-    qtbot.mouseClick(found[0], LEFT)
+    def found() -> list[QPushButton]:
+        return [b for b in parent.findChildren(QPushButton) if b.text() == text and b.isVisible()]
+
+    # A button just made is shown on a later turn of the event loop.
+    qtbot.waitUntil(lambda: len(found()) == 1, timeout=5000)
+    qtbot.mouseClick(found()[0], LEFT)
     # Rows that a click makes are shown on the next turn of the event loop.
     qtbot.wait(20)
 
