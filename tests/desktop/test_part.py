@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from tartan.core.shell.mesh import Pad, Panel
+from tartan.core.shell.mesh import Pad, Panel, grid_mesh
 from tartan.core.stack import Ply
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.scene.scene import PartScene
@@ -19,11 +19,13 @@ from tartan.exchange.pressure_table import pressure_table
 from tartan.exchange.tables import write_table
 from tartan.project import case_edits, part_edits, samples
 from tartan.project.model import Project
+from tartan.project.packed import pack_mesh
 from tartan.project.partmesh import meshed
 from tartan.project.partmodel import Direction, MappedPressure, ReadSurface, Region, Rung
 from tests.core.test_shell_surfaces import write_bracket
 from tests.desktop.conftest import coarse_sample, named
 from tests.desktop.test_window import press, solved, type_into
+from tests.project.test_part import plate
 
 pytestmark = pytest.mark.gl
 LEFT = Qt.MouseButton.LeftButton
@@ -346,3 +348,24 @@ def test_forty_rungs_and_twelve_regions_and_nothing_at_all(
     assert empty.session.project.part is not None
     empty.session.select(station="Cases")
     assert "lay" in empty.session.verdict.sentence.lower()
+
+
+def test_parts_that_do_not_touch_are_tied_by_a_click(
+    qtbot, open_window: Callable[..., MainWindow]
+) -> None:  # type: ignore[no-untyped-def]
+    one = grid_mesh(Panel(0.4, 0.2), 8, 4)
+    beside = one.nodes * [0.5, 1, 1] + np.array([0.301, 0, 0])
+    two = dataclasses.replace(
+        one, nodes=np.concatenate([one.nodes, beside]), places=np.zeros((0, 2)),
+        quads=np.concatenate([one.quads, one.quads + 45]),
+        edges={"left edge": one.edges["left edge"]}, regions={"both": np.arange(64)},
+    )  # fmt: skip
+    surface = ReadSurface("two.vtu", pack_mesh(two))
+    window = open_window(plate(surface=surface, lay_up=(Rung(stack="feed strut"),)))
+    assert window.session.verdict.state == "blocked"
+    window.session.select(station="Part")
+    assert "the gap is 1 mm" in window.part.ready.lines[0].words
+    press(qtbot, window.part, "tie them")
+    solved(qtbot, window)
+    assert window.session.verdict.state == "holds"
+    assert not window.part.ready.lines
