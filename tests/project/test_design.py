@@ -10,7 +10,7 @@ from tartan.core.stack import Ply
 from tartan.core.stack.groups import bare, sub_laminates
 from tartan.core.stack.notation import context_for, parse, write
 from tartan.core.strength.govern import checks_of, reserves
-from tartan.project import design_edits, edits
+from tartan.project import design_edits, edits, versions
 from tartan.project.model import AppliedCondition, CriteriaSet, Project
 from tartan.project.shellinputs import laminate_for
 from tartan.project.storage import from_text, to_text
@@ -86,7 +86,7 @@ def test_conditions_and_criteria_follow_a_material() -> None:
         (lambda p: design_edits.put_conditions(
             p, [AppliedCondition("w", (("nu12", 20.0),), ("UD carbon",))]), MaterialError,
          "not admissible"),
-        (lambda p: design_edits.rename_version(design_edits.pin_baseline(p), "A"), DocumentError,
+        (lambda p: versions.rename_version(versions.pin_baseline(p), "A"), DocumentError,
          "already a version"),
     ],
 )  # fmt: skip
@@ -98,7 +98,7 @@ def test_what_cannot_stand_is_refused_in_words(change, error: type[TartanError],
 
 def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
     project = dish_panel()
-    pinned = design_edits.pin_baseline(project)
+    pinned = versions.pin_baseline(project)
     assert pinned.baseline is not None
     assert (pinned.baseline.name, pinned.version) == ("A", "B")
     changed = edits.put_plies(pinned, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
@@ -109,8 +109,8 @@ def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
     assert renamed.baseline.stack("strut") is not None
     assert {s.stack for s in renamed.load_sets} == {"reflector sandwich", "strut"}
     assert from_text(to_text(renamed)) == renamed
-    assert design_edits.unpin_baseline(renamed).baseline is None
-    assert [design_edits.next_version(n) for n in ("A", "Y", "Z", "wide", "wide 2")] == [
+    assert versions.unpin_baseline(renamed).baseline is None
+    assert [versions.next_version(n) for n in ("A", "Y", "Z", "wide", "wide 2")] == [
         "B", "Z", "Z 2", "wide 2", "wide 3"]  # fmt: skip
 
 

@@ -36,7 +36,7 @@ from tartan.desktop.stations import STATIONS, Freshness, lines
 from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.widgets.small import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
-from tartan.project import design_edits, edits, storage, units
+from tartan.project import edits, storage, units, versions
 from tartan.project.recovery import Left
 from tartan.project.samples import SAMPLES
 
@@ -193,7 +193,7 @@ class MainWindow(QMainWindow):
         return self.session.edit("rename project", lambda p: edits.rename_project(p, text))
 
     def _rename_version(self, text: str) -> TartanError | None:
-        return self.session.edit("rename version", lambda p: design_edits.rename_version(p, text))
+        return self.session.edit("rename version", lambda p: versions.rename_version(p, text))
 
     def use_units(self, name: str) -> None:
         """Show all figures in another system of units and remember it."""
@@ -206,11 +206,11 @@ class MainWindow(QMainWindow):
 
     def pin_baseline(self) -> None:
         """Compare everything with the design as it stands."""
-        self.session.edit("pin the baseline", design_edits.pin_baseline)
+        self.session.edit("pin the baseline", versions.pin_baseline)
 
     def unpin_baseline(self) -> None:
         """Compare with nothing."""
-        self.session.edit("unpin the baseline", design_edits.unpin_baseline)
+        self.session.edit("unpin the baseline", versions.unpin_baseline)
 
     def _offer_baseline(self) -> None:
         menu = QMenu(self)

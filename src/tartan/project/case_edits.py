@@ -10,6 +10,7 @@ from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.project.design_edits import check_name
 from tartan.project.model import Project
+from tartan.project.packed import unpack_rows
 from tartan.project.partmesh import base_mesh, places, region_names
 from tartan.project.partmodel import (
     POINT,
@@ -20,13 +21,21 @@ from tartan.project.partmodel import (
     DisplacementRequirement,
     EdgeForce,
     Force,
+    FrequencyRequirement,
+    LeftOut,
     Load,
     MappedPressure,
+    MassRequirement,
+    OutsideForces,
     Pressure,
     PressureTable,
     Requirement,
+    ReserveRequirement,
     Support,
 )
+
+MOST_RINGS = 50
+"""Elements round a support or force that can be left out."""
 
 
 def _places(project: Project) -> list[str]:
@@ -103,7 +112,7 @@ def put_cases(project: Project, cases: Iterable[Case]) -> Project:
         Names that are empty or doubled, loads that are not finite.
     """
     cases = tuple(cases)
-    seen: list[str] = [c.name for c in project.combinations]
+    seen = [*(c.name for c in project.combinations), *(x.name for x in project.outside)]
     for case in cases:
         seen.append(check_name(case.name, seen, "case"))
         for load in case.loads:
@@ -118,11 +127,8 @@ def put_cases(project: Project, cases: Iterable[Case]) -> Project:
 
 def _kept_requirements(project: Project) -> Project:
     """Project without the requirements of cases that are gone."""
-    names = project.case_names
-    kept = tuple(
-        r for r in project.requirements
-        if not isinstance(r, DisplacementRequirement | BucklingRequirement) or r.case in names
-    )  # fmt: skip
+    names = {"", *project.case_names}
+    kept = tuple(r for r in project.requirements if getattr(r, "case", "") in names)
     return replace(project, requirements=kept)
 
 
@@ -134,16 +140,18 @@ def rename_case(project: Project, old: str, new: str) -> Project:
         return new if name == old else name
 
     def renamed(r: Requirement) -> Requirement:
-        if isinstance(r, DisplacementRequirement | BucklingRequirement):
+        if isinstance(r, DisplacementRequirement | BucklingRequirement | ReserveRequirement):
             return replace(r, case=swap(r.case))
         return r
+
+    outside = tuple(replace(x, name=swap(x.name)) for x in project.outside)
 
     combinations = tuple(
         replace(c, name=swap(c.name), factors=tuple((swap(n), f) for n, f in c.factors))
         for c in project.combinations
     )
     return replace(project, cases=tuple(replace(c, name=swap(c.name)) for c in project.cases),
-                   combinations=combinations,
+                   combinations=combinations, outside=outside,
                    requirements=tuple(map(renamed, project.requirements)))  # fmt: skip
 
 
@@ -157,7 +165,7 @@ def put_combinations(project: Project, combinations: Iterable[Combination]) -> P
     """
     combinations = tuple(combinations)
     names = {c.name for c in project.cases}
-    seen = list(names)
+    seen = [*names, *(x.name for x in project.outside)]
     for each in combinations:
         seen.append(check_name(each.name, seen, "case"))
         for name, factor in each.factors:
@@ -207,15 +215,56 @@ def put_requirements(project: Project, requirements: Iterable[Requirement]) -> P
         When a limit is not positive or its case unknown.
     """
     requirements = tuple(requirements)
-    names = set(project.case_names)
+    names, outside = set(project.case_names), {x.name for x in project.outside}
     for each in requirements:
         where = f"Requirement, {each.kind}"
         if not (math.isfinite(each.value) and each.value > 0):
             raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
-        if isinstance(each, DisplacementRequirement | BucklingRequirement) \
-                and each.case not in names:  # fmt: skip
+        if isinstance(each, FrequencyRequirement | MassRequirement):
+            continue
+        over_all = isinstance(each, ReserveRequirement) and not each.case
+        if each.case not in names and not over_all:
             raise DocumentError(f"There is no case '{each.case}'.", where, "Choose a case.")
+        if each.case in outside and not isinstance(each, ReserveRequirement):
+            raise DocumentError(f"'{each.case}' has section forces and no displacements.", where,
+                                "Choose a case that is solved here.")  # fmt: skip
     return replace(project, requirements=requirements)
+
+
+def put_outside(project: Project, outside: Iterable[OutsideForces]) -> Project:
+    """Replace the section forces of other analyses; requirements of those gone go with them.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, or rows that do not lie on the part.
+    """
+    outside = tuple(outside)
+    seen = [*(c.name for c in project.cases), *(c.name for c in project.combinations)]
+    for each in outside:
+        seen.append(check_name(each.name, seen, "case"))
+        keys = 1 if each.by == "element" else 3
+        unpack_rows(each.table, keys + 8)
+    return _kept_requirements(replace(project, outside=outside))
+
+
+def put_left_out(project: Project, rules: Iterable[LeftOut]) -> Project:
+    """Replace the areas that margins leave out.
+
+    Raises
+    ------
+    PartError
+        When a number of elements is not 0 to 50, or a region does not exist.
+    """
+    rules = tuple(dict.fromkeys(rules))
+    for rule in rules:
+        if not 0 <= rule.rings <= MOST_RINGS:
+            raise PartError(f"{rule.rings} elements cannot be left out.", "Areas left out",
+                            f"Enter 0 to {MOST_RINGS}.")  # fmt: skip
+        if rule.near == "region" and rule.region not in _regions(project)[1:]:
+            raise PartError(f"There is no region '{rule.region}'.", "Areas left out",
+                            "Choose another.")  # fmt: skip
+    return replace(project, left_out=rules)
 
 
 def renamed_region(project: Project, old: str, new: str) -> Project:
@@ -230,7 +279,8 @@ def renamed_region(project: Project, old: str, new: str) -> Project:
 
     supports = tuple(replace(s, place=new) if s.place == old else s for s in project.supports)
     cases = tuple(replace(c, loads=tuple(map(moved, c.loads))) for c in project.cases)
-    return replace(project, supports=supports, cases=cases)
+    left_out = tuple(replace(r, region=new) if r.region == old else r for r in project.left_out)
+    return replace(project, supports=supports, cases=cases, left_out=left_out)
 
 
 def forget_region(project: Project) -> tuple[Project, list[str]]:
@@ -251,4 +301,8 @@ def forget_region(project: Project) -> tuple[Project, list[str]]:
         kept = tuple(x for x in case.loads if stands(x))
         lost += [f"{x.kind} of case '{case.name}'" for x in case.loads if x not in kept]
         cases.append(replace(case, loads=kept))
-    return replace(project, supports=supports, cases=tuple(cases)), lost
+    left_out = tuple(r for r in project.left_out if r.near != "region" or r.region in regions_)
+    lost += [f"{r.region}, which margins left out" for r in project.left_out
+             if r not in left_out]  # fmt: skip
+    changed = replace(project, supports=supports, cases=tuple(cases), left_out=left_out)
+    return changed, lost

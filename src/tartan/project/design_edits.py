@@ -11,7 +11,6 @@ from tartan.core.errors import CriterionError, DocumentError
 from tartan.core.laminate.loadset import LoadSet, check_load_set
 from tartan.project.model import (
     AppliedCondition,
-    Baseline,
     CriteriaSet,
     KeptWorking,
     Project,
@@ -150,37 +149,10 @@ def forget_material(project: Project, name: str) -> Project:
     return replace(project, conditions=conditions, criteria=criteria)
 
 
-def pin_baseline(project: Project) -> Project:
-    """Make the design as it stands the baseline; work goes on under the next version's name."""
-    base = Baseline(project.version, project.materials, project.stacks, project.conditions)
-    return replace(project, baseline=base, version=next_version(project.version))
-
-
-def unpin_baseline(project: Project) -> Project:
-    """Compare with nothing."""
-    return replace(project, baseline=None)
-
-
 def keep_working(project: Project, title: str, text: str) -> Project:
     """Keep a working for the report, in place of an earlier one of the same title."""
     others = tuple(w for w in project.workings if w.title != title)
     return replace(project, workings=(*others, KeptWorking(title, text)))
-
-
-def rename_version(project: Project, name: str) -> Project:
-    """Give the version another name."""
-    taken = (project.baseline.name,) if project.baseline else ()
-    return replace(project, version=check_name(name, taken, "version"))
-
-
-def next_version(name: str) -> str:
-    """Name after this one: A, B … Z, then with numbers."""
-    head = name[:1].upper()
-    if len(name) == 1 and "A" <= head < "Z":
-        return chr(ord(head) + 1)
-    stem = name.rstrip("0123456789")
-    number = name[len(stem) :]
-    return f"{stem.rstrip()} {int(number) + 1 if number else 2}"
 
 
 def check_design(project: Project) -> Project:

@@ -9,8 +9,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import replace
+from typing import TypeVar
 
-from tartan.core.errors import DocumentError, StackError
+from tartan.core.errors import DocumentError, StackError, TartanError
 from tartan.core.materials import Material, checked
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare, relay
@@ -21,8 +22,9 @@ from tartan.project.design_edits import (
     free_name,
     rename_in_sets,
 )
-from tartan.project.model import Project
+from tartan.project.model import Project, Version
 from tartan.project.part_edits import check_part_data, renamed_material
+from tartan.project.versions import as_project
 
 
 def rename_project(project: Project, name: str) -> Project:
@@ -157,19 +159,28 @@ def rename_stack(project: Project, old: str, new: str) -> Project:
     """Rename a stack, also where the part names it."""
     new = check_name(new, (s.name for s in project.stacks if s.name != old), "stack")
 
+    # The other versions follow, so that the stack is still compared with its earlier self.
+    versions = tuple(
+        v if any(s.name == new for s in v.stacks) else _renamed_stack(v, old, new)
+        for v in project.versions
+    )
+    return replace(_renamed_stack(project, old, new), versions=versions)
+
+
+Design_ = TypeVar("Design_", Project, Version)
+
+
+def _renamed_stack(design: Design_, old: str, new: str) -> Design_:
     def renamed(s: Stack) -> Stack:
         plies = tuple(replace(p, sub=new) if p.sub == old else p for p in s.plies)
         return Stack(new if s.name == old else s.name, plies)
 
-    part, base = project.part, project.baseline
+    part = design.part
     if part is not None:
         rungs = (replace(r, stack=new) if r.stack == old else r for r in part.lay_up)
         part = replace(part, lay_up=tuple(rungs))
-    if base is not None:
-        base = replace(base, stacks=tuple(map(renamed, base.stacks)))
-    loads = tuple(replace(s, stack=new) if s.stack == old else s for s in project.load_sets)
-    return replace(project, stacks=tuple(map(renamed, project.stacks)), part=part, baseline=base,
-                   load_sets=loads)  # fmt: skip
+    loads = tuple(replace(s, stack=new) if s.stack == old else s for s in design.load_sets)
+    return replace(design, stacks=tuple(map(renamed, design.stacks)), part=part, load_sets=loads)
 
 
 def remove_stack(project: Project, name: str) -> Project:
@@ -207,4 +218,15 @@ def check_project(project: Project) -> Project:
         put_plies(replace(fresh, stacks=(stack,)), stack.name, stack.plies)
     fresh = replace(fresh, stacks=project.stacks)
     check_part_data(replace(fresh, conditions=project.conditions), project)
+    seen = [project.version]
+    for version in project.versions:
+        seen.append(check_name(version.name, seen, "version"))
+        try:
+            check_project(replace(as_project(project, version), versions=(), against=""))
+        except TartanError as error:
+            raise DocumentError(error.what, f"Version {version.name}, {error.where}",
+                                error.mend) from error  # fmt: skip
+    if project.against not in ("", *seen):
+        raise DocumentError(f"There is no version '{project.against}'.", "Baseline",
+                            "Name one of the versions.")  # fmt: skip
     return check_design(project)

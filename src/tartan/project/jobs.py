@@ -7,6 +7,7 @@ process, or at once where there is none (command line, tests).
 from __future__ import annotations
 
 import time
+from collections import OrderedDict
 from collections.abc import Generator
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
@@ -17,7 +18,7 @@ from numpy.typing import NDArray
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.shell import eigen
 from tartan.core.shell.margins import Margins, hot_spots
-from tartan.core.shell.recovery import assess_zones, combined, section_forces
+from tartan.core.shell.recovery import combined, section_forces
 from tartan.core.shell.solve import (
     Reuse,
     ShellModel,
@@ -29,6 +30,8 @@ from tartan.core.shell.solve import (
     unknowns_of,
 )
 from tartan.project import results
+from tartan.project.envelope import factors_of, heat_in, margins_of
+from tartan.project.outside import outside_strains
 from tartan.project.shellinputs import (
     Layout,
     PartInputs,
@@ -44,6 +47,9 @@ Found = TypeVar("Found")
 
 MODES = 6
 """Natural modes worked out."""
+
+SOLUTIONS = 3
+"""Solutions remembered: the version at work, and those it is compared with."""
 
 FACTORS = 4
 """Buckling factors worked out."""
@@ -130,39 +136,37 @@ class PartAnswer:
 
     def heat(self, case: int) -> LaminateLoad | None:
         """Temperature of a case or combination, by its number."""
-        return _heat(self.inputs, case)
+        return heat_in(self.inputs, case)
 
 
-def factors_of(inputs: PartInputs) -> Array:
-    """Factor of every case in every case and combination, shape (k, cases)."""
-    names = [c.name for c in inputs.cases]
-    rows = [np.eye(len(names))]
-    for each in inputs.combinations:
-        row = np.zeros((1, len(names)))
-        for name, factor in each.factors:
-            row[0, names.index(name)] += factor
-        rows.append(row)
-    return np.concatenate(rows)
+@dataclass
+class Kept:
+    """A solution with its buckling shapes and natural modes."""
 
-
-def _heat(inputs: PartInputs, case: int) -> LaminateLoad | None:
-    parts = [(f, h) for f, c in zip(factors_of(inputs)[case], inputs.cases, strict=True)
-             if f and (h := heat_of(c)) is not None]  # fmt: skip
-    if not parts:
-        return None
-    return LaminateLoad(dT=sum(f * h.dT for f, h in parts),
-                        dT_gradient=sum(f * h.dT_gradient for f, h in parts))  # fmt: skip
+    solution: Solution
+    shapes: dict[str, Shapes] = field(default_factory=dict)
 
 
 @dataclass
 class Memory:
-    """What the worker keeps between jobs: the last solution, and what was derived from it."""
+    """What the worker keeps between jobs: the last solutions, and what was derived from them."""
 
     reuse: Reuse = field(default_factory=Reuse)
-    inputs: PartInputs | None = None
-    solution: Solution | None = None
-    shapes: dict[str, Shapes] = field(default_factory=dict)
+    kept: OrderedDict[PartInputs, Kept] = field(default_factory=OrderedDict)
     on_disk: bool = False
+
+    def keep(self, elastic: PartInputs, solution: Solution) -> None:
+        """Remember a solution in place of the one used longest ago."""
+        self.kept[elastic] = Kept(solution)
+        while len(self.kept) > SOLUTIONS:
+            self.kept.popitem(last=False)
+
+    def find(self, elastic: PartInputs) -> Kept | None:
+        """Solution of equal inputs, if it is still there."""
+        found = self.kept.get(elastic)
+        if found is not None:
+            self.kept.move_to_end(elastic)
+        return found
 
 
 def run_solve(request: SolveRequest, memory: Memory
@@ -185,6 +189,9 @@ def run_solve(request: SolveRequest, memory: Memory
     inputs = request.inputs
     yield Progress("meshing", 0.0)
     layout = layout_of(inputs)
+    if not inputs.cases:
+        yield Progress("assessing margins", 0.3)
+        return _assessed(inputs, layout, _nothing(layout, len(inputs.case_names)), started)
     yield Progress("placing supports", 0.02)
     model = shell_model(inputs)
     asked = len(inputs.buckling) + inputs.modes
@@ -204,12 +211,37 @@ def run_solve(request: SolveRequest, memory: Memory
     shown = replace(shown, imbalance=columns.imbalance, unknowns=columns.unknowns)
     shapes = yield from _asked(inputs, model, shown, memory, end)
     yield Progress("assessing margins", 0.8)
-    margins = _margins(inputs, layout, shown.strains, resting)
+    answer = _assessed(inputs, layout, shown, started, resting)
+    return replace(answer, resolved=resolved, buckling=tuple(s for s in shapes if s.case),
+                   modes=next((s for s in shapes if not s.case), None))  # fmt: skip
+
+
+def _assessed(inputs: PartInputs, layout: Layout, shown: Solution, started: float,
+              resting: Array | None = None) -> PartAnswer:  # fmt: skip
+    """Answer with the margins of all that was solved or read."""
+    if inputs.outside:
+        strains = shown.strains.copy()
+        for k, each in enumerate(inputs.outside, start=len(inputs.solved_names)):
+            strains[k] = outside_strains(layout, each).strains
+        shown = replace(shown, strains=strains)
+    kept = np.zeros(0) if resting is None else resting
+    margins = margins_of(inputs, layout, shown.strains, kept)
     spots = tuple(hot_spots(layout.mesh, margins))
-    return PartAnswer(inputs, shown, resting, margins, spots, resolved,
-                      time.perf_counter() - started,
-                      tuple(s for s in shapes if s.case),
-                      next((s for s in shapes if not s.case), None))  # fmt: skip
+    return PartAnswer(inputs, shown, kept, margins, spots, False, time.perf_counter() - started)
+
+
+def _nothing(layout: Layout, count: int) -> Solution:
+    """Solution of no case of our own, with room for what is read."""
+    mesh = layout.mesh
+    return Solution(
+        np.zeros((count, len(mesh.nodes), 6)),
+        np.zeros((count, mesh.count, 4, 8)),
+        np.zeros((count, 6)),
+        np.zeros((count, 6)),
+        np.zeros(count),
+        0.0,
+        0,
+    )
 
 
 def _columns(solution: Solution, which: slice) -> Solution:
@@ -222,21 +254,20 @@ def _solution(inputs: PartInputs, layout: Layout, model: ShellModel, memory: Mem
               ) -> Generator[Progress, None, tuple[Solution, bool]]:  # fmt: skip
     """Columns solved: the cases without their temperatures, then the temperatures alone."""
     elastic = inputs.elastic()
-    if memory.inputs == elastic and memory.solution is not None:
-        return memory.solution, False
-    memory.shapes.clear()
+    if (known := memory.find(elastic)) is not None:
+        return known.solution, False
     if memory.on_disk:
         yield Progress("looking for an earlier answer", 0.03)
         found = results.fetch(inputs)
         if found is not None:
-            memory.inputs, memory.solution = elastic, found
+            memory.keep(elastic, found)
             return found, False
     yield Progress("placing loads", 0.04)
     forces = [case_forces(layout, c, inputs.tables) for c in inputs.cases]
     forces += [heat_forces(model, h) for c in inputs.cases if (h := heat_of(c)) is not None]
     steps = solution_steps(model, np.array(forces), memory.reuse)
     found = yield from _told(steps, 0.05, end)
-    memory.inputs, memory.solution = elastic, found
+    memory.keep(elastic, found)
     if memory.on_disk:
         results.keep(inputs, found)
     return found, True
@@ -259,16 +290,17 @@ def _asked(inputs: PartInputs, model: ShellModel, shown: Solution, memory: Memor
     """Buckling and modes that were asked for, kept while the solution stands."""
     names = [*inputs.buckling, *([""] if inputs.modes else [])]
     found: list[Shapes] = []
+    shapes = memory.kept[inputs.elastic()].shapes
     K: Any = None
     for number, name in enumerate(names):
         key = name and repr(factors_of(inputs)[inputs.case_names.index(name)].tolist())
-        if key not in memory.shapes:
+        if key not in shapes:
             low = start + (0.78 - start) * number / len(names)
             high = start + (0.78 - start) * (number + 1) / len(names)
             yield Progress("assembling", low)
             K = stiffness_matrix(model) if K is None else K
-            memory.shapes[key] = yield from _shapes(inputs, model, shown, (name, K), (low, high))
-        found.append(replace(memory.shapes[key], case=name))
+            shapes[key] = yield from _shapes(inputs, model, shown, (name, K), (low, high))
+        found.append(replace(shapes[key], case=name))
     return found
 
 
@@ -287,49 +319,6 @@ def _shapes(inputs: PartInputs, model: ShellModel, shown: Solution, what: tuple[
     peak = np.linalg.norm(moved, axis=2).max(axis=1)
     moved = moved / np.where(peak > 0, peak, 1.0)[:, None, None]
     return Shapes(name, values, moved, found.complete)
-
-
-def _margins(inputs: PartInputs, layout: Layout, strains: Array, resting: Array) -> Margins:
-    """Least over cases: those without temperature at once, each of the others by itself."""
-    sets = inputs.criteria.sets
-    heats = [_heat(inputs, k) for k in range(len(strains))]
-    plain = [k for k, h in enumerate(heats) if h is None]
-    found: Margins | None = None
-    if plain:
-        found = _of_cases(assess_zones(layout.zones, strains[plain], sets), plain)
-    factors = factors_of(inputs)
-    for k, heat in enumerate(heats):
-        if heat is None:
-            continue
-        pulled = any(f and any(x.kind != "temperature" for x in c.loads)
-                     for f, c in zip(factors[k], inputs.cases, strict=True))  # fmt: skip
-        if pulled:
-            own = assess_zones(layout.zones, strains[k : k + 1] - resting[k : k + 1], sets,
-                               residual=resting[k], temperature=heat)  # fmt: skip
-        else:
-            # Nothing but a temperature: it is what is scaled.
-            own = assess_zones(layout.zones, strains[k : k + 1], sets, scaled=heat)
-        found = _lesser(found, _of_cases(own, [k]))
-    assert found is not None
-    return found
-
-
-def _of_cases(margins: Margins, cases: list[int]) -> Margins:
-    return replace(margins, case=np.array(cases)[margins.case])
-
-
-def _lesser(one: Margins | None, other: Margins) -> Margins:
-    """Margins of whichever is less, element by element."""
-    if one is None:
-        return other
-    keys = tuple(dict.fromkeys((*one.checks, *other.checks)))
-    less = other.reserve < one.reserve
-    changed: dict[str, Any] = {
-        name: np.where(less, getattr(other, name), getattr(one, name))
-        for name in ("reserve", "case", "ply", "spot", "point", "mode")
-    }
-    first, second = (np.array([keys.index(k) for k in m.checks])[m.check] for m in (one, other))
-    return replace(one, **changed, check=np.where(less, second, first), checks=keys)
 
 
 def solve_now(inputs: PartInputs) -> PartAnswer:

@@ -17,6 +17,8 @@ from tartan.core.stack import Stack
 from tartan.project.partmodel import (
     Case,
     Combination,
+    LeftOut,
+    OutsideForces,
     Part,
     PressureTable,
     Requirement,
@@ -52,7 +54,7 @@ class AppliedCondition:
 
 
 class Design:
-    """Materials and stacks, of a project or a baseline: what laminate answers depend on."""
+    """Materials and stacks, of a project or a version: what laminate answers depend on."""
 
     materials: tuple[Material, ...]
     stacks: tuple[Stack, ...]
@@ -88,13 +90,23 @@ def _under(material: Material, conditions: tuple[Condition, ...]) -> Material:
 
 
 @dataclass(frozen=True)
-class Baseline(Design):
-    """A design that others are compared with, under the name of its version."""
+class Version(Design):
+    """Another state of the design: all that is entered but for the project's name."""
 
     name: str
     materials: tuple[Material, ...] = ()
     stacks: tuple[Stack, ...] = ()
+    part: Part | None = None
+    supports: tuple[Support, ...] = ()
+    cases: tuple[Case, ...] = ()
+    requirements: tuple[Requirement, ...] = ()
+    load_sets: tuple[LoadSet, ...] = ()
     conditions: tuple[AppliedCondition, ...] = ()
+    criteria: tuple[CriteriaSet, ...] = (USUAL,)
+    tables: tuple[PressureTable, ...] = ()
+    combinations: tuple[Combination, ...] = ()
+    left_out: tuple[LeftOut, ...] = ()
+    outside: tuple[OutsideForces, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -107,7 +119,7 @@ class KeptWorking:
 
 @dataclass(frozen=True)
 class Project(Design):
-    """Everything the engineer has entered."""
+    """Everything the engineer has entered: the version at work, and the others beside it."""
 
     name: str
     materials: tuple[Material, ...] = ()
@@ -120,15 +132,24 @@ class Project(Design):
     conditions: tuple[AppliedCondition, ...] = ()
     criteria: tuple[CriteriaSet, ...] = (USUAL,)
     version: str = "A"
-    baseline: Baseline | None = None
     workings: tuple[KeptWorking, ...] = ()
     tables: tuple[PressureTable, ...] = ()
     combinations: tuple[Combination, ...] = ()
+    left_out: tuple[LeftOut, ...] = ()
+    outside: tuple[OutsideForces, ...] = ()
+    versions: tuple[Version, ...] = ()
+    against: str = ""
+
+    @property
+    def baseline(self) -> Version | None:
+        """Version that this one is compared with; none while it is the baseline itself."""
+        return next((v for v in self.versions if v.name == self.against), None)
 
     @property
     def case_names(self) -> tuple[str, ...]:
-        """Cases, then combinations."""
-        return (*(c.name for c in self.cases), *(c.name for c in self.combinations))
+        """Cases, then combinations, then what outside forces bring."""
+        return (*(c.name for c in self.cases), *(c.name for c in self.combinations),
+                *(c.name for c in self.outside))  # fmt: skip
 
     @property
     def governing_sets(self) -> Mapping[str, tuple[str, ...]]:

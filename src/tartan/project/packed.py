@@ -9,6 +9,7 @@ import zlib
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tartan.core.errors import DocumentError
 from tartan.core.shell.mesh import MOST_ELEMENTS, Mesh
@@ -34,6 +35,36 @@ def unpack_text(packed: str) -> str:
         return zlib.decompress(base64.b64decode(packed, validate=True)).decode()
     except (ValueError, zlib.error) as error:
         raise _DAMAGED from error
+
+
+def pack_rows(rows: NDArray[np.float64]) -> str:
+    """Rows of figures as text, shape (n, c)."""
+    file = io.BytesIO()
+    np.savez_compressed(file, rows=np.asarray(rows, float))
+    return base64.b64encode(file.getvalue()).decode()
+
+
+@lru_cache(maxsize=16)
+def unpack_rows(packed: str, columns: int) -> NDArray[np.float64]:
+    """Rows from `pack_rows`, finite and with so many columns.
+
+    Raises
+    ------
+    DocumentError
+        When they are damaged.
+    """
+    damaged = DocumentError("The table kept in the project is damaged.", "Outside forces",
+                            "Read its file anew.")  # fmt: skip
+    try:
+        with np.load(io.BytesIO(base64.b64decode(packed, validate=True))) as data:
+            rows = np.asarray(data["rows"], float)
+    except Exception as error:
+        # The reader of archives raises whatever a damaged one makes it meet.
+        raise damaged from error
+    if rows.ndim != 2 or rows.shape[1] != columns or not np.isfinite(rows).all():
+        raise damaged
+    rows.setflags(write=False)
+    return rows
 
 
 def pack_mesh(mesh: Mesh) -> str:

@@ -15,6 +15,8 @@ from tartan.project.case_edits import (
     forget_region,
     put_cases,
     put_combinations,
+    put_left_out,
+    put_outside,
     put_requirements,
     put_supports,
     put_tables,
@@ -201,6 +203,7 @@ def remove_region(project: Project, name: str) -> Project:
     used += [f"case '{c.name}'" for c in project.cases
              if any(name in (getattr(x, "region", None), getattr(x, "place", None))
                     for x in c.loads)]  # fmt: skip
+    used += ["areas left out" for r in project.left_out if r.region == name]
     if used:
         raise DocumentError(f"'{name}' is used by {', '.join(used)}.", "Regions",
                             "Give those another region first.")  # fmt: skip
@@ -284,4 +287,5 @@ def check_part_data(fresh: Project, project: Project) -> None:
         fresh = put_part(fresh, project.part)
     fresh = put_supports(put_tables(fresh, project.tables), project.supports)
     fresh = put_combinations(put_cases(fresh, project.cases), project.combinations)
-    put_requirements(fresh, project.requirements)
+    fresh = put_outside(fresh, project.outside)
+    put_left_out(put_requirements(fresh, project.requirements), project.left_out)

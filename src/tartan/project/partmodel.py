@@ -294,11 +294,54 @@ class Combination:
 
 
 @dataclass(frozen=True)
+class OutsideForces:
+    """Section forces of another analysis, assessed as a case of their own.
+
+    Attributes
+    ----------
+    name : str
+        Name of the case.
+    source : str
+        File they were read from.
+    by : {"element", "position"}
+        How rows find their elements: by number, or by the element whose centre is nearest.
+    table : str
+        Rows as `pack_rows` gives them: element, or x, y and z [m]; then N, M and Q
+        [N/m, N, N/m] along the reference direction and across it.
+    """
+
+    name: str
+    source: str
+    by: Literal["element", "position"]
+    table: str
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """Elements that margins leave out.
+
+    Attributes
+    ----------
+    near : {"supports", "loads", "region"}
+        What they are near: supports, forces on edges, points and regions, or a region itself.
+    rings : int
+        How many elements away they still count as near.
+    region : str
+        The region.
+    """
+
+    near: Literal["supports", "loads", "region"] = "supports"
+    rings: int = 2
+    region: str = ""
+
+
+@dataclass(frozen=True)
 class ReserveRequirement:
-    """Least reserve factor over all cases and combinations."""
+    """Least reserve factor in a case; over all of them where none is named."""
 
     value: float
     kind: Literal["reserve factor"] = "reserve factor"
+    case: str = ""
 
 
 @dataclass(frozen=True)

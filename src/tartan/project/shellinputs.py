@@ -32,6 +32,7 @@ from tartan.project.partmodel import (
     Force,
     FrequencyRequirement,
     MappedPressure,
+    OutsideForces,
     Part,
     Pressure,
     PressureTable,
@@ -56,17 +57,24 @@ class PartInputs:
     tables: tuple[PressureTable, ...] = ()
     buckling: tuple[str, ...] = ()
     modes: bool = False
+    outside: tuple[OutsideForces, ...] = ()
 
     @property
     def case_names(self) -> tuple[str, ...]:
-        """Cases, then combinations."""
+        """Cases, then combinations, then what outside forces bring."""
+        return (*self.solved_names, *(c.name for c in self.outside))
+
+    @property
+    def solved_names(self) -> tuple[str, ...]:
+        """Cases and combinations, whose displacements are known."""
         return (*(c.name for c in self.cases), *(c.name for c in self.combinations))
 
     def elastic(self) -> PartInputs:
         """Return the inputs with all that a solution does not feel blanked.
 
         Solutions of two inputs agree when these are equal, whatever the strengths and names.
-        Combinations and what is asked beyond the cases are derived from a solution.
+        Combinations and what is asked beyond the cases are derived from a solution; a region on
+        which nothing lies, bears or presses is but a name.
         """
         materials = tuple(
             Material(m.name, m.E1, m.E2, m.nu12, m.G12,
@@ -78,7 +86,12 @@ class PartInputs:
         stacks = tuple(Stack(names[s.name], bare(s.plies)) for s in self.stacks)
         rungs = tuple(replace(r, stack=names.get(r.stack, "")) for r in self.part.lay_up
                       if r.active)  # fmt: skip
-        part = replace(self.part, lay_up=rungs)
+        felt = {r.region for r in rungs} | {d.region for d in self.part.directions}
+        felt |= {*self.part.flipped, *(s.place for s in self.supports)}
+        felt |= {getattr(x, "region", "") or getattr(x, "place", "")
+                 for c in self.cases for x in c.loads}  # fmt: skip
+        regions_ = tuple(r for r in self.part.regions if r.name in felt)
+        part = replace(self.part, lay_up=rungs, regions=regions_)
         return PartInputs(part, stacks, materials, self.supports, cases, tables=self.tables)
 
 
@@ -104,7 +117,7 @@ def part_inputs(project: Project) -> PartInputs:
             raise StackError("it is laid on the part and empty.", f"Stack '{name}'",
                              "Give it plies.")  # fmt: skip
         stacks.append(stack)
-    if not project.cases:
+    if not project.cases and not project.outside:
         raise DocumentError("There is no load case.", "Cases", "Add one in Cases.")
     used = dict.fromkeys([p.material for s in stacks for p in s.plies]
                          + [r.ply.material for r in part.lay_up if r.ply is not None])  # fmt: skip
@@ -115,7 +128,8 @@ def part_inputs(project: Project) -> PartInputs:
     return PartInputs(part, tuple(stacks), materials, project.supports, project.cases,
                       replace(project.criteria[0], name=""), project.combinations,
                       tuple(t for t in project.tables if t.name in tables), buckling,
-                      any(isinstance(r, FrequencyRequirement) for r in asked))  # fmt: skip
+                      any(isinstance(r, FrequencyRequirement) for r in asked),
+                      project.outside)  # fmt: skip
 
 
 @lru_cache(maxsize=256)

@@ -15,7 +15,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.project.edits import check_project
 from tartan.project.model import Project
 
-SCHEMA = 2
+SCHEMA = 3
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
@@ -88,6 +88,8 @@ def from_text(text: str, where: str = "Project file") -> Project:
     body = {k: v for k, v in data.items() if k not in _HEAD}
     if version == 1:
         body = _from_first(body)
+    if version <= 2:
+        body = _from_second(body)
     try:
         _refuse_unknown(body, json_schema(), where)
         project = _ADAPTER.validate_json(json.dumps(body), strict=True)
@@ -112,6 +114,16 @@ def _from_first(body: dict[str, Any]) -> dict[str, Any]:
     new["directions"] = [{"vector": old.get("reference", [1.0, 0.0, 0.0])}]
     new["flipped"] = [""] if old.get("laying_side") == "down" else []
     return {**body, "part": new}
+
+
+def _from_second(body: dict[str, Any]) -> dict[str, Any]:
+    """Body of a file of schema 2, whose baseline was but materials and stacks."""
+    base = body.get("baseline")
+    rest = {k: v for k, v in body.items() if k != "baseline"}
+    if not isinstance(base, dict):
+        return rest
+    # A baseline of today is a whole version; what the old one did not know stays empty.
+    return {**rest, "versions": [base], "against": base.get("name", "")}
 
 
 def _path(location: tuple[int | str, ...]) -> str:

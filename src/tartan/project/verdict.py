@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import SPOTS
+from tartan.core.shell.margins import Margins
 from tartan.project import units
+from tartan.project.asking import Ask, excluded, margins_for, worst_of
 from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
 from tartan.project.partmodel import (
@@ -56,7 +58,7 @@ class Status:
     address : Address or None
         Where; None when nothing is loaded, or the whole part is meant.
     case : str
-        Case that buckles.
+        Case that is meant; empty for all.
     """
 
     requirement: Requirement
@@ -144,14 +146,14 @@ def statuses(project: Project, answer: PartAnswer) -> list[Status]:
     asked = list(project.requirements)
     if not any(isinstance(r, ReserveRequirement) for r in asked):
         asked.insert(0, DEFAULT_RESERVE)
-    found = [s for r in asked if (s := _status(r, answer)) is not None]
+    found = [s for r in asked if (s := _status(project, r, answer)) is not None]
     return sorted(found, key=lambda s: s.ratio)
 
 
-def _status(requirement: Requirement, answer: PartAnswer) -> Status | None:
+def _status(project: Project, requirement: Requirement, answer: PartAnswer) -> Status | None:
     """Value of a requirement; None while the answer does not know of it."""
     if isinstance(requirement, ReserveRequirement):
-        return _reserve(requirement, answer)
+        return _reserve(project, requirement, answer)
     if isinstance(requirement, DisplacementRequirement):
         return _displacement(requirement, answer)
     if isinstance(requirement, MassRequirement):
@@ -167,14 +169,17 @@ def _status(requirement: Requirement, answer: PartAnswer) -> Status | None:
     return Status(requirement, value, value / requirement.value, None, shapes.case)
 
 
-def _reserve(requirement: ReserveRequirement, answer: PartAnswer) -> Status:
-    margins = answer.margins
-    element = answer.spots[0] if answer.spots else int(np.argmin(margins.reserve))
+def _reserve(project: Project, requirement: ReserveRequirement, answer: PartAnswer
+             ) -> Status | None:  # fmt: skip
+    if requirement.case and requirement.case not in answer.inputs.case_names:
+        return None
+    ask = Ask((requirement.case,)) if requirement.case else Ask()
+    element, margins = worst_of(answer, ask, project.left_out), margins_for(answer, ask)
+    if element is None:
+        return Status(requirement, float("inf"), float("inf"), None, requirement.case)
     value = float(margins.reserve[element])
-    ratio = value / requirement.value
-    if not np.isfinite(value):
-        return Status(requirement, value, ratio, None)
-    return Status(requirement, value, ratio, margin_address(answer, element))
+    return Status(requirement, value, value / requirement.value,
+                  margin_address(answer, element, margins), requirement.case)  # fmt: skip
 
 
 def ply_words(answer: PartAnswer, ply: int) -> str:
@@ -184,9 +189,9 @@ def ply_words(answer: PartAnswer, ply: int) -> str:
     return f"ply {ply + 1} ({'core' if kind == 'core' else units.number(layer.angle) + '°'})"
 
 
-def margin_address(answer: PartAnswer, element: int) -> Address:
-    """Whole address of an element's governing margin, in words."""
-    margins = answer.margins
+def margin_address(answer: PartAnswer, element: int, margins: Margins | None = None) -> Address:
+    """Whole address of an element's governing margin, in words; of given margins or all."""
+    margins = answer.margins if margins is None else margins
     case, ply, spot = (int(a[element]) for a in (margins.case, margins.ply, margins.spot))
     name = ply_words(answer, ply)
     title = criterion(margins.checks[int(margins.check[element])]).title
@@ -214,7 +219,7 @@ def moved(answer: PartAnswer, case: int, measure: str) -> NDArray[np.float64]:
 
 
 def _displacement(requirement: DisplacementRequirement, answer: PartAnswer) -> Status | None:
-    names = answer.inputs.case_names
+    names = answer.inputs.solved_names
     if requirement.case not in names:
         return None
     case = names.index(requirement.case)
@@ -228,15 +233,55 @@ def _displacement(requirement: DisplacementRequirement, answer: PartAnswer) -> S
     return Status(requirement, value, ratio, Address(case, element, None, None, words))
 
 
-def verdict(project: Project, answer: PartAnswer) -> Verdict:
-    """Say what governs: the requirement that is least met."""
+def verdict(project: Project, answer: PartAnswer, before: PartAnswer | None = None) -> Verdict:
+    """Say what governs: the requirement that is least met.
+
+    Parameters
+    ----------
+    project : Project
+        Whose requirements.
+    answer : PartAnswer
+        Of the version at work.
+    before : PartAnswer, optional
+        Of the baseline; the change against it is said.
+    """
     least = statuses(project, answer)[0]
     state: State = "holds" if least.met else "fails"
     where = least.where
     if least.address is None and isinstance(least.requirement, ReserveRequirement):
         return Verdict(state, least.figure, f"No case loads the part. {least.need}", "Cases")
     sentence = f"{where[0].upper()}{where[1:]}. {least.need}"
+    out = excluded(answer, project.left_out)
+    if out.words and isinstance(least.requirement, ReserveRequirement):
+        sentence += f" Left out: {out.words} ({out.share:.1%} of the area)."
+    if before is not None:
+        sentence += against_words(project, least, before)
     return Verdict(state, least.figure, sentence, "Margins", least.address)
+
+
+def against_words(project: Project, status: Status, before: PartAnswer) -> str:
+    """Change of a requirement's value against the baseline, such as " +0.06 against A."."""
+    base = project.baseline
+    if base is None:
+        return ""
+    # The baseline's own answer is asked today's question, areas left out and all.
+    old = _status(project, status.requirement, before)
+    if old is None or not (np.isfinite(old.value) and np.isfinite(status.value)):
+        return ""
+    change = status.value - old.value
+    return f" {signed(status, change)} against {base.name}."
+
+
+def signed(status: Status, change: float) -> str:
+    """Change of a requirement's value with its sign, in the unit of the value."""
+    each = status.requirement
+    if isinstance(each, DisplacementRequirement):
+        text = units.show(change, units.LENGTH, digits=3)
+    elif isinstance(each, MassRequirement | FrequencyRequirement):
+        text = f"{units.number(change, 3)} {'kg' if each.kind == 'mass' else 'Hz'}"
+    else:
+        text = f"{change:.2f}".replace("-", "−")
+    return text if text.startswith("−") else f"+{text}"
 
 
 _STATIONS = (("Material", "Materials"), ("Stack", "Stacks"), ("Notation", "Stacks"),

@@ -6,15 +6,19 @@ strength or criterion needs no new solution.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.base import Outcome
-from tartan.core.laminate.response import shear_from_section, spot_heights, stress_from_section
+from tartan.core.laminate.response import (
+    shear_from_section,
+    spot_heights,
+    stress_from_section,
+)
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.sweep import rows_of, sweep
@@ -24,6 +28,47 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 BLOCK = 400
 """Elements assessed at a time; with 50 plies about 100 MB of temporaries."""
+
+
+@dataclass(frozen=True)
+class Within:
+    """What an envelope is taken over; None is all.
+
+    Attributes
+    ----------
+    plies : tuple of int, optional
+        Numbers of plies, from 0.
+    spots : tuple of int
+        0, 1 and 2 are bottom, middle and top.
+    criteria : tuple of str, optional
+        Keys of criteria; those of a material that are not among them are left out.
+    """
+
+    plies: tuple[int, ...] | None = None
+    spots: tuple[int, ...] = (0, 1, 2)
+    criteria: tuple[str, ...] | None = None
+
+    def of_zone(self, numbers: Sequence[int]) -> Within:
+        """Return the same choice by the places that the plies have in a zone's laminate."""
+        if self.plies is None:
+            return self
+        return replace(self, plies=tuple(i for i, n in enumerate(numbers) if n in self.plies))
+
+    def checks(self, found: Sequence[Check]) -> list[Check]:
+        """Checks of the chosen criteria, each with the chosen plies it judges."""
+        chosen = []
+        for check in found:
+            if self.criteria is not None and check.rule.key not in self.criteria:
+                continue
+            plies = check.plies
+            if self.plies is not None:
+                plies = plies[np.isin(plies, self.plies)]
+            if len(plies):
+                chosen.append(replace(check, plies=plies))
+        return chosen
+
+
+ALL = Within()
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,6 +85,8 @@ class Margins:
         Index into `checks` and into that criterion's modes.
     checks : tuple of str
         Criteria keys.
+    index : ndarray, shape (m,)
+        Failure index of that criterion at that place; NaN where nothing was judged [1].
     """
 
     reserve: Array
@@ -50,6 +97,12 @@ class Margins:
     check: Index
     mode: Index
     checks: tuple[str, ...]
+    index: Array
+
+    @property
+    def judged(self) -> NDArray[np.bool_]:
+        """Elements in which a chosen ply was judged by a chosen criterion, shape (m,)."""
+        return np.asarray(~np.isnan(self.index))
 
     def mode_label(self, element: int) -> str:
         """Failure mode that governs an element, in words."""
@@ -59,7 +112,7 @@ class Margins:
 
 def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
            residual: Array | None = None, free: Array | None = None,
-           own_free: Array | None = None) -> Margins:  # fmt: skip
+           own_free: Array | None = None, within: Within = ALL) -> Margins:  # fmt: skip
     """Find the governing reserve factor of every element.
 
     Parameters
@@ -77,22 +130,26 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
     own_free : ndarray, shape (n, 3, 3), optional
         Stress that the strains of the cases themselves do not cause, where a temperature is
         what is scaled [Pa].
+    within : Within
+        Plies of the laminate, spots and criteria that are looked at.
 
     Raises
     ------
     CriterionError, MaterialError
         As `checks_of`.
     """
-    checks = checks_of(laminate, sets)
+    checks = within.checks(checks_of(laminate, sets))
     keys = tuple(dict.fromkeys(c.rule.key for c in checks))
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
+    index = np.full(count, np.nan)
     address = np.zeros((6, count), np.int64)
+    spots = np.array(within.spots, np.int64)
     if residual is None and own_free is None:
         # The usual criteria have a compiled search; the rest goes the general way below.
         fit = [(c, r) for c in checks if (r := rows_of(c)) is not None]
         if fit:
-            _swept(laminate, fit, strains, keys, (reserve, address))
+            _swept(laminate, fit, strains, keys, spots, (reserve, address, index))
             checks = [c for c in checks if rows_of(c) is None]
     for start in range(0, count if checks else 0, BLOCK):
         part = np.moveaxis(strains[:, start : start + BLOCK], 0, 1)
@@ -104,23 +161,27 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
         block = slice(start, start + len(part))
         held = _held(laminate, residual, free, block, stress)
         for check in checks:
-            fed = stress[check.rule.stress][..., check.plies, :, :]
+            plies = check.plies[:, None]
+            fed = stress[check.rule.stress][..., plies, spots, :]
             rest = held.get(check.rule.stress)
             if rest is not None:
-                rest = np.broadcast_to(rest[:, None, ..., check.plies, :, :], fed.shape)
+                rest = np.broadcast_to(rest[..., plies, spots, :][:, None], fed.shape)
             outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
-            _keep_least(outcome, check.plies, which, (reserve[block], address[:, block]))
+            _keep_least(outcome, check.plies, spots, which,
+                        (reserve[block], address[:, block], index[block]))  # fmt: skip
     case, point, ply, spot, number, mode = address
-    return Margins(reserve, case, ply, spot, point, number, mode, keys)
+    return Margins(reserve, case, ply, spot, point, number, mode, keys, index)
 
 
 def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
-           keys: tuple[str, ...], kept: tuple[Array, Index]) -> None:  # fmt: skip
-    """Fill reserve factors and addresses by the compiled search."""
-    reserve, address = kept
+           keys: tuple[str, ...], spots: Index, kept: tuple[Array, Index, Array]
+           ) -> None:  # fmt: skip
+    """Fill reserve factors, addresses and failure indices by the compiled search."""
+    reserve, address, index = kept
     checks = [c for c, _ in fit]
-    _, (case, point, ply, spot, number) = sweep(laminate, checks, [r for _, r in fit], strains)
+    _, (case, point, ply, spot, number) = sweep(laminate, checks, [r for _, r in fit], strains,
+                                                spots)  # fmt: skip
     elements = np.arange(strains.shape[1])
     at = strains[case, elements, point]
     for i, check in enumerate(checks):
@@ -133,7 +194,7 @@ def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
         strain = section[:, :3] + z[:, None] * section[:, 3:6]
         operator = (laminate.Q @ laminate.T)[ply[here]]
         outcome = check.rule.evaluate(check.strengths, np.einsum("eij,ej->ei", operator, strain))
-        reserve[here] = outcome.reserve
+        reserve[here], index[here] = outcome.reserve, outcome.index
         address[:, here] = np.stack([case[here], point[here], ply[here], spot[here],
                                      np.full(len(here), keys.index(check.rule.key)),
                                      outcome.mode])  # fmt: skip
@@ -152,27 +213,30 @@ def _held(laminate: Laminate, residual: Array | None, free: Array | None, block:
 
 
 def _keep_least(
-    outcome: Outcome, plies: NDArray[np.intp], number: int, kept: tuple[Array, Index]
-) -> None:
-    """Update reserve factors and addresses in place where this check governs."""
-    reserve, address = kept
+    outcome: Outcome, plies: NDArray[np.intp], spots: Index, number: int,
+    kept: tuple[Array, Index, Array],
+) -> None:  # fmt: skip
+    """Update reserve factors, addresses and indices in place where this check governs."""
+    reserve, address, index = kept
     shape = outcome.reserve.shape[1:]
     flat = outcome.reserve.reshape(len(reserve), -1)
     rows = np.arange(len(reserve))
     least = flat.min(axis=1)
     # Of places equal but for rounding the first is named: lowest case, point, ply, spot.
     best = (flat <= least[:, None] * (1 + 1e-9)).argmax(axis=1)
-    better = least < reserve
+    # An element on which nothing ever fails keeps an address too, that of the first check.
+    better = (least < reserve) | np.isnan(index)
     at = np.array(np.unravel_index(best, shape))
-    found = np.stack([at[0], at[1], plies[at[2]], at[3],
+    found = np.stack([at[0], at[1], plies[at[2]], spots[at[3]],
                       np.full(len(rows), number),
                       outcome.mode.reshape(len(reserve), -1)[rows, best]])  # fmt: skip
-    # An element on which nothing ever fails keeps an address too, that of the first check.
     address[:, better] = found[:, better]
+    index[better] = outcome.index.reshape(len(reserve), -1)[rows, best][better]
     reserve[better] = least[better]
 
 
-def hot_spots(mesh: Mesh, margins: Margins, most: int = 12, apart: float = 3.0) -> list[int]:
+def hot_spots(mesh: Mesh, margins: Margins, most: int = 12, apart: float = 3.0,
+              left_out: NDArray[np.bool_] | None = None) -> list[int]:  # fmt: skip
     """Elements with the least reserve factors, one of each neighbourhood.
 
     Parameters
@@ -185,6 +249,8 @@ def hot_spots(mesh: Mesh, margins: Margins, most: int = 12, apart: float = 3.0) 
         Longest list.
     apart : float
         Distance within which an element belongs to a worse one's spot, in element sizes.
+    left_out : ndarray of bool, shape (m,), optional
+        Elements that do not count.
 
     Returns
     -------
@@ -194,6 +260,8 @@ def hot_spots(mesh: Mesh, margins: Margins, most: int = 12, apart: float = 3.0) 
     centre = mesh.centres()
     reach = apart * float(np.sqrt(mesh.areas().mean()))
     taken = ~np.isfinite(margins.reserve)
+    if left_out is not None:
+        taken |= left_out
     found: list[int] = []
     for candidate in np.argsort(margins.reserve, kind="stable"):
         if len(found) == most:

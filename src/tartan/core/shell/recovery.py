@@ -18,7 +18,7 @@ from tartan.core.errors import PartError
 from tartan.core.laminate.response import Load, free_resultants, free_stress
 from tartan.core.shell.assembly import groups
 from tartan.core.shell.loads import free_strain
-from tartan.core.shell.margins import Margins, assess
+from tartan.core.shell.margins import ALL, Margins, Within, assess
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.solve import ShellModel, Solution
 from tartan.core.shell.zones import Zones
@@ -137,6 +137,7 @@ def assess_zones(
     residual: Array | None = None,
     temperature: Load | None = None,
     scaled: Load | None = None,
+    within: Within = ALL,
 ) -> Margins:
     """Governing reserve factor of every element of a part of several zones.
 
@@ -154,6 +155,8 @@ def assess_zones(
         Temperature and moisture whose free expansion causes no stress in them.
     scaled : Load, optional
         Temperature that caused `strains` themselves and is scaled with them.
+    within : Within
+        Plies of the lay-up, spots and criteria that are looked at.
 
     Returns
     -------
@@ -174,7 +177,8 @@ def assess_zones(
         held = None if residual is None else residual[here]
         free = None if temperature is None else free_stress(laminate, temperature)
         own = None if scaled is None else free_stress(laminate, scaled)
-        part = assess(laminate, strains[:, here], sets, held, free, own)
+        numbers = zones.plies[number] if zones.plies else range(laminate.count)
+        part = assess(laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers))
         if zones.plies:
             part = replace(part, ply=np.array(zones.plies[number])[part.ply])
         whole = _placed(whole, part, here, count)
@@ -187,12 +191,14 @@ def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Ma
     """Margins of a zone written into those of the whole."""
     if whole is None:
         case, ply, spot, point, check, mode = np.zeros((6, count), np.int64)
-        whole = Margins(np.full(count, np.inf), case, ply, spot, point, check, mode, part.checks)
+        whole = Margins(np.full(count, np.inf), case, ply, spot, point, check, mode, part.checks,
+                        np.full(count, np.nan))  # fmt: skip
     keys = tuple(dict.fromkeys((*whole.checks, *part.checks)))
     number = np.array([keys.index(k) for k in part.checks])
-    for name in ("reserve", "case", "ply", "spot", "point", "mode"):
+    for name in ("reserve", "case", "ply", "spot", "point", "mode", "index"):
         getattr(whole, name)[here] = getattr(part, name)
-    whole.check[here] = number[part.check]
+    if len(number):
+        whole.check[here] = number[part.check]
     return replace(whole, checks=keys)
 
 

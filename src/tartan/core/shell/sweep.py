@@ -50,8 +50,8 @@ def rows_of(check: Check) -> Array | None:
     return None
 
 
-def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], strains: Array
-          ) -> tuple[Array, Index]:  # fmt: skip
+def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], strains: Array,
+          spots: Index) -> tuple[Array, Index]:  # fmt: skip
     """Find where each element fails first.
 
     Parameters
@@ -64,6 +64,8 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
         Rows of each, by `rows_of`.
     strains : ndarray, shape (k, m, p, 8)
         Section strains.
+    spots : ndarray of int
+        Spots looked at: 0, 1 and 2 are bottom, middle and top.
 
     Returns
     -------
@@ -84,8 +86,8 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((count, 5), np.int64)
-    _sweep(np.ascontiguousarray(strains), operator, spot_heights(laminate), starts, coefficients_,
-           np.array(owner, np.int64), (reserve, address))  # fmt: skip
+    _sweep(np.ascontiguousarray(strains), operator, (spot_heights(laminate), spots), starts,
+           coefficients_, np.array(owner, np.int64), (reserve, address))  # fmt: skip
     return reserve, address.T
 
 
@@ -94,13 +96,14 @@ def compile_all() -> None:
     one = np.zeros((1, 1, 1, 8))
     operator, z = np.zeros((1, 3, 3)), np.zeros((1, 3))
     starts, owner = np.zeros(2, np.int64), np.zeros(1, np.int64)
-    _sweep(one, operator, z, starts, np.zeros((1, 8)), owner,
+    _sweep(one, operator, (z, np.zeros(1, np.int64)), starts, np.zeros((1, 8)), owner,
            (np.zeros(1), np.zeros((1, 5), np.int64)))  # fmt: skip
 
 
-@numba.njit(cache=True, error_model="numpy", parallel=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
-def _sweep(strains: Array, operator: Array, z: Array, starts: Index, table: Array, owner: Index,
+@numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
+def _sweep(strains: Array, operator: Array, at: Any, starts: Index, table: Array, owner: Index,
            out: Any) -> None:  # fmt: skip
+    z, spots = at
     reserve, address = out
     cases, count, points, _ = strains.shape
     for e in numba.prange(count):
@@ -111,6 +114,8 @@ def _sweep(strains: Array, operator: Array, z: Array, starts: Index, table: Arra
                 e0, e1, e2 = strains[k, e, p, 0], strains[k, e, p, 1], strains[k, e, p, 2]
                 k0, k1, k2 = strains[k, e, p, 3], strains[k, e, p, 4], strains[k, e, p, 5]
                 for n in range(operator.shape[0]):
+                    if starts[n] == starts[n + 1]:
+                        continue
                     o = operator[n]
                     a1 = o[0, 0] * e0 + o[0, 1] * e1 + o[0, 2] * e2
                     a2 = o[1, 0] * e0 + o[1, 1] * e1 + o[1, 2] * e2
@@ -118,7 +123,7 @@ def _sweep(strains: Array, operator: Array, z: Array, starts: Index, table: Arra
                     b1 = o[0, 0] * k0 + o[0, 1] * k1 + o[0, 2] * k2
                     b2 = o[1, 0] * k0 + o[1, 1] * k1 + o[1, 2] * k2
                     b6 = o[2, 0] * k0 + o[2, 1] * k1 + o[2, 2] * k2
-                    for s in range(3):
+                    for s in spots:
                         h = z[n, s]
                         s1, s2, s6 = a1 + h * b1, a2 + h * b2, a6 + h * b6
                         s11, s22, s66, s12 = s1 * s1, s2 * s2, s6 * s6, 2 * s1 * s2
