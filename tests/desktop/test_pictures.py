@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from tartan.core.errors import StackError
 from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
-from tartan.desktop import colours
 from tartan.desktop.finder import Entry, matching
 from tartan.desktop.margins import state as margins
 from tartan.desktop.scene import glyphs
 from tartan.desktop.stacks import state as stacks
 from tartan.desktop.stations import Freshness, lines
 from tartan.desktop.widgets.bands import band_heights
+from tartan.exchange.maps import colours
 from tartan.exchange.plies_table import plies_table
 from tartan.project import case_edits
 from tartan.project.jobs import PartAnswer, solve_now

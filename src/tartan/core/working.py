@@ -287,14 +287,14 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
     rule = criterion(key)
     material = laminate.materials[ply]
     strengths = strengths_of(material, rule)
-    mechanical = replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
+    mechanical = load if held is not None else replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
     thermal = held if held is not None else replace(load, N=np.zeros(3), M=np.zeros(3))
     applied = respond(laminate, mechanical).stress_12[ply, spot]
     residual = respond(laminate, thermal).stress_12[ply, spot]
     outcome = rule.evaluate(strengths, applied, residual)
     reserve = float(outcome.reserve)
     stresses = [ply_stress_working(laminate, mechanical, ply, spot, c) for c in range(3)]
-    if thermal.dT or thermal.dT_gradient or thermal.dC:
+    if residual.any():
         stresses += [replace(w, title=f"residual {w.title}") for w in (
             ply_stress_working(laminate, thermal, ply, spot, c) for c in range(3))]  # fmt: skip
     given = tuple(field_given(material, f) for f in rule.needs)
@@ -317,7 +317,8 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
 
 
 def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], key: str, ply: int,
-                          spot: int) -> Working:  # fmt: skip
+                          spot: int, held: np.typing.NDArray[np.float64] | None = None
+                          ) -> Working:  # fmt: skip
     """Reserve factor of a ply by a criterion of the transverse shears, down to the forces.
 
     Parameters
@@ -330,6 +331,8 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
         Such as core_shear or interlaminar.
     ply, spot : int
         From 0.
+    held : ndarray, shape (2,), optional
+        Transverse shear forces that stay [N/m].
 
     Raises
     ------
@@ -338,9 +341,14 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
     """
     rule = criterion(key)
     material = laminate.materials[ply]
-    section = np.concatenate([np.zeros(6), np.linalg.solve(laminate.shear, Q)])
-    stress = shear_from_section(laminate, section)[ply, spot]
-    outcome = rule.evaluate(strengths_of(material, rule), stress)
+    rests = np.zeros(2) if held is None else held
+    stress, resting = (
+        shear_from_section(laminate, np.append(np.zeros(6), np.linalg.solve(laminate.shear, q)))[
+            ply, spot
+        ]
+        for q in (Q, rests)
+    )
+    outcome = rule.evaluate(strengths_of(material, rule), stress, resting)
     forces = tuple(Given(n, float(q), "N/m", "load") for n, q in zip(("Qx", "Qy"), Q, strict=True))
     steps = tuple(
         Working(f"shear {n} in ply {ply + 1} at the {SPOTS[spot]}",
@@ -348,6 +356,12 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
                 float(stress[k]), "Pa", forces, (), "Rohwer, DFVLR-FB 88-32 (1988)")
         for k, n in enumerate(("13", "23"))
     )  # fmt: skip
+    if resting.any():
+        kept = tuple(Given(n, float(q), "N/m", "stays") for n, q in zip(("Qx", "Qy"), rests,
+                                                                       strict=True))  # fmt: skip
+        steps += tuple(Working(f"residual shear {n} in ply {ply + 1} at the {SPOTS[spot]}",
+                               "the same of the forces that stay", float(resting[k]), "Pa", kept)
+                       for k, n in enumerate(("13", "23")))  # fmt: skip
     given = tuple(field_given(material, f) for f in rule.needs)
     index = Working(f"{rule.title} index", rule.formula, float(outcome.index), "1", given, steps,
                     rule.source)  # fmt: skip

@@ -17,6 +17,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
 from tartan.project import verdict as verdicts
+from tartan.project import versions
 from tartan.project.history import History
 from tartan.project.jobs import PartAnswer, Progress, SolveRequest
 from tartan.project.model import Project
@@ -30,8 +31,11 @@ POLL = 20
 PAUSE = 120
 """Milliseconds of quiet after an edit before the part is solved again."""
 
-KEPT = 8
-"""Answers remembered, so that undo and redo bring them back at once."""
+KEPT = 10
+"""Answers remembered, so that undo, redo and other versions bring them back at once."""
+
+KEPT_BYTES = 1_200_000_000
+"""Strains of those answers together; the one on show and the newest stay whatever their size."""
 
 
 @dataclass(frozen=True)
@@ -66,13 +70,18 @@ class Session(QObject):
         self.answer: PartAnswer | None = None
         self.error: TartanError | None = None
         self.progress: Progress | None = None
+        self.previous: PartAnswer | None = None
+        self.compared = ""
         self._kept: OrderedDict[PartInputs, PartAnswer] = OrderedDict()
+        self._refused: dict[PartInputs, TartanError] = {}
         self._wanted: PartInputs | None = None
         self._sent: PartInputs | None = None
         self._last: Verdict | None = None
         self._current: tuple[Any, Verdict, list[Status]] | None = None
         self._worker = Worker(self._hear)
         self._number = 0
+        self._other = 0
+        self._sent_other: PartInputs | None = None
         self._started = 0.0
         self._poll = QTimer(self)
         self._poll.setInterval(POLL)
@@ -115,7 +124,7 @@ class Session(QObject):
         before = self.project
         self.history = History.start(project, saved=saved)
         self.path = path
-        self._last = self.answer = None
+        self._last = self.answer = self.previous = None
         self.selection = Selection(self.selection.station)
         self._tell(before)
 
@@ -147,19 +156,28 @@ class Session(QObject):
             self._worker.cancel()
             return
         if wanted == self._wanted and (self.error is None or self._worker.busy):
+            self._solve_others()
             return
         self._wanted, self.error = wanted, None
         if wanted in self._kept:
-            self.answer = self._kept[wanted]
+            self._show(self._kept[wanted])
             self._worker.cancel()
             self._pause.stop()
             self.progress = None
+            self._solve_others()
         else:
             self._pause.start()
+
+    def _show(self, answer: PartAnswer) -> None:
+        if self.answer is not None and self.answer is not answer:
+            self.previous = self.answer
+        self.answer = answer
+        self._kept.move_to_end(answer.inputs)
 
     def solve_again(self) -> None:
         """Solve anew, whatever is remembered."""
         self._kept.clear()
+        self._refused.clear()
         self._wanted, self.error = None, None
         self.refresh_answer()
 
@@ -184,20 +202,91 @@ class Session(QObject):
     def _hear(self, event: Event) -> None:
         if event.answer is not None:
             self._keep(event.answer)
-        if event.number == self._number:
+        if event.number == self._other:
+            self._hear_other(event)
+        elif event.number == self._number:
             self.progress = self._with_time(event.progress)
             if event.state is JobState.RUNNING:
                 self.progress_changed.emit()
                 return
             if event.answer is not None and event.answer.inputs == self._wanted:
-                self.answer, self.error = event.answer, None
+                self._show(event.answer)
+                self.error = None
             # News of a request that is no longer wanted must not cover what stands now.
             if event.state in (JobState.FAILED, JobState.LOST) and self._sent == self._wanted:
                 self.error = event.error
             self._current = None
             self.answer_changed.emit()
+            self._solve_others()
         if not self._worker.busy:
             self._poll.stop()
+
+    # Other versions
+
+    def compare(self, name: str) -> None:
+        """Have a version answered beside the one at work, whether it is the baseline or not."""
+        self.compared = name
+        self._solve_others()
+
+    def inputs_of(self, name: str) -> PartInputs:
+        """What the answer of a version depends on.
+
+        Raises
+        ------
+        TartanError
+            When it cannot be answered.
+        """
+        version = versions.find_version(self.project, name)
+        return part_inputs(versions.as_project(self.project, version))
+
+    def answer_of(self, name: str) -> PartAnswer | None:
+        """Answer of a version if it is there, as that version stands now."""
+        try:
+            return self._kept.get(self.inputs_of(name))
+        except TartanError:
+            return None
+
+    def refusal_of(self, name: str) -> TartanError | None:
+        """Why a version has no answer; None when it has one or is on its way."""
+        try:
+            return self._refused.get(self.inputs_of(name))
+        except TartanError as error:
+            return error
+
+    @property
+    def before(self) -> PartAnswer | None:
+        """Answer of the baseline, once it is there."""
+        base = self.project.baseline
+        return self.answer_of(base.name) if base is not None else None
+
+    def _solve_others(self) -> None:
+        """Answer the baseline, and what is compared, once the version at work is answered."""
+        if self._worker.busy or not self.fresh:
+            return
+        for name in (self.project.against, self.compared):
+            if name not in versions.version_names(self.project):
+                continue
+            try:
+                wanted = self.inputs_of(name)
+            except TartanError:
+                continue
+            if wanted not in self._kept and wanted not in self._refused:
+                self._sent_other = wanted
+                self._other = self._worker.submit(SolveRequest(0, wanted))
+                self._poll.start()
+                return
+
+    def _hear_other(self, event: Event) -> None:
+        if event.state is JobState.RUNNING:
+            return
+        if event.state in (JobState.FAILED, JobState.LOST) and self._sent_other is not None:
+            assert event.error is not None
+            self._refused[self._sent_other] = event.error
+        self._other = 0
+        self._current = None
+        self.answer_changed.emit()
+        if event.state is not JobState.CANCELLED:
+            self._solve_others()
 
     def _with_time(self, progress: Progress | None) -> Progress | None:
         """Progress with the time left, once enough is behind to judge it."""
@@ -208,8 +297,15 @@ class Session(QObject):
 
     def _keep(self, answer: PartAnswer) -> None:
         self._kept[answer.inputs] = answer
-        while len(self._kept) > KEPT:
-            self._kept.popitem(last=False)
+        while len(self._kept) > 2 and (len(self._kept) > KEPT or self._bytes() > KEPT_BYTES):
+            oldest = next((k for k, a in self._kept.items()
+                           if a is not self.answer and a is not answer), None)  # fmt: skip
+            if oldest is None:
+                return
+            del self._kept[oldest]
+
+    def _bytes(self) -> int:
+        return sum(a.solution.strains.nbytes for a in self._kept.values())
 
     @property
     def fresh(self) -> bool:
@@ -232,7 +328,7 @@ class Session(QObject):
         return self._verdicts()[1]
 
     def _verdicts(self) -> tuple[Verdict, list[Status]]:
-        key = (id(self.answer), self.fresh, self.error, self.project)
+        key = (id(self.answer), self.fresh, self.error, self.project, id(self.before))
         if self._current is None or self._current[0] != key:
             self._current = (key, *self._make_verdict())
         return self._current[1], self._current[2]
@@ -243,7 +339,7 @@ class Session(QObject):
             return verdicts.blocked(self.error), found
         if not self.fresh or self.answer is None:
             return verdicts.stale(self._last), found
-        self._last = verdicts.verdict(self.project, self.answer)
+        self._last = verdicts.verdict(self.project, self.answer, self.before)
         return self._last, found
 
     def close(self) -> None:

@@ -11,21 +11,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.core.materials import FIELD_NAMES, Material, checked
 from tartan.exchange.tables import Table, exact, read_rows, spread, write_table
 from tartan.project import units
-from tartan.project.units import Quantity
-
-QUANTITIES: dict[str, Quantity] = {
-    "E1": units.MODULUS, "E2": units.MODULUS, "E3": units.MODULUS, "nu12": units.RATIO,
-    "nu13": units.RATIO, "nu23": units.RATIO, "alpha3": units.EXPANSION,
-    "G12": units.MODULUS, "G13": units.MODULUS, "G23": units.MODULUS, "rho": units.DENSITY,
-    "price": units.PRICE,
-    "ply_thickness": units.LENGTH, "alpha1": units.EXPANSION, "alpha2": units.EXPANSION,
-    "beta1": units.RATIO, "beta2": units.RATIO, "Xt": units.STRESS, "Xc": units.STRESS,
-    "Yt": units.STRESS, "Yc": units.STRESS, "S12": units.STRESS, "S13": units.STRESS,
-    "S23": units.STRESS, "f12_star": units.RATIO, "hashin_alpha": units.RATIO,
-    "p_nl_t": units.RATIO, "p_nl_c": units.RATIO, "eXt": units.STRAIN, "eXc": units.STRAIN,
-    "eYt": units.STRAIN, "eYc": units.STRAIN, "eS12": units.STRAIN,
-}  # fmt: skip
-"""Kind of quantity of every number of a material."""
+from tartan.project.words import QUANTITIES
 
 _NEEDED = ("E1", "E2", "nu12", "G12")
 _TEXT = ("name", "kind", "source")

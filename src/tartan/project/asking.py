@@ -20,6 +20,7 @@ from tartan.project.envelope import margins_of
 from tartan.project.jobs import PartAnswer
 from tartan.project.partmodel import Force, LeftOut
 from tartan.project.shellinputs import held_nodes, where_words
+from tartan.project.words import left_out_words
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
@@ -128,12 +129,11 @@ def _excluded(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> Excluded:
             if rule.region not in whole.regions:
                 continue
             mask[whole.regions[rule.region]] = True
-            words.append(rule.region)
+            words.append(left_out_words(rule))
             continue
         nodes = _nodes(answer, rule)
         mask[near_nodes(mesh, nodes, rule.rings)] = True
-        things = "a support" if rule.near == "supports" else "a force"
-        words.append(f"within {rule.rings} element{'s' * (rule.rings != 1)} of {things}")
+        words.append(left_out_words(rule))
     areas = mesh.areas()
     share = float(areas[mask].sum() / areas.sum())
     return Excluded(mask, ", ".join(words) if mask.any() else "", share)

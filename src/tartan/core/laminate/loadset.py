@@ -48,6 +48,12 @@ class LoadSet:
         Change of moisture content [1].
     stack : str
         The stack it belongs to; empty for all.
+    held : tuple of float
+        Forces, moments and transverse forces that stay while the others are scaled, where a
+        force is prescribed; such as what a temperature causes in a part that is not free to
+        move [N/m, N, N/m].
+    scales_temperature : bool
+        Whether temperature and moisture are scaled with the rest, so that nothing stays.
     """
 
     name: str
@@ -58,11 +64,23 @@ class LoadSet:
     dT_gradient: float = 0.0
     dC: float = 0.0
     stack: str = ""
+    held: tuple[float, float, float, float, float, float, float, float] = (0.0,) * 8
+    scales_temperature: bool = False
 
     @property
     def residual(self) -> Load:
         """Its temperature and moisture alone."""
         return Load(dT=self.dT, dT_gradient=self.dT_gradient, dC=self.dC)
+
+    @property
+    def rests(self) -> bool:
+        """Whether anything stays while the rest is scaled."""
+        return bool(self.dT or self.dT_gradient or self.dC or any(self.held))
+
+    @property
+    def held_forces(self) -> Array:
+        """Forces and moments that stay, zero where a strain is prescribed, shape (6,)."""
+        return np.where(self.is_strain, 0.0, self.held[:6])
 
     @property
     def is_strain(self) -> NDArray[np.bool_]:
@@ -88,7 +106,7 @@ def check_load_set(loads: LoadSet) -> LoadSet:
     """
     where = f"Load set '{loads.name}'"
     if not all(map(math.isfinite, (*loads.values, *loads.Q, loads.dT, loads.dT_gradient,
-                                   loads.dC))):  # fmt: skip
+                                   loads.dC, *loads.held))):  # fmt: skip
         raise StackError("A load is not a finite number.", where, "Enter a number.")
     return loads
 
@@ -106,7 +124,9 @@ class Answer:
     resultants : ndarray, shape (6,)
         Forces and moments of the whole [N/m, N].
     shear : ndarray, shape (n, 3, 2)
-        tau_13, tau_23 by equilibrium [Pa].
+        tau_13, tau_23 by equilibrium, of what is scaled [Pa].
+    held_shear : ndarray, shape (n, 3, 2) or None
+        The same of what stays [Pa].
     """
 
     applied: PlyResponse
@@ -114,6 +134,7 @@ class Answer:
     residual: Array | None
     resultants: Array
     shear: Array
+    held_shear: Array | None = None
 
 
 def answer(laminate: Laminate, loads: LoadSet) -> Answer:
@@ -128,11 +149,16 @@ def answer(laminate: Laminate, loads: LoadSet) -> Answer:
     values, known = loads.prescribed(laminate.thickness), loads.is_strain
     applied, resultants = respond_mixed(laminate, known, values, Load())
     total, residual = applied, None
-    if loads.dT or loads.dT_gradient or loads.dC:
-        total, resultants = respond_mixed(laminate, known, values, loads.residual)
-        held, _ = respond_mixed(laminate, known, np.zeros(6), loads.residual)
+    if loads.rests:
+        stays = loads.held_forces
+        total, resultants = respond_mixed(laminate, known, values + stays, loads.residual)
+        held, _ = respond_mixed(laminate, known, stays, loads.residual)
         residual = held.stress_12
-    return Answer(applied, total, residual, resultants, shear_of(laminate, loads.Q))
+    kept = shear_of(laminate, loads.held[6:]) if any(loads.held[6:]) else None
+    if loads.scales_temperature:
+        both = shear_of(laminate, loads.Q) + (0.0 if kept is None else kept)
+        return Answer(total, total, None, resultants, both)
+    return Answer(applied, total, residual, resultants, shear_of(laminate, loads.Q), kept)
 
 
 def shear_of(laminate: Laminate, Q: tuple[float, float]) -> Array:
@@ -150,11 +176,14 @@ def parts(laminate: Laminate, loads: LoadSet) -> tuple[Load, Load]:
     -------
     tuple of Load
         The mechanical part; and temperature and moisture with the forces that hold prescribed
-        strains at zero.
+        strains at zero. Nothing rests where temperature is scaled.
     """
     values, known = loads.prescribed(laminate.thickness), loads.is_strain
     _, applied = respond_mixed(laminate, known, values, Load())
-    _, held = respond_mixed(laminate, known, np.zeros(6), loads.residual)
+    _, held = respond_mixed(laminate, known, loads.held_forces, loads.residual)
     rest = loads.residual
+    if loads.scales_temperature:
+        whole = applied + held
+        return Load(whole[:3], whole[3:], rest.dT, rest.dT_gradient, rest.dC), Load()
     return (Load(applied[:3], applied[3:]),
             Load(held[:3], held[3:], rest.dT, rest.dT_gradient, rest.dC))  # fmt: skip

@@ -163,8 +163,18 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> l
             free = free + load.dC * table.free[layer][:, :, 1:]
             whole = resting[:, None, None, :3] + place[..., None] * resting[:, None, None, 3:]
             held[k] = np.einsum("mnij,mnsj->mnsi", table.operator[layer], whole - free)
-    shear = _shear(loads, Qbar, (t, low), ABD, layer, table)
-    least = _least(table, layer, stress, held, shear)
+            if load.scales_temperature:
+                stress[k] += held[k]
+                held[k] = 0.0
+    section = (Qbar, (t, low), ABD, layer, table)
+    shear = _shear(np.array([load.Q for load in loads]), *section)
+    held_shear = _shear(np.array([load.held[6:] for load in loads]), *section)
+    if held_shear is not None:
+        shear = np.zeros_like(held_shear) if shear is None else shear
+        moves = [k for k, load in enumerate(loads) if load.scales_temperature]
+        shear[moves] += held_shear[moves]
+        held_shear[moves] = 0.0
+    least = _least(table, layer, (stress, shear), (held, held_shear))
     worst = least.argmin(axis=0)
     mass = (table.rho[layer] * t).sum(axis=1)
     return [Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))
@@ -199,7 +209,7 @@ def _response(load: LoadSet, ABD: Array, section: tuple[Array, Array, Array, Arr
     values = np.array([load.prescribed(float(size)) for size in h])
     known = load.is_strain
     strain = _solve(ABD, h, known, values, np.zeros_like(values))
-    if not (load.dT or load.dT_gradient or load.dC):
+    if not load.rests:
         return strain, None
     zeroth, first = t, t * mean
     second = t * (mean**2 + t**2 / 12)
@@ -210,7 +220,8 @@ def _response(load: LoadSet, ABD: Array, section: tuple[Array, Array, Array, Arr
     N += load.dC * np.einsum("mni,mn->mi", b, zeroth)
     M += load.dC * np.einsum("mni,mn->mi", b, first)
     resultants = np.concatenate([N, M], axis=1)
-    return strain, _solve(ABD, h, known, np.zeros_like(values), resultants)
+    stays = np.broadcast_to(load.held_forces, values.shape)
+    return strain, _solve(ABD, h, known, stays, resultants)
 
 
 def _stress(strain: Array, place: Array, operator: Array) -> Array:
@@ -221,20 +232,19 @@ def _stress(strain: Array, place: Array, operator: Array) -> Array:
     return found
 
 
-def _shear(loads: Sequence[LoadSet], Qbar: Array, heights: tuple[Array, Array], ABD: Array,
+def _shear(Q: Array, Qbar: Array, heights: tuple[Array, Array], ABD: Array,
            layer: NDArray[np.int64], table: _Table) -> Array | None:  # fmt: skip
     """Interlaminar shear stresses in ply axes, shape (k, m, n, 3, 2); None when there are none."""
-    if not any(any(load.Q) for load in loads):
+    if not Q.any():
         return None
     t, low = heights
     compliance = np.linalg.inv(ABD)
-    Q = np.array([load.Q for load in loads])
     # cos² and cos·sin are in the strain rotation; cos and sin follow up to a common sign.
     c2, cs = table.T[layer][..., 0, 0], table.T[layer][..., 0, 2]
     angle = np.arctan2(cs, c2)
     c, s = np.cos(angle), np.sin(angle)
     turn = np.moveaxis(np.array([[c, s], [-s, c]]), (0, 1), (-2, -1))
-    found = np.empty((len(loads), *layer.shape, 3, 2))
+    found = np.empty((len(Q), *layer.shape, 3, 2))
     for i in range(len(layer)):
         z = np.append(low[i], low[i, -1] + t[i, -1])
         f = shear_distribution(Qbar[i], z, compliance[i], SPOTS)
@@ -242,9 +252,10 @@ def _shear(loads: Sequence[LoadSet], Qbar: Array, heights: tuple[Array, Array], 
     return found
 
 
-def _least(table: _Table, layer: NDArray[np.int64], stress: Array, held: Array,
-           shear: Array | None) -> Array:  # fmt: skip
+def _least(table: _Table, layer: NDArray[np.int64], scaled: tuple[Array, Array | None],
+           rests: tuple[Array, Array | None]) -> Array:  # fmt: skip
     """Least reserve factor by load set and candidate, shape (k, m)."""
+    (stress, shear), (held, held_shear) = scaled, rests
     reserve = np.full(stress.shape[:-1], np.inf)
     material = table.material[layer]
     residual = bool(held.any())
@@ -255,7 +266,8 @@ def _least(table: _Table, layer: NDArray[np.int64], stress: Array, held: Array,
         if check.rule.stress == "transverse":
             if shear is None:
                 continue
-            found = check.rule.evaluate(check.strengths, shear[:, here]).reserve
+            rest = None if held_shear is None else held_shear[:, here]
+            found = check.rule.evaluate(check.strengths, shear[:, here], rest).reserve
         else:
             rest = held[:, here] if residual else None
             found = check.rule.evaluate(check.strengths, stress[:, here], rest).reserve

@@ -145,7 +145,8 @@ def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> list[Check]:
 
 
 def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None = None,
-             residual: Array | None = None) -> Reserves:  # fmt: skip
+             residual: Array | None = None, held_shear: Array | None = None
+             ) -> Reserves:  # fmt: skip
     """Evaluate checks at ply stresses.
 
     Parameters
@@ -158,6 +159,8 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
         tau_13, tau_23, scaled too; zero when left out [Pa].
     residual : ndarray, shape (n, 3, 3) or (k, n, 3, 3), optional
         In-plane stress that stays [Pa].
+    held_shear : ndarray, shape (n, 3, 2) or (k, n, 3, 2), optional
+        tau_13, tau_23 that stay [Pa].
     """
     shape = in_plane.shape[:-1]
     least = np.full(shape, np.inf)
@@ -166,7 +169,7 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
     judged = np.zeros(shape, bool)
     single = []
     for i, check in enumerate(checks):
-        outcome = _evaluate(check, in_plane, transverse, residual)
+        outcome = _evaluate(check, in_plane, transverse, (residual, held_shear))
         single.append(outcome.reserve)
         place = (slice(None), check.plies)
         better = (outcome.reserve < least[place] * (1 - TIE)) | ~judged[place]
@@ -179,12 +182,16 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
     return Reserves(tuple(checks), tuple(single), least, which, mode, angle)
 
 
-def _evaluate(check: Check, in_plane: Array, transverse: Array | None, residual: Array | None
-              ) -> Outcome:  # fmt: skip
+def _evaluate(check: Check, in_plane: Array, transverse: Array | None,
+              rests: tuple[Array | None, Array | None]) -> Outcome:  # fmt: skip
+    residual, held_shear = rests
     if check.rule.stress == "transverse":
         if transverse is None:
             transverse = np.zeros((*in_plane.shape[:-1], 2))
-        return check.rule.evaluate(check.strengths, transverse[:, check.plies])
+        if held_shear is None:
+            return check.rule.evaluate(check.strengths, transverse[:, check.plies])
+        stays = np.broadcast_to(held_shear, transverse.shape)[:, check.plies]
+        return check.rule.evaluate(check.strengths, transverse[:, check.plies], stays)
     applied = in_plane[:, check.plies]
     if residual is None:
         return check.rule.evaluate(check.strengths, applied)

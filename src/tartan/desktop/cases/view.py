@@ -40,6 +40,7 @@ from tartan.project.design_edits import free_name
 from tartan.project.partmesh import meshed
 from tartan.project.partmodel import Acceleration, Case, Combination
 from tartan.project.shellinputs import case_forces, layout_of, part_inputs
+from tartan.project.words import load_words
 
 READY = 96
 
@@ -280,7 +281,7 @@ class CasesView(QWidget):
 
 def _words(case: Case) -> str:
     """Loads of a case in one line."""
-    return ", ".join(glyphs.load_words(x) for x in case.loads) or "no loads"
+    return ", ".join(load_words(x) for x in case.loads) or "no loads"
 
 
 def _sum_words(both: Combination) -> str:

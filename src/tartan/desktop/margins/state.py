@@ -18,8 +18,9 @@ from tartan.core.laminate.response import (
 )
 from tartan.core.shell.mesh import Mesh
 from tartan.core.strength.govern import Check, checks_of, reserves
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
 from tartan.desktop.widgets.section import Column
+from tartan.exchange.maps import colours
 from tartan.project import units
 from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project

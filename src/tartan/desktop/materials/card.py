@@ -10,7 +10,7 @@ from tartan.core.errors import TartanError
 from tartan.core.materials import FIELD_NAMES, Material
 from tartan.desktop.materials import state
 from tartan.desktop.widgets.small import QuantityField, UnitLabel, label
-from tartan.exchange.materials_table import QUANTITIES
+from tartan.project.words import QUANTITIES, SYMBOLS
 
 COLUMNS = (("Stiffness",), ("Strength in plane", "Between plies"), ("Strain allowables", "Ply"),
            ("Expansion", "Criteria"))  # fmt: skip
@@ -62,7 +62,7 @@ class MaterialCard(QWidget):
         edit.setMaximumWidth(104)
         edit.refused.connect(self._tell)
         edit.textEdited.connect(lambda text: self._watch(field, text))
-        symbol, unit, other = QLabel(state.SYMBOLS[field]), UnitLabel(QUANTITIES[field]), QLabel()
+        symbol, unit, other = QLabel(SYMBOLS[field]), UnitLabel(QUANTITIES[field]), QLabel()
         symbol.setToolTip(FIELD_NAMES[field])
         other.setProperty("role", "other")
         for j, part in enumerate((symbol, edit, unit, other)):

@@ -11,10 +11,9 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.materials import Material
 from tartan.desktop import theme
-from tartan.desktop.materials.state import SYMBOLS
 from tartan.desktop.widgets.picture import offer_saving
-from tartan.exchange.materials_table import QUANTITIES
 from tartan.project import units
+from tartan.project.words import QUANTITIES, SYMBOLS
 
 FIELDS = ("E1", "E2", "G12", "Xt", "Xc", "Yt", "Yc", "S12")
 STEP, TOP = 23, 24

@@ -12,20 +12,10 @@ from tartan.core.errors import MaterialError, TartanError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import FIELD_NAMES, Kind, Material, findings, replace_value
 from tartan.core.stack import Ply, Stack
-from tartan.exchange.materials_table import QUANTITIES
 from tartan.project import edits, units
 from tartan.project.model import AppliedCondition, Project
 from tartan.project.shellinputs import laminate_for
-
-SYMBOLS = {
-    "E1": "E₁", "E2": "E₂", "E3": "E₃", "nu12": "ν₁₂", "G12": "G₁₂", "G13": "G₁₃", "G23": "G₂₃",
-    "rho": "ρ", "ply_thickness": "t", "alpha1": "α₁", "alpha2": "α₂", "beta1": "β₁", "beta2": "β₂",
-    "Xt": "Xt", "Xc": "Xc", "Yt": "Yt", "Yc": "Yc", "S12": "S₁₂", "S13": "S₁₃", "S23": "S₂₃",
-    "f12_star": "F₁₂*", "hashin_alpha": "shear weight", "p_nl_t": "p⊥∥ᵗ", "p_nl_c": "p⊥∥ᶜ",
-    "price": "price", "nu13": "ν₁₃", "nu23": "ν₂₃", "alpha3": "α₃",
-    "eXt": "e Xt", "eXc": "e Xc", "eYt": "e Yt", "eYc": "e Yc", "eS12": "e S₁₂",
-}  # fmt: skip
-"""How each field is written."""
+from tartan.project.words import QUANTITIES, SYMBOLS
 
 GROUPS: dict[str, tuple[str, ...]] = {
     "Stiffness": ("E1", "E2", "E3", "G12", "G13", "G23", "nu12", "nu13", "nu23"),

@@ -8,9 +8,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
 from tartan.desktop.part.state import LadderRow
 from tartan.desktop.widgets.bands import paint_swatch
+from tartan.exchange.maps import colours
 
 TALL, GAP = 27, 4
 DRAG = 6

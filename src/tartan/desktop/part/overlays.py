@@ -7,12 +7,13 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QColor
 
 from tartan.core.errors import TartanError
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
 from tartan.desktop.part import state
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
+from tartan.exchange.maps import colours
 from tartan.project.partmesh import Laid, Meshed, laid_plies, meshed
 from tartan.project.shellinputs import Layout, layout_of, part_inputs
 

@@ -7,9 +7,10 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
 from tartan.desktop.rows import rows_of
 from tartan.desktop.widgets.bands import Row, band_heights
+from tartan.exchange.maps import colours
 from tartan.project import units
 from tartan.project.model import Project
 from tartan.project.shellinputs import PartInputs, layout_of, where_words

@@ -16,9 +16,9 @@ from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.shell.surfaces import quality
 from tartan.core.stack import Ply
-from tartan.desktop import colours
 from tartan.desktop.scene.gestures import Handle
 from tartan.desktop.widgets.bands import Row
+from tartan.exchange.maps import colours
 from tartan.project import part_edits, units
 from tartan.project.model import Project
 from tartan.project.partmesh import Meshed, bare_elements, laid_plies, meshed

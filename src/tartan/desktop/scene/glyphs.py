@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import SUPPORT_KINDS
-from tartan.desktop import colours
+from tartan.exchange.maps import colours
 from tartan.project import units
 from tartan.project.partmesh import Meshed
 from tartan.project.partmodel import (
@@ -29,6 +29,7 @@ from tartan.project.partmodel import (
     Support,
 )
 from tartan.project.shellinputs import Layout, local_axes, map_table
+from tartan.project.words import load_words
 
 Array = NDArray[np.float64]
 
@@ -254,33 +255,6 @@ def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...],
         tips = mesh.nodes[nodes] + way
         return arrows(mesh.nodes[nodes], np.tile(way, (len(nodes), 1))), tips[len(tips) // 2]
     return _NONE, np.zeros(3)
-
-
-def load_words(load: Load) -> str:
-    """A load in a few words with its figure."""
-    if isinstance(load, Pressure):
-        return f"{units.show(load.value, units.PRESSURE)}{_on(load.region)}"
-    if isinstance(load, MappedPressure):
-        times = "" if load.factor == 1 else f" × {units.number(load.factor)}"
-        return f"table {load.table}{times}{_on(load.region)}"
-    if isinstance(load, EdgeForce):
-        return f"{units.show(float(np.linalg.norm(load.force)), units.LINE_FORCE)} on {load.edge}"
-    if isinstance(load, Force):
-        size = float(np.linalg.norm(load.force))
-        turn = float(np.linalg.norm(load.moment))
-        parts = [f"{units.number(size)} N"] if size or not turn else []
-        parts += [f"{units.number(turn)} N·m"] if turn else []
-        return f"{', '.join(parts)} on {load.place}"
-    if isinstance(load, Acceleration):
-        size = float(np.linalg.norm(load.vector))
-        return "own weight" if abs(size - 9.81) < 1e-9 else f"{units.number(size / 9.81)} g"
-    if load.gradient:
-        return f"{units.number(load.dT)} K, {units.number(load.gradient)} K/m"
-    return f"{units.number(load.dT)} K"
-
-
-def _on(region: str) -> str:
-    return f" on {region}" if region else ""
 
 
 def pressure_colours(layout: Layout, case: Case, tables: tuple[PressureTable, ...]

@@ -41,7 +41,8 @@ def reserves_of(laminate: Laminate, loads: LoadSet, criteria: CriteriaSet) -> Re
     """Reserve factors of every ply and spot, remembered."""
     found = answer_of(laminate, loads)
     checks = checks_of(laminate, criteria.sets)
-    return reserves(checks, found.applied.stress_12[None], found.shear[None], found.residual)
+    return reserves(checks, found.applied.stress_12[None], found.shear[None], found.residual,
+                    found.held_shear)  # fmt: skip
 
 
 @lru_cache(maxsize=64)
@@ -157,7 +158,7 @@ def _profile(laminate: Laminate, loads: LoadSet, key: str) -> Array:
     found = answer_of(laminate, loads)
     name, index = key.split(".")
     if name == "shear":
-        values = found.shear
+        values = found.shear if found.held_shear is None else found.shear + found.held_shear
     elif name == "strain_xy":
         strain = np.concatenate([found.total.eps0, found.total.kappa])
         values = strain[:3] + found.total.z[..., None] * strain[3:]
@@ -207,7 +208,7 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
     name = rule.key if key == "reserve" else key.partition(".")[2]
     judged = next(c.rule for c in found.checks if c.rule.key == name)
     if judged.stress == "transverse":
-        return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply,
-                                     spot)  # fmt: skip
+        return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply, spot,
+                                     np.array(asked.loads.held[6:]))  # fmt: skip
     applied, held = parts(asked.laminate, asked.loads)
     return reserve_working(asked.laminate, applied, name, ply, spot, held)

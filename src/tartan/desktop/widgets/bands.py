@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QLineF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
+from tartan.exchange.maps import colours
 from tartan.project import units
 
 

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from tartan.desktop import colours, theme
+from tartan.desktop import theme
 from tartan.desktop.widgets.bands import Row
+from tartan.exchange.maps import colours
 from tartan.project import units
 
 Array = NDArray[np.float64]

@@ -131,9 +131,23 @@ def signed_map(share: Array) -> Bytes:
     return oklab_to_srgb(np.where((t < 0)[..., None], low, high))
 
 
+def change_map(share: Array) -> Bytes:
+    """Colours of a change, share -1 to 1: ember is worse, teal is better, palest is none."""
+    t = np.clip(share, -1, 1)
+    worse, better = (_blend(np.clip(s * t, 0, 1), _PALE, c) for s, c in ((-1, _EMBER), (1, _TEAL)))
+    return oklab_to_srgb(np.where((t < 0)[..., None], worse, better))
+
+
 def bare(*, dark: bool = False) -> Bytes:
     """Colour of elements that a map does not cover: plain stone, as bytes."""
     return np.array([87, 83, 74] if dark else [227, 220, 204], np.uint8)
+
+
+def category_colours(count: int) -> Bytes:
+    """Colours of categories, shape (count, 3): hues far apart, three lightnesses in turn."""
+    table = np.array([_lch((0.62, 0.74, 0.52)[k % 3], 0.10, 305.0 + 137.5 * k)
+                      for k in range(max(count, 1))])  # fmt: skip
+    return oklab_to_srgb(table)
 
 
 def zone_map(zone: NDArray[np.int64], count: int, *, dark: bool = False) -> Bytes:

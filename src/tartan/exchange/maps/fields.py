@@ -1,0 +1,230 @@
+"""Values of every element: whatever a map can show, or a file of fields can hold.
+
+All but the envelopes are linear in the eight section strains, so one small operator per zone
+serves a whole part.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.response import (
+    free_resultants,
+    free_stress,
+    shear_from_section,
+    spot_heights,
+    stress_from_section,
+)
+from tartan.core.laminate.stiffness import Laminate
+from tartan.project import units
+from tartan.project.asking import EVERYTHING, Ask, margins_for, remembered
+from tartan.project.jobs import PartAnswer
+from tartan.project.units import Quantity
+
+Array = NDArray[np.float64]
+Sort = Literal["envelope", "category", "motion", "section", "ply"]
+
+
+@dataclass(frozen=True)
+class Field:
+    """A quantity that every element has.
+
+    Attributes
+    ----------
+    key : str
+        Its name in files, and for whoever asks.
+    title : str
+        Its name in words and symbols.
+    sort : {"envelope", "category", "motion", "section", "ply"}
+        What it depends on: a choice of plies and cases; that, but as a name; a case; a case; or
+        a case, a ply and a spot.
+    quantity : Quantity
+        Its kind.
+    signed : bool
+        Whether zero lies in the middle of its colours.
+    """
+
+    key: str
+    title: str
+    sort: Sort
+    quantity: Quantity = units.RATIO
+    signed: bool = True
+
+
+_SECTION = (
+    *(Field(k, f"section strain {t}", "section", units.STRAIN)
+      for k, t in (("ex", "εx"), ("ey", "εy"), ("gxy", "γxy"))),
+    *(Field(k, f"curvature {t}", "section", units.CURVATURE)
+      for k, t in (("kx", "κx"), ("ky", "κy"), ("kxy", "κxy"))),
+    *(Field(k, f"section strain {t}", "section", units.STRAIN)
+      for k, t in (("gxz", "γxz"), ("gyz", "γyz"))),
+)  # fmt: skip
+_FORCES = (
+    *(Field(k, f"section force {k}", "section", units.LINE_FORCE) for k in ("Nx", "Ny", "Nxy")),
+    *(Field(k, f"section moment {k}", "section", units.LINE_MOMENT) for k in ("Mx", "My", "Mxy")),
+    *(Field(k, f"transverse force {k}", "section", units.LINE_FORCE) for k in ("Qx", "Qy")),
+)
+_PLY = (
+    *(Field(k, f"ply stress {t}", "ply", units.STRESS)
+      for k, t in (("s1", "σ₁"), ("s2", "σ₂"), ("t12", "τ₁₂"))),
+    *(Field(k, f"ply strain {t}", "ply", units.STRAIN)
+      for k, t in (("e1", "ε₁"), ("e2", "ε₂"), ("g12", "γ₁₂"))),
+    *(Field(k, f"interlaminar shear {t}", "ply", units.STRESS)
+      for k, t in (("t13", "τ₁₃"), ("t23", "τ₂₃"))),
+)  # fmt: skip
+
+FIELDS: tuple[Field, ...] = (
+    Field("reserve", "reserve factor", "envelope"),
+    Field("margin", "margin of safety", "envelope"),
+    Field("index", "failure index", "envelope"),
+    Field("ply", "governing ply", "category"),
+    Field("mode", "governing mode", "category"),
+    Field("case", "governing case", "category"),
+    Field("criterion", "governing criterion", "category"),
+    Field("u", "displacement", "motion", units.LENGTH, signed=False),
+    Field("un", "displacement along the normal", "motion", units.LENGTH),
+    Field("ux", "displacement along x", "motion", units.LENGTH),
+    Field("uy", "displacement along y", "motion", units.LENGTH),
+    Field("uz", "displacement along z", "motion", units.LENGTH),
+    *_PLY, *_SECTION, *_FORCES,
+)  # fmt: skip
+"""All that can be shown, in the order of the chooser."""
+
+BY_KEY = {f.key: f for f in FIELDS}
+BY_TITLE = {f.title: f for f in FIELDS}
+
+
+@dataclass(frozen=True)
+class View:
+    """What is looked at.
+
+    Attributes
+    ----------
+    field : str
+        Key of the field.
+    ask : Ask
+        What an envelope is taken over.
+    case : str
+        Case of all other fields.
+    ply, spot : int
+        Ply of the lay-up and spot of a ply's field, from 0.
+    """
+
+    field: str = "reserve"
+    ask: Ask = EVERYTHING
+    case: str = ""
+    ply: int = 0
+    spot: int = 2
+
+
+def values(answer: PartAnswer, view: View) -> Array:
+    """Values of a field that is no name, shape (m,), in SI; NaN where there are none.
+
+    Strains and stresses are means of an element's sampling points.
+    """
+    field = BY_KEY[view.field]
+    if field.sort == "envelope":
+        return _envelope(answer, field.key, view.ask)
+    names = answer.inputs.case_names
+    case = names.index(view.case) if view.case in names else 0
+    if field.sort == "motion":
+        return _motion(answer, case, field.key)
+    if field.sort == "section":
+        return _section(answer, case, field)
+    return _of_ply(answer, case, view.ply, view.spot, field.key)
+
+
+def _envelope(answer: PartAnswer, key: str, ask: Ask) -> Array:
+    margins = margins_for(answer, ask)
+    if key == "index":
+        return margins.index
+    reserve = np.where(margins.judged, margins.reserve, np.nan)
+    return reserve - 1 if key == "margin" else reserve
+
+
+def mean_strains(answer: PartAnswer, case: int) -> Array:
+    """Section strains of a case, mean of an element's sampling points, shape (m, 8)."""
+
+    def make() -> Array:
+        strains = answer.solution.strains[case]
+        mean: Array = strains.mean(axis=1)
+        quads = len(answer.layout().mesh.quads)
+        # A triangle's fourth place repeats its third.
+        mean[quads:] = strains[quads:, :3].mean(axis=1)
+        return mean
+
+    return remembered(answer, ("mean strains", case), make)
+
+
+def _motion(answer: PartAnswer, case: int, key: str) -> Array:
+    mesh = answer.layout().mesh
+    u = answer.solution.displacement[case, :, :3]
+    if case >= len(answer.inputs.solved_names):
+        return np.full(mesh.count, np.nan)
+    if key == "u":
+        return np.asarray(np.linalg.norm(u, axis=1)[mesh.corner_table].mean(axis=1))
+    mean = u[mesh.corner_table].mean(axis=1)
+    if key == "un":
+        return np.asarray((mean * mesh.normals()).sum(axis=1))
+    return np.asarray(mean[:, "xyz".index(key[1])])
+
+
+def _zones(answer: PartAnswer) -> Iterator[tuple[Laminate, tuple[int, ...], NDArray[np.bool_]]]:
+    zones = answer.layout().zones
+    for number, (laminate, plies) in enumerate(zip(zones.laminates, zones.plies, strict=True)):
+        yield laminate, plies, zones.zone == number
+
+
+def _section(answer: PartAnswer, case: int, field: Field) -> Array:
+    strains = mean_strains(answer, case)
+    if field in _SECTION:
+        return np.asarray(strains[:, _SECTION.index(field)])
+    return section_forces(answer, case)[:, _FORCES.index(field)]
+
+
+def section_forces(answer: PartAnswer, case: int) -> Array:
+    """N, M and Q of a case in every element, shape (m, 8) [N/m, N, N/m].
+
+    A temperature is taken off: the forces are those that the section carries.
+    """
+
+    def make() -> Array:
+        strains, heat = mean_strains(answer, case), answer.heat(case)
+        found = np.zeros_like(strains)
+        for laminate, _, here in _zones(answer):
+            found[here, :6] = strains[here, :6] @ laminate.ABD.T
+            found[here, 6:] = strains[here, 6:] @ laminate.shear.T
+            if heat is not None:
+                found[here, :6] -= free_resultants(laminate, heat)
+        return found
+
+    return remembered(answer, ("section forces", case), make)
+
+
+def ply_operator(laminate: Laminate, place: int, spot: int, key: str) -> Array:
+    """What a field of a ply is per section strain, shape (8,)."""
+    eye = np.eye(8)
+    if key in ("s1", "s2", "t12"):
+        return stress_from_section(laminate, eye)[:, place, spot, ("s1", "s2", "t12").index(key)]
+    if key in ("t13", "t23"):
+        return shear_from_section(laminate, eye)[:, place, spot, ("t13", "t23").index(key)]
+    row = laminate.T[place, ("e1", "e2", "g12").index(key)]
+    return np.concatenate([row, spot_heights(laminate)[place, spot] * row, np.zeros(2)])
+
+
+def _of_ply(answer: PartAnswer, case: int, ply: int, spot: int, key: str) -> Array:
+    strains, heat = mean_strains(answer, case), answer.heat(case)
+    found = np.full(len(strains), np.nan)
+    for laminate, plies, here in _zones(answer):
+        if ply not in plies:
+            continue
+        place = plies.index(ply)
+        found[here] = strains[here] @ ply_operator(laminate, place, spot, key)
+        if heat is not None and key in ("s1", "s2", "t12"):
+            found[here] -= free_stress(laminate, heat)[place, spot, ("s1", "s2", "t12").index(key)]
+    return found

@@ -1,0 +1,109 @@
+"""One place of a solved part as a laminate under a load: what the stations of a stack can ask."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.laminate.loadset import LoadSet, answer
+from tartan.core.laminate.response import free_resultants
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.strength.drivers import Drivers, drivers
+from tartan.core.strength.many import checks_of
+from tartan.project.jobs import PartAnswer
+
+Array = NDArray[np.float64]
+
+TRACE = 1e-12
+"""Share below which a scaled part is nothing but rounding."""
+
+
+def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = None) -> LoadSet:
+    """Section forces of a case in an element as a load set on its laminate.
+
+    What a temperature causes stays, unless it is all there is: then it is scaled itself.
+
+    Parameters
+    ----------
+    found : PartAnswer
+        The answer.
+    element, case : int
+        From 0.
+    point : int, optional
+        Sampling point; the one that governs the element when left out.
+    """
+    laminate = found.layout().laminate(element)
+    point = int(found.margins.point[element]) if point is None else point
+    strains, heat = found.solution.strains[case, element, point], found.heat(case)
+    name = f"{found.inputs.case_names[case]}, element {element + 1}"
+    if heat is None:
+        return _as_loads(name, _forces(laminate, strains))
+    rest = found.resting[case, element, point]
+    scaled = strains - rest
+    free = np.append(free_resultants(laminate, heat), np.zeros(2))
+    warm = LoadSet(name, dT=heat.dT, dT_gradient=heat.dT_gradient)
+    if np.abs(scaled).max() <= TRACE * np.abs(rest).max():
+        section = _as_loads(name, _forces(laminate, strains) - free)
+        return replace(warm, values=section.values, Q=section.Q, scales_temperature=True)
+    section, held = (_as_loads(name, _forces(laminate, scaled)),
+                     _as_loads(name, _forces(laminate, rest) - free))  # fmt: skip
+    return replace(warm, values=section.values, Q=section.Q, held=(*held.values, *held.Q))
+
+
+def _forces(laminate: Laminate, strains: Array) -> Array:
+    return np.concatenate([laminate.ABD @ strains[:6], laminate.shear @ strains[6:]])
+
+
+def _as_loads(name: str, forces: Array) -> LoadSet:
+    v = [float(f) for f in forces]
+    return LoadSet(name, (v[0], v[1], v[2], v[3], v[4], v[5]), Q=(v[6], v[7]))
+
+
+def about_middle(laminate: Laminate, loads: LoadSet) -> LoadSet:
+    """Return the same forces with moments about the laminate's middle."""
+    lift = float(laminate.z[0] + laminate.z[-1]) / 2
+    if lift == 0:
+        return loads
+
+    def moved(v: tuple[float, ...]) -> tuple[float, float, float, float, float, float]:
+        return v[0], v[1], v[2], v[3] - lift * v[0], v[4] - lift * v[1], v[5] - lift * v[2]
+
+    # The temperature of a laminate is given at its reference surface too.
+    dT = loads.dT + lift * loads.dT_gradient
+    return replace(loads, values=moved(loads.values), dT=dT,
+                   held=(*moved(loads.held), *loads.held[6:]))  # fmt: skip
+
+
+def spot_drivers(found: PartAnswer, element: int) -> tuple[str, Drivers]:
+    """Criterion that governs an element, and what each stress contributes to it there."""
+    margins = found.margins
+    return drivers_at(found, element, int(margins.case[element]), int(margins.ply[element]),
+                      int(margins.spot[element]), margins.checks[int(margins.check[element])],
+                      int(margins.point[element]))  # fmt: skip
+
+
+def drivers_at(found: PartAnswer, element: int, case: int, ply: int, spot: int, key: str,
+               point: int | None = None) -> tuple[str, Drivers]:  # fmt: skip
+    """What each stress contributes to a criterion at a ply of the lay-up and a spot.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        As `checks_of`.
+    """
+    layout = found.layout()
+    laminate, place = layout.laminate(element), layout.plies(element).index(ply)
+    rule = criterion(key)
+    response = answer(laminate, spot_loads(found, element, case, point))
+    checks = checks_of(laminate, found.inputs.criteria.sets)
+    strengths = next(c.strengths for c in checks if c.rule.key == key and place in c.plies)
+    if rule.stress == "transverse":
+        kept = response.held_shear
+        return key, drivers(rule, strengths, response.shear[place, spot],
+                            None if kept is None else kept[place, spot])  # fmt: skip
+    rest = response.residual
+    return key, drivers(rule, strengths, response.applied.stress_12[place, spot],
+                        None if rest is None else rest[place, spot])  # fmt: skip
