@@ -76,16 +76,26 @@ class Status:
     def figure(self) -> str:
         """Value in words, such as "Reserve factor 1.38"."""
         each = self.requirement
-        if isinstance(each, ReserveRequirement):
-            return f"Reserve factor {units.factor(self.value)}"
+        what = {
+            "reserve factor": "Reserve factor",
+            "buckling": "Buckling factor",
+            "mass": "Mass",
+            "frequency": "First frequency",
+            "displacement": "Displacement",
+        }[each.kind]
+        if isinstance(each, DisplacementRequirement) and each.measure == "normal":
+            what = "Surface deviation"
+        return f"{what} {self.amount}"
+
+    @property
+    def amount(self) -> str:
+        """Value with its unit."""
+        each = self.requirement
+        if isinstance(each, ReserveRequirement | BucklingRequirement):
+            return units.factor(self.value)
         if isinstance(each, DisplacementRequirement):
-            what = "Displacement" if each.measure == "size" else "Surface deviation"
-            return f"{what} {units.show(self.value, units.LENGTH)}"
-        if isinstance(each, BucklingRequirement):
-            return f"Buckling factor {units.factor(self.value)}"
-        if isinstance(each, MassRequirement):
-            return f"Mass {units.number(self.value)} kg"
-        return f"First frequency {units.number(self.value)} Hz"
+            return units.show(self.value, units.LENGTH)
+        return f"{units.number(self.value)} {'kg' if each.kind == 'mass' else 'Hz'}"
 
     @property
     def need(self) -> str:
@@ -252,7 +262,7 @@ def verdict(project: Project, answer: PartAnswer, before: PartAnswer | None = No
         return Verdict(state, least.figure, f"No case loads the part. {least.need}", "Cases")
     sentence = f"{where[0].upper()}{where[1:]}. {least.need}"
     out = excluded(answer, project.left_out)
-    if out.words and isinstance(least.requirement, ReserveRequirement):
+    if out.words:
         sentence += f" Left out: {out.words} ({out.share:.1%} of the area)."
     if before is not None:
         sentence += against_words(project, least, before)

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
-from tartan.desktop.margins.state import Map
+from tartan.exchange.maps.mapped import Map
 
 
 class Legend(QWidget):
@@ -36,11 +36,14 @@ class Legend(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.ink))
-        painter.drawText(QRectF(0, 6, 112, 16), 0, shown.title)
+        painter.drawText(QRectF(0, 4, 112, 30), Qt.TextFlag.TextWordWrap, shown.title)
         painter.setFont(theme.font(8))
         painter.setPen(QColor(face.soft))
-        painter.drawText(QRectF(0, 23, 112, 28), Qt.TextFlag.TextWordWrap, shown.unit)
-        top, height = 60.0, min(300.0, self.height() - 84.0)
+        painter.drawText(QRectF(0, 34, 112, 42), Qt.TextFlag.TextWordWrap, shown.unit)
+        if shown.names:
+            self._paint_names(painter, shown)
+            return
+        top, height = 84.0, min(300.0, self.height() - 104.0)
         bar = QRectF(2, top, 15, height)
         image = QImage(1, len(shown.ramp), QImage.Format.Format_RGB888)
         for i, (r, g, b) in enumerate(shown.ramp[::-1].tolist()):
@@ -59,3 +62,25 @@ class Legend(QWidget):
             painter.setFont(theme.strong(8.5))
             painter.drawText(QRectF(26, y - 8, 86, 16), Qt.AlignmentFlag.AlignVCenter,
                              self._need_words)  # fmt: skip
+
+    def _paint_names(self, painter: QPainter, shown: Map) -> None:
+        """Names with their colours and shares of the area, as many as there is room for."""
+        face = theme.face()
+        room = max(1, int((self.height() - 90) // 31))
+        names = shown.names if len(shown.names) <= room else shown.names[: room - 1]
+        for i, (name, rgb, share) in enumerate(names):
+            y = 82.0 + 31 * i
+            painter.fillRect(QRectF(0, y + 2, 11, 11), QColor(*rgb))
+            painter.setPen(QColor(face.ink))
+            metrics = painter.fontMetrics()
+            painter.drawText(QRectF(17, y, 95, 15), Qt.AlignmentFlag.AlignVCenter,
+                             metrics.elidedText(name, Qt.TextElideMode.ElideMiddle,
+                                                94))  # fmt: skip
+            painter.setPen(QColor(face.soft))
+            painter.drawText(QRectF(17, y + 14, 95, 14), Qt.AlignmentFlag.AlignVCenter,
+                             f"{share:.1%}")  # fmt: skip
+        if len(names) < len(shown.names):
+            rest = shown.names[len(names) :]
+            painter.setPen(QColor(face.soft))
+            text = f"{len(rest)} more, {sum(r[2] for r in rest):.1%}"
+            painter.drawText(QRectF(17, 82.0 + 31 * len(names), 95, 15), 0, text)

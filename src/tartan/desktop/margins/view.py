@@ -1,202 +1,158 @@
-"""The Margins station: the map, the worst spots beside it, and the section at the picked one."""
+"""The Margins station: the map, lists beside it, what drives the worst, and the picked spot."""
 
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QApplication,
-    QHBoxLayout,
-    QHeaderView,
-    QSizePolicy,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.laminate.response import SPOTS
 from tartan.desktop import theme
 from tartan.desktop.margins import state
-from tartan.desktop.margins.legend import Legend
-from tartan.desktop.margins.state import Map
-from tartan.desktop.rows import rows_of
+from tartan.desktop.margins.choosers import Choosers
+from tartan.desktop.margins.drivers import DriversPicture
+from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
+from tartan.desktop.margins.lists import Board, ByCase, HotSpots
+from tartan.desktop.margins.spot import SpotPanel
+from tartan.desktop.margins.stage import Shown, Stage
+from tartan.desktop.margins.state import Picked
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.section import SectionPicture
-from tartan.desktop.widgets.small import button, choice, column, label, row, set_options, switch
+from tartan.desktop.widgets.many import Tabs
+from tartan.desktop.widgets.small import column, label, row
+from tartan.exchange.maps.fields import BY_KEY, View, values
+from tartan.exchange.maps.mapped import Map, make_map, required, shape_map, shapes_of
 from tartan.project import units
+from tartan.project.asking import excluded, hot_list, margins_for
 from tartan.project.jobs import PartAnswer
 from tartan.project.partmesh import meshed
+from tartan.project.words import SHORT
 
-HEADS = ("RF", "where", "case", "ply", "mode")
+PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
+WIDE = 404
 
 
 class MarginsView(QWidget):
-    """Draws answers; a pick in the map, the list or the section is shared as the selection."""
+    """Draws answers; a pick in the map, a list or the section is shared as the selection."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.scene: PartScene | None = None
-        self.legend = Legend()
-        self.shown = choice(state.SHOWN, lambda _: self.draw())
-        self.case = choice([], lambda name: session.select(case=name))
-        self.ply = choice([], lambda text: self._pick_ply(int(text.split()[1]) - 1))
-        self.spot = choice(SPOTS, lambda _: self.draw())
-        self.spot.setCurrentText("top")
-        self.deformed = switch("deformed", "Draw the magnified displacement", on=True)
-        self.deformed.toggled.connect(lambda _: self.draw())
-        self.note = label("", "soft")
-        self.scale = label("", "soft")
-        self.hot = QTableWidget(0, len(HEADS))
-        self.hot_note = label("", "soft")
-        self.requirements = label("", wrap=True)
-        self.section = SectionPicture()
-        self.section.least_band = 15
-        self.section.band_width = 250
-        self.where = label("", "soft")
+        self.choosers = Choosers()
+        self.stage = Stage()
+        self.hot = HotSpots(session)
+        self.by_case = ByCase(session)
+        self.board = Board(session)
+        self.criteria = CriteriaForm(session)
+        self.left_out = LeftOutForm(session)
+        self.tabs = Tabs(PAGES)
+        self.pages = QStackedWidget()
+        self.driven = label("", "soft")
+        self.drivers = DriversPicture()
+        self.spot = SpotPanel(session)
         self.empty = label("", "soft", wrap=True)
         self._build()
+        self._connect()
+
+    @property
+    def scene(self) -> PartScene | None:
+        """The 3-D view, once it was shown."""
+        return self.stage.scene
 
     def _build(self) -> None:
-        for chooser, name in ((self.shown, "show"), (self.case, "case"), (self.ply, "ply"),
-                          (self.spot, "spot")):  # fmt: skip
-            chooser.setAccessibleName(name)
-        self._of_ply = (label("of", "soft"), self.ply, label("at the", "soft"), self.spot)
-        self.case.setMinimumWidth(126)
-        self._choosers = row(self.shown, *self._of_ply, label("in", "soft"),
-                             self.case, None, self.deformed, spacing=6)  # fmt: skip
-        self._map_place = QHBoxLayout()
-        self._map_place.setContentsMargins(0, 0, 0, 0)
-        self._map_place.addWidget(self.legend)
-        map_holder = QWidget()
-        map_holder.setLayout(self._map_place)
-        left = column(self._choosers, map_holder, row(self.note, self.scale), spacing=5)
+        for page in (self.hot, self.by_case, self.board, self.criteria, self.left_out):
+            self.pages.addWidget(page)
+        self.choosers.beside(self.stage.switches["only what fails"], self.stage.switches["labels"])
+        left = column(self.choosers, self.stage, spacing=4)
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
-        # A longer note must not push the map aside: that would draw it anew.
-        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self._build_table()
-        self.requirements.setTextFormat(Qt.TextFormat.RichText)
-        right = column(
-            row(label("Hot spots", "head"), self.hot_note, None),
-            self.hot,
-            2,
-            label("Requirements", "head"),
-            self.requirements,
-            spacing=6,
-        )
-        right.setFixedWidth(392)
-        upper = QWidget()
-        across = QHBoxLayout(upper)
+        self.drive = column(row(label("What drives it", "head"), self.driven, None),
+                            self.drivers, spacing=3)  # fmt: skip
+        right = column(self.tabs, self.pages, self.drive, spacing=5)
+        right.layout().setStretch(1, 1)  # type: ignore[union-attr]
+        right.setFixedWidth(WIDE)
+        self.upper = QWidget()
+        across = QHBoxLayout(self.upper)
         across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(14)
+        across.setSpacing(12)
         across.addWidget(left, 1)
         across.addWidget(right)
-        lower = QWidget()
-        lower.setProperty("role", "panel")
-        below = QVBoxLayout(lower)
-        below.setContentsMargins(12, 8, 12, 6)
-        below.setSpacing(4)
-        below.addWidget(
-            row(
-                label("At the spot", "head"),
-                self.where,
-                None,
-                button("open this ply", self._to_stack, "Edit it in Stacks, or in Part"),
-            )
-        )
-        below.addWidget(self.section, 1)
-        self.section.ply_pressed.connect(lambda ply, _: self._pick_band(ply))
-        lower.setFixedHeight(258)
         box = QVBoxLayout(self)
-        box.setContentsMargins(16, 10, 10, 8)
-        box.setSpacing(8)
+        box.setContentsMargins(16, 8, 10, 8)
+        box.setSpacing(6)
         box.addWidget(self.empty)
-        box.addWidget(upper, 1)
-        box.addWidget(lower)
+        box.addWidget(self.upper, 1)
+        box.addWidget(self.spot)
 
-    def _build_table(self) -> None:
-        table = self.hot
-        table.setHorizontalHeaderLabels(HEADS)
-        table.setAccessibleName("Hot spots")
-        table.setShowGrid(False)
-        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        down, across = table.verticalHeader(), table.horizontalHeader()
-        assert down is not None
-        assert across is not None
-        down.hide()
-        down.setDefaultSectionSize(25)
-        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        across.setHighlightSections(False)
-        for i, width in enumerate((46, 126, 118, 56, 44)):
-            table.setColumnWidth(i, width)
-        across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        table.currentCellChanged.connect(self._pick_row)
-        copy = QShortcut(QKeySequence(QKeySequence.StandardKey.Copy), table)
-        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
-        copy.activated.connect(self.copy_table)
+    def _connect(self) -> None:
+        session = self.session
+        self.tabs.turned.connect(self._turn)
+        self.choosers.changed.connect(self.refresh)
+        self.choosers.ply_chosen.connect(self._pick_ply)
+        self.choosers.case_chosen.connect(self._pick_case)
+        self.stage.element_picked.connect(self.pick)
+        self.stage.elements_swept.connect(
+            lambda elements, out: self.left_out.sweep(elements.tolist(), out=out)
+        )
+        self.stage.asked_anew.connect(self.draw)
+        self.hot.element_chosen.connect(self.pick)
+        self.by_case.place_chosen.connect(
+            lambda element, case: session.select(element=element, spot_ply=None, case=case)
+        )
+        self.board.line_chosen.connect(self._follow)
+        self.spot.ply_chosen.connect(self._pick_ply)
+        self.left_out.brush_turned.connect(self._turn_brush)
 
     # Acting
 
-    def _pick_row(self, line: int, *_: int) -> None:
+    def _turn(self, page: int) -> None:
+        self.pages.setCurrentIndex(page)
+        self.drive.setVisible(page < 3)
+        if PAGES[page] != "left out" and self.left_out.brush.isChecked():
+            self.left_out.brush.setChecked(False)
+        self.refresh()
+
+    def _turn_brush(self, on: bool) -> None:
+        self.stage.view().mode = "brush" if on else "look"
+
+    def pick(self, element: int) -> None:
+        """Look at an element's governing place over what is chosen."""
         answer = self.session.answer
-        if answer is not None and 0 <= line < len(answer.spots):
-            self._pick(answer, answer.spots[line])
-
-    def _pick_element(self, element: int) -> None:
-        if self.session.answer is not None:
-            self._pick(self.session.answer, element)
-
-    def _pick(self, answer: PartAnswer, element: int) -> None:
-        case = answer.inputs.case_names[int(answer.margins.case[element])]
-        ply = int(answer.margins.ply[element])
-        self.session.select(element=element, spot_ply=ply, case=case)
+        if answer is not None:
+            margins = margins_for(answer, self.choosers.ask)
+            names = answer.inputs.case_names
+            self.session.select(element=element, spot_ply=int(margins.ply[element]),
+                                case=names[int(margins.case[element])])  # fmt: skip
 
     def _pick_ply(self, ply: int) -> None:
         answer = self.session.answer
         if answer is not None:
-            element, _, case = self._picked(answer)
-            self.session.select(element=element, spot_ply=ply, case=case)
+            at = self.picked(answer)
+            self.session.select(element=at.element, spot_ply=ply,
+                                case=answer.inputs.case_names[at.case])  # fmt: skip
 
-    def _pick_band(self, band: int) -> None:
+    def _pick_case(self, name: str) -> None:
         answer = self.session.answer
         if answer is not None:
-            plies = answer.layout().plies(self._picked(answer)[0])
-            if band < len(plies):
-                self._pick_ply(plies[band])
+            at = self.picked(answer)
+            self.session.select(element=at.element, spot_ply=at.ply, case=name)
 
-    def _to_stack(self) -> None:
-        answer = self.session.answer
-        if answer is not None:
-            laid = answer.layout().laid[self._picked(answer)[1]]
-            stack = answer.inputs.part.lay_up[laid.rung].stack
-            if stack:
-                self.session.select(stack=stack, station="Stacks", plies=(laid.within,))
-            else:
-                self.session.select(station="Part", rungs=(laid.rung,))
-
-    def copy_table(self) -> None:
-        """Put the hot spots on the clipboard as a table for a spreadsheet."""
-        answer, clipboard = self.session.answer, QApplication.clipboard()
-        if answer is None or clipboard is None:
+    def _follow(self, line: int) -> None:
+        """Go to the place of a requirement."""
+        answer, statuses = self.session.answer, self.session.statuses
+        if answer is None or line >= len(statuses) or statuses[line].address is None:
             return
-        lines = ["\t".join((*HEADS, "element", "x [m]", "y [m]", "z [m]"))]
-        centres = state.mesh_of(answer).centres()[list(answer.spots)]
-        for element, cells, at in zip(answer.spots, state.spot_rows(answer), centres, strict=True):
-            full = repr(float(answer.margins.reserve[element]))
-            lines.append(
-                "\t".join((full, *cells[1:], str(element + 1), *(f"{v:.6g}" for v in at)))
-            )
-        clipboard.setText("\n".join(lines))
+        at = statuses[line].address
+        assert at is not None
+        self.session.select(element=at.element, spot_ply=at.ply,
+                            case=answer.inputs.case_names[at.case])  # fmt: skip
+        self.choosers.show_field("reserve factor" if at.ply is not None else "displacement")
 
     # Showing
+
+    def picked(self, answer: PartAnswer) -> Picked:
+        """Place that is looked at: the governing one until the user picks another."""
+        s = self.session.selection
+        return state.picked(self.session.project, answer, self.choosers.ask, s.element,
+                            s.spot_ply, s.case)  # fmt: skip
 
     def refresh(self) -> None:
         """Show answer and selection as they stand."""
@@ -206,111 +162,48 @@ class MarginsView(QWidget):
             error = self.session.error
             self.empty.setText(str(error) if error else "The first answer is on its way.")
             return
-        self._fill_table(answer)
-        self._fill_requirements()
-        names = [*state.SHOWN, *(n for n, _ in state.shapes_of(answer))]
-        kept = self.shown.currentText()
-        set_options(self.shown, names, kept if kept in names else names[0])
-        element, ply, case = self._picked(answer)
-        set_options(self.case, list(answer.inputs.case_names), case)
-        plies = [f"ply {i + 1}" for i in range(len(answer.layout().laid))]
-        set_options(self.ply, plies, plies[ply])
-        self._show_section(answer, element, ply)
+        # The margins over a choice may name other criteria than those on offer: told once.
+        at = self.picked(answer)
+        self.choosers.put(answer, at)
+        at = self.picked(answer)
+        self._fill_page(answer, at)
+        self._drive(answer, at)
+        self.spot.put(answer, at)
         self.draw()
 
-    def _picked(self, answer: PartAnswer) -> tuple[int, int, str]:
-        """Element, ply and case to show: the governing ones until the user picks others."""
-        selection, margins = self.session.selection, answer.margins
-        cases = list(answer.inputs.case_names)
-        element = selection.element
-        if element is None or element >= len(margins.reserve):
-            element = answer.spots[0] if answer.spots else 0
-            return element, int(margins.ply[element]), cases[int(margins.case[element])]
-        ply = int(margins.ply[element]) if selection.spot_ply is None else selection.spot_ply
-        case = selection.case if selection.case in cases else cases[0]
-        return element, min(ply, len(answer.layout().laid) - 1), case
-
-    def _fill_table(self, answer: PartAnswer) -> None:
-        rows = state.spot_rows(answer)
-        need, fresh = state.required(self.session.project), self.session.fresh
-        self.hot_note.setText("one a neighbourhood" if fresh else "stale, of the project before")
-        table = self.hot
-        table.blockSignals(True)
-        table.setRowCount(len(rows))
-        for i, cells in enumerate(rows):
-            for j, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setToolTip(answer.margins.mode_label(answer.spots[i]) if j == 4 else text)
-                failing = j == 0 and answer.margins.reserve[answer.spots[i]] < need
-                ink = "fails" if failing else "ink"
-                item.setForeground(theme.colour(ink if fresh else "stale"))
-                if j == 0:
-                    item.setFont(theme.strong())
-                table.setItem(i, j, item)
-        element = self._picked(answer)[0]
-        if element in answer.spots:
-            table.selectRow(answer.spots.index(element))
+    def _fill_page(self, answer: PartAnswer, at: Picked) -> None:
+        ask, page = self.choosers.ask, PAGES[self.pages.currentIndex()]
+        if page == "hot spots":
+            self.hot.put(answer, ask, at.element)
+        elif page == "by case":
+            self.by_case.put(answer, ask)
+        elif page == "requirements":
+            self.board.put(answer)
+        elif page == "criteria":
+            self.criteria.refresh()
         else:
-            table.clearSelection()
-        table.blockSignals(False)
+            out = excluded(answer, self.session.project.left_out)
+            self.left_out.refresh(out.words, out.share)
 
-    def _fill_requirements(self) -> None:
-        face = theme.face()
-        lines = []
-        for s in self.session.statuses:
-            ink = face.holds if s.met else face.fails
-            word = "met" if s.met else "not met"
-            if not self.session.fresh:
-                ink, word = face.stale, f"was {word}"
-            case = s.where if s.address is None else self._case_of(s.address.case)
-            lines.append(f"<span style='color:{ink}'><b>{word}</b></span>&nbsp; {s.figure}, "
-                         f"<span style='color:{face.soft}'>{case}. {s.need}</span>")  # fmt: skip
-        self.requirements.setText("<br>".join(lines))
-
-    def _case_of(self, number: int) -> str:
-        answer = self.session.answer
-        return answer.inputs.case_names[number] if answer is not None else ""
-
-    def _show_section(self, answer: PartAnswer, element: int, ply: int) -> None:
-        layout = answer.layout()
-        plies = layout.plies(element)
-        rows = rows_of(self.session.project, [layout.laid[n].ply for n in plies], plies)
-        cases = list(answer.inputs.case_names)
-        case = max(0, self.case.currentIndex())
-        try:
-            found = state.section_at(
-                self.session.project, answer, element, min(case, len(cases) - 1)
-            )
-        except TartanError as error:
-            self.where.setText(str(error))
-            self.section.show_stack(rows)
+    def _drive(self, answer: PartAnswer, at: Picked) -> None:
+        margins = margins_for(answer, self.choosers.ask)
+        if at.ply not in answer.layout().plies(at.element):
+            self.driven.setText("that ply does not lie here")
+            self.drivers.put((), faded=False)
             return
-        self.where.setText(found.words)
-        self.section.marked = plies.index(ply) if ply in plies else None
-        self.section.faded = not self.session.fresh
-        self.section.show_stack(rows, found.columns)
-
-    def _map(self, answer: PartAnswer) -> Map:
-        kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
-        if (shape := self._shape(answer)) is not None:
-            return state.shape_map(answer, *shape)
-        if kind == 0 or kind >= len(state.SHOWN):
-            # A mode that was shown before is no longer asked for.
-            return state.reserve_map(self.session.project, answer)
-        if kind == 4:
-            return state.displacement_map(answer, case)
-        ply = max(0, self.ply.currentIndex())
-        return state.stress_map(answer, kind - 1, case, ply, self.spot.currentIndex())
+        try:
+            words, lines = state.driver_lines(self.session.project, answer, at, margins)
+        except TartanError as error:
+            words, lines = str(error), []
+        self.driven.setText(words)
+        self.drivers.put(lines, faded=not self.session.fresh)
 
     def draw(self) -> None:
         """Draw the map, once the station has been visited."""
         answer, part = self.session.answer, self.session.project.part
         if not self.isVisible():
             return
-        if self.scene is None:
-            self.scene = PartScene()
-            self.scene.element_picked.connect(self._pick_element)
-            self._map_place.addWidget(self.scene, 1)
+        scene = self.stage.view()
         if answer is None:
             # Until the first answer the bare part is shown.
             try:
@@ -318,66 +211,68 @@ class MarginsView(QWidget):
             except TartanError:
                 mesh = None
             if mesh is None:
-                self.scene.put_nothing()
+                scene.put_nothing()
             else:
-                self.scene.put_mesh(mesh)
-                self.scene.redraw()
+                scene.put_mesh(mesh)
+                scene.redraw()
             return
-        kind, case = self.shown.currentIndex(), max(0, self.case.currentIndex())
-        for widget in self._of_ply:
-            widget.setVisible(kind in (1, 2, 3))
-        shown, fresh = self._map(answer), self.session.fresh
-        self.legend.put(
-            shown, f"needs {state.required(self.session.project):.2f}", stale=not fresh
-        )
-        self._draw_map(self.scene, answer, shown, case)
-        self.note.setText(shown.note if fresh else f"stale, of the project before: {shown.note}")
-        self.scene.redraw()
-
-    def _shape(self, answer: PartAnswer) -> tuple[str, np.ndarray] | None:
-        """The mode or buckling shape that is chosen, if one is."""
-        shapes = state.shapes_of(answer)
-        number = self.shown.currentIndex() - len(state.SHOWN)
-        return shapes[number] if 0 <= number < len(shapes) else None
-
-    def _draw_map(self, scene: PartScene, answer: PartAnswer, shown: Map, case: int) -> None:
         scene.put_mesh(state.mesh_of(answer))
-        assert scene.mesh is not None
-        if (shape := self._shape(answer)) is not None:
-            move = shape[1] * 0.06 * float(np.linalg.norm(np.ptp(scene.mesh.nodes, axis=0)))
-            words = shape[0]
-        else:
-            factor = state.magnification(answer, case)
-            move = answer.solution.displacement[case, :, :3] * factor
-            words = f"deformed × {units.number(factor)}, {answer.inputs.case_names[case]}"
-        scene.deform(move if self.deformed.isChecked() else None)
-        self.scale.setText(words if self.deformed.isChecked() else "undeformed")
-        scene.paint(shown.rgb if self.session.fresh else _faded(shown.rgb))
-        element = self._picked(answer)[0]
-        scene.outline("picked", [element], theme.face().ink, 4.0)
-        if self.session.fresh:
-            self._label_pick(scene, answer, element)
-        else:
-            scene.unpin("label")
+        self.stage.put(self._shown(answer))
 
-    def _label_pick(self, scene: PartScene, answer: PartAnswer, element: int) -> None:
-        ply, mode = int(answer.margins.ply[element]) + 1, answer.margins.mode_label(element)
-        short = state.SHORT.get(mode, mode)
-        text = f"{units.factor(float(answer.margins.reserve[element]))} · ply {ply} {short}"
-        scene.pin("label", element, text)
+    def _shown(self, answer: PartAnswer) -> Shown:
+        project, fresh = self.session.project, self.session.fresh
+        at = self.picked(answer)
+        view = self.choosers.view(at)
+        out = excluded(answer, project.left_out).mask
+        need = f"needs {required(project):.2f}"
+        shapes = shapes_of(answer)
+        if (number := self.choosers.shape) is not None and number < len(shapes):
+            name, shape = shapes[number]
+            size = 0.06 * float(np.linalg.norm(np.ptp(state.mesh_of(answer).nodes, axis=0)))
+            made = shape_map(answer, name, shape)
+            return Shown(made, shape, size, name, at.element, name.split(" · ")[0],
+                         np.zeros_like(out), (), need, fresh)  # fmt: skip
+        made = make_map(project, answer, view, dark=theme.face().dark,
+                        failing=self.stage.on("only what fails"))  # fmt: skip
+        if view.field == "margin":
+            need = f"needs {required(project) - 1:.2f}"
+        labels: tuple[tuple[int, str], ...] = ()
+        if self.stage.on("labels"):
+            spots = hot_list(answer, view.ask, project.left_out, self.hot.group.currentText())
+            labels = tuple((e, self._reading(answer, view, made, e)) for e in spots)
+        return Shown(
+            made,
+            answer.solution.displacement[at.case, :, :3],
+            state.magnification(answer, at.case),
+            answer.inputs.case_names[at.case],
+            at.element,
+            self._reading(answer, view, made, at.element),
+            out,
+            labels,
+            need,
+            fresh,
+        )
+
+    @staticmethod
+    def _reading(answer: PartAnswer, view: View, made: Map, element: int) -> str:
+        """Value of the shown field at an element, in words."""
+        field = BY_KEY[view.field]
+        if field.sort == "category":
+            label_ = -1 if made.label is None else int(made.label[element])
+            return made.names[label_][0] if label_ >= 0 else "–"
+        value = float(values(answer, view)[element])
+        if not np.isfinite(value):
+            return "∞" if np.isinf(value) else "–"
+        if field.sort != "envelope":
+            return f"{field.title.rpartition(' ')[2]} {units.show(value, field.quantity)}"
+        margins = margins_for(answer, view.ask)
+        mode = margins.mode_label(element)
+        number = units.factor(value) if value >= 0 else f"−{units.factor(-value)}"
+        return f"{number} · ply {int(margins.ply[element]) + 1} {SHORT.get(mode, mode)}"
 
     def close_view(self) -> None:
         """Free the graphics before the window goes."""
-        if self.scene is not None:
-            self.scene.close_view()
-            self.scene = None
+        self.stage.close_view()
 
     def showEvent(self, event: object) -> None:
         self.draw()
-
-
-def _faded(rgb: np.ndarray) -> np.ndarray:
-    """Colours of a map that is out of date: most of the colour gone."""
-    ground = theme.colour("stale")
-    stone = np.array([ground.red(), ground.green(), ground.blue()])
-    return np.asarray(0.28 * rgb + 0.72 * stone).astype(np.uint8)

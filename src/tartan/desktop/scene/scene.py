@@ -237,7 +237,7 @@ class PartScene(QWidget):
         """Draw round elements on the shape as it is shown."""
         if self.mesh is None:
             return
-        points = np.asarray(self._surface.points)[self.mesh.corner_table[elements]]
+        points = self.points_of_many(np.asarray(elements, np.int64))
         lift = 0.002 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
         points = points + lift * self.mesh.normals()[elements][:, None]
         sides = np.stack([points, np.roll(points, -1, axis=1)], axis=2).reshape(-1, 2, 3)
@@ -251,24 +251,30 @@ class PartScene(QWidget):
         reach = 0.09 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
         head = foot + np.array([0.0, 0.0, reach])
         self.strokes(f"{name} stem", np.array([[foot, head]]), face.ink, 1.6)
-        tag = vtkTextActor()
-        tag.SetInput(f" {text} ")
-        # Placed in space, drawn flat: it follows the camera by itself.
-        tag.GetPositionCoordinate().SetCoordinateSystemToWorld()
-        tag.GetPositionCoordinate().SetValue(*head)
-        prop = tag.GetTextProperty()
-        prop.SetFontFamily(4)
-        prop.SetFontFile(_font_file())
-        prop.SetFontSize(14)
-        prop.SetJustificationToCentered()
-        prop.SetColor(*_rgb(face.ink))
-        prop.SetBackgroundColor(*_rgb(face.panel))
-        prop.SetBackgroundOpacity(1.0)
-        prop.SetFrame(1)
-        prop.SetFrameColor(*_rgb(face.ink))
+        self.tags(name, head[None], [text], 14)
+
+    def tags(self, name: str, places: Array, texts: list[str], size: int = 12) -> None:
+        """Write words on small plates at places; they face the viewer and follow the camera."""
         self.clear(name)
-        self.view.add_actor(tag, render=False, reset_camera=False, pickable=False)
-        self._extras[name] = [tag]
+        face = theme.face()
+        for place, text in zip(places, texts, strict=True):
+            tag = vtkTextActor()
+            tag.SetInput(f" {text} ")
+            # Placed in space, drawn flat: it follows the camera by itself.
+            tag.GetPositionCoordinate().SetCoordinateSystemToWorld()
+            tag.GetPositionCoordinate().SetValue(*place)
+            prop = tag.GetTextProperty()
+            prop.SetFontFamily(4)
+            prop.SetFontFile(_font_file())
+            prop.SetFontSize(size)
+            prop.SetJustificationToCentered()
+            prop.SetColor(*_rgb(face.ink))
+            prop.SetBackgroundColor(*_rgb(face.panel))
+            prop.SetBackgroundOpacity(1.0)
+            prop.SetFrame(1)
+            prop.SetFrameColor(*_rgb(face.ink if size > 12 else face.line))
+            self.view.add_actor(tag, render=False, reset_camera=False, pickable=False)
+            self._extras.setdefault(name, []).append(tag)
 
     def unpin(self, name: str) -> None:
         """Take the pin away."""
@@ -293,6 +299,11 @@ class PartScene(QWidget):
         assert self.mesh is not None
         points: Array = np.asarray(self._surface.points)[self.mesh.corner_table[element]]
         return points
+
+    def points_of_many(self, elements: NDArray[np.int64]) -> Array:
+        """Corners of elements on the shape as it is shown, shape (q, 4, 3) [m]."""
+        assert self.mesh is not None
+        return np.asarray(self._surface.points)[self.mesh.corner_table[elements]]
 
     def show_edges(self, on: bool) -> None:
         """Draw element edges or not."""

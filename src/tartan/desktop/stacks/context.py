@@ -8,10 +8,10 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.loadset import LoadSet
 from tartan.core.stack import Stack
-from tartan.desktop.margins.state import required
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.answers import Question
 from tartan.desktop.stacks.state import laminate_or_error
+from tartan.exchange.maps.mapped import required
 from tartan.project.model import CriteriaSet
 
 NOTHING = LoadSet("no load")

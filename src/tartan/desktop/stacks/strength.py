@@ -14,7 +14,6 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import SPOTS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
 from tartan.core.working import reserve_working
-from tartan.desktop.margins.state import SHORT
 from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.criticals import CriticalPicture, quantity_of
@@ -31,6 +30,7 @@ from tartan.desktop.widgets.small import (
 from tartan.exchange.tables import Cell, Table
 from tartan.project import design_edits, units
 from tartan.project.model import CriteriaSet
+from tartan.project.words import SHORT
 
 NONE = "nothing"
 

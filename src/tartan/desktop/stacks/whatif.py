@@ -147,12 +147,12 @@ class WhatIfPane(QWidget):
             return
         per_mass = self.order.currentText() == ORDERS[1]
         others = [r for r in self._found if r is not here]
-        others.sort(key=lambda r: _merit(r, here, per_mass=per_mass))
+        others.sort(key=lambda r: merit(r, here, per_mass=per_mass))
         self.best_first = others[:SHOWN]
         loads = self.session.project.loads_on(self._chosen.stack.name) if self._chosen else ()
         rows, looks = [], []
         for r in self.best_first:
-            cells, shown = _row(r, here, loads[r.load].name if r.load < len(loads) else "")
+            cells, shown = ranked_row(r, here, loads[r.load].name if r.load < len(loads) else "")
             rows.append(cells)
             looks.append(shown)
         unit = units.AREAL_MASS.unit
@@ -194,7 +194,7 @@ def _judged(material: Material, chosen: Chosen) -> bool:
     return bool(keys)
 
 
-def _merit(r: Ranked, here: Ranked, *, per_mass: bool) -> tuple[float, float]:
+def merit(r: Ranked, here: Ranked, *, per_mass: bool) -> tuple[float, float]:
     """Key that sorts the best first: gain, or gain per added mass where mass is added."""
     gain, added = r.reserve - here.reserve, r.mass - here.mass
     if not per_mass or math.isnan(added):
@@ -205,9 +205,10 @@ def _merit(r: Ranked, here: Ranked, *, per_mass: bool) -> tuple[float, float]:
     return -gain / added, -gain
 
 
-def _row(
+def ranked_row(
     r: Ranked, here: Ranked, loads: str
 ) -> tuple[tuple[str, float, float, float, float | None, str], list[Look | None]]:
+    """Cells of a ranked change, and how they look beside the stack as it is."""
     gain, added = r.reserve - here.reserve, (r.mass - here.mass) / units.AREAL_MASS.scale
     rate = gain / added if added > 1e-12 else None
     ink = "holds" if gain > 1e-9 else "fails" if gain < -1e-9 else "soft"

@@ -1,0 +1,177 @@
+"""At the spot: section, plies beside each other, and what one change would do."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from tartan.core.errors import TartanError
+from tartan.desktop.margins import state
+from tartan.desktop.margins.drivers import PlyBars
+from tartan.desktop.margins.state import Picked
+from tartan.desktop.margins.whatif import SpotWhatIf
+from tartan.desktop.rows import rows_of
+from tartan.desktop.session import Session
+from tartan.desktop.stacks import answers
+from tartan.desktop.widgets.figure import WorkingPane
+from tartan.desktop.widgets.many import ManyChoice
+from tartan.desktop.widgets.section import SectionPicture
+from tartan.desktop.widgets.small import button, label, row
+from tartan.exchange.maps.mapped import required
+from tartan.project import design_edits, units
+from tartan.project.jobs import PartAnswer
+
+HEIGHT = 258
+USUAL = ("strain_12.0", "stress_12.0", "stress_12.1", "stress_12.2", "shear.0", "reserve")
+
+
+class SpotPanel(QWidget):
+    """Everything about one place of the part."""
+
+    ply_chosen = pyqtSignal(int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._answer: PartAnswer | None = None
+        self._at: Picked | None = None
+        self._found: state.Section | None = None
+        self._keys: tuple[str, ...] = ()
+        self.section = SectionPicture()
+        self.section.least_band = 15
+        self.section.band_width = 216
+        self.bars = PlyBars()
+        self.bars.setFixedWidth(214)
+        self.where = label("", "soft")
+        self.first = label("", "head")
+        self.columns = ManyChoice("column", "columns", "Columns beside the section")
+        self.what_if = SpotWhatIf(session)
+        self.working = WorkingPane()
+        self.pages = QStackedWidget()
+        self._build()
+
+    def _build(self) -> None:
+        self.setProperty("role", "panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.columns.changed.connect(self._again)
+        self.section.ply_pressed.connect(lambda ply, _: self._tell(ply))
+        self.section.bar_pressed.connect(self._open_working)
+        self.bars.ply_pressed.connect(self._tell)
+        self.what_if.closed.connect(lambda: self.pages.setCurrentIndex(0))
+        self.working.closed.connect(lambda: self.pages.setCurrentIndex(0))
+        self.working.kept.connect(self._keep)
+        both = QWidget()
+        across = QHBoxLayout(both)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(12)
+        across.addWidget(self.section, 1)
+        across.addWidget(self.bars)
+        for page in (both, self.what_if, self.working):
+            self.pages.addWidget(page)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(12, 6, 12, 6)
+        box.setSpacing(3)
+        box.addWidget(row(label("At the spot", "head"), self.where, None, self.first, spacing=8))
+        box.addWidget(self.pages, 1)
+        self.line_of_acts = row(
+            self.columns, None,
+            button("open this ply", self._to_stack, "Edit it in Stacks, or in the lay-up"),
+            button("its place in the lay-up", self._to_lay_up, "Show its rung in Part"),
+            button("what one change would do", self._rank, "Rank every single change here"),
+            spacing=6,
+        )  # fmt: skip
+        box.addWidget(self.line_of_acts)
+        self.setFixedHeight(HEIGHT + 24)
+
+    # Acting
+
+    def _tell(self, band: int) -> None:
+        if self._answer is not None and self._at is not None:
+            plies = self._answer.layout().plies(self._at.element)
+            if band < len(plies):
+                self.ply_chosen.emit(plies[band])
+
+    def _rank(self) -> None:
+        if self._answer is not None and self._at is not None:
+            self.what_if.put(self._answer, self._at)
+            self.pages.setCurrentWidget(self.what_if)
+
+    def _to_stack(self) -> None:
+        if self._answer is None or self._at is None:
+            return
+        laid = self._answer.layout().laid[self._at.ply]
+        stack = self._answer.inputs.part.lay_up[laid.rung].stack
+        if stack:
+            self.session.select(stack=stack, station="Stacks", plies=(laid.within,))
+        else:
+            self._to_lay_up()
+
+    def _to_lay_up(self) -> None:
+        if self._answer is not None and self._at is not None:
+            laid = self._answer.layout().laid[self._at.ply]
+            self.session.select(station="Part", rungs=(laid.rung,))
+
+    def _open_working(self, band: int, key: str) -> None:
+        if self._found is None or not key.startswith("reserve"):
+            return
+        try:
+            self.working.put(answers.reserve_of_ply(self._found.question, band, key))
+        except TartanError as error:
+            self.working.put(str(error))
+        self.pages.setCurrentWidget(self.working)
+        self.working.text.setFocus()
+
+    def _keep(self, title: str, text: str) -> None:
+        self.session.edit("keep a working",
+                          lambda p: design_edits.keep_working(p, title, text))  # fmt: skip
+
+    def _again(self) -> None:
+        if self._answer is not None and self._at is not None:
+            self.put(self._answer, self._at)
+
+    # Showing
+
+    def put(self, answer: PartAnswer, at: Picked) -> None:
+        """Show a place."""
+        self._answer = answer
+        if at != self._at:
+            self.pages.setCurrentIndex(0)
+        self._at = at
+        project, layout = self.session.project, answer.layout()
+        plies = layout.plies(at.element)
+        rows = rows_of(project, [layout.laid[n].ply for n in plies], plies)
+        marked = plies.index(at.ply) if at.ply in plies else None
+        try:
+            found = state.section_at(project, answer, at.element, at.case, self._chosen(answer),
+                                     self.session.before)  # fmt: skip
+        except TartanError as error:
+            self._found = None
+            self.where.setText(str(error))
+            self.section.show_stack(rows)
+            return
+        self._found = found
+        fresh, need = self.session.fresh, required(project)
+        self.where.setText(found.words)
+        self.section.marked = marked
+        self.section.faded = not fresh
+        self.section.show_stack(rows, found.columns)
+        self.bars.put(found.reserve, [str(n + 1) for n in plies], need, marked, faded=not fresh)
+        least = float(found.reserve.min())
+        self.first.setText(f"first ply fails at {units.factor(least)} × this case"
+                           if fresh else "stale")  # fmt: skip
+
+    def _chosen(self, answer: PartAnswer) -> tuple[str, ...]:
+        """Keys of the columns that are on."""
+        kinds = [(k.key, f"{k.title}, {k.group}") for k in answers.COLUMN_KINDS]
+        judged = answers.criterion_columns(answer.inputs.criteria)
+        kinds += [(k, f"reserve factor, {t}") for k, t in judged]
+        keys = tuple(k for k, _ in kinds)
+        if keys != self._keys:
+            first = not self._keys
+            self._keys = keys
+            self.columns.blockSignals(True)
+            self.columns.put([t for _, t in kinds])
+            if first:
+                self.columns.choose([i for i, k in enumerate(keys) if k in USUAL])
+            self.columns.blockSignals(False)
+        return tuple(keys[i] for i in self.columns.chosen) or keys

@@ -1,0 +1,272 @@
+"""The map on the part: legend, shape, what is left out, labels and pinned readings."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+
+from tartan.core.errors import TartanError
+from tartan.desktop import theme
+from tartan.desktop.margins.legend import Legend
+from tartan.desktop.scene import glyphs
+from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.widgets.small import QuantityField, button, label, row, switch
+from tartan.exchange.maps.mapped import Map
+from tartan.project import units
+
+Array = NDArray[np.float64]
+
+FRAME = 40
+"""Milliseconds between frames of an animation."""
+
+PERIOD = 1.6
+"""Seconds of one swing."""
+
+SWITCHES = {
+    "deformed": "Draw the magnified displacement",
+    "swing": "Let the displacement swing",
+    "outline": "Draw the rim of the undeformed shape",
+    "only what fails": "Colour only what is below the required reserve factor",
+    "labels": "Name what governs at the hot spots",
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """All that is drawn.
+
+    Attributes
+    ----------
+    map : Map
+        Colours and legend.
+    motion : ndarray, shape (n, 3)
+        Displacement, not magnified [m].
+    scale : float
+        Usual magnification.
+    words : str
+        What moves.
+    element : int
+        The one picked.
+    reading : str
+        Its value in words.
+    left_out : ndarray of bool, shape (m,)
+        Elements that do not count.
+    labels : tuple of (int, str)
+        Elements with words of their own.
+    need : str
+        The requirement in words, for the legend.
+    fresh : bool
+        Whether it belongs to the project as it stands.
+    """
+
+    map: Map
+    motion: Array
+    scale: float
+    words: str
+    element: int
+    reading: str
+    left_out: NDArray[np.bool_]
+    labels: tuple[tuple[int, str], ...]
+    need: str
+    fresh: bool
+
+
+class Stage(QWidget):
+    """Draws what it is given; tells what is picked or swept."""
+
+    element_picked = pyqtSignal(int)
+    elements_swept = pyqtSignal(object, bool)
+    asked_anew = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.scene: PartScene | None = None
+        self.shown: Shown | None = None
+        self.legend = Legend()
+        self.switches = {name: switch(name, tip, on=name == "deformed")
+                         for name, tip in SWITCHES.items()}  # fmt: skip
+        self.scale = QuantityField(units.RATIO, self._put_scale, optional=True)
+        self.scale.setAccessibleName("Magnification")
+        self.scale.setFixedWidth(54)
+        self.scale.setToolTip("Magnification of the displacement; empty is a fitting one")
+        self._scale: float | None = None
+        self.note = label("", "soft")
+        self.words = label("", "soft")
+        self.readings: dict[int, str] = {}
+        self._phase = 0.0
+        self._swing = QTimer(self)
+        self._swing.setInterval(FRAME)
+        self._swing.timeout.connect(self._frame)
+        self._place = QHBoxLayout()
+        self._build()
+
+    def _build(self) -> None:
+        self._place.setContentsMargins(0, 0, 0, 0)
+        self._place.addWidget(self.legend)
+        # A longer note must not push the map aside: that would draw it anew.
+        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        for name, each in self.switches.items():
+            each.toggled.connect(self._swung if name == "swing" else lambda _: self.again())
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(4)
+        box.addLayout(self._place, 1)
+        box.addWidget(self.note)
+        box.addWidget(row(self.switches["deformed"], label("×", "soft"), self.scale,
+                          self.switches["swing"], self.switches["outline"], self.words, None,
+                          button("pin", self.pin_reading, "Pin this reading on the part"),
+                          button("unpin all", self.unpin_all, "Take the readings away"),
+                          spacing=4))  # fmt: skip
+
+    def on(self, name: str) -> bool:
+        """Whether a switch is on."""
+        return self.switches[name].isChecked()
+
+    def again(self) -> None:
+        """Have everything drawn anew by whoever knows what."""
+        self.asked_anew.emit()
+
+    def _put_scale(self, value: float | None) -> TartanError | None:
+        if value is not None and not 0 <= value <= 1e6:
+            return TartanError("The magnification must lie between 0 and 1 000 000.", "Map",
+                               "Leave it empty for a fitting one.")  # fmt: skip
+        self._scale = value
+        self.again()
+        return None
+
+    # Readings
+
+    def pin_reading(self) -> None:
+        """Pin the value at the picked element as a label on the part."""
+        if self.shown is not None:
+            self.readings[self.shown.element] = self.shown.reading
+            self.again()
+
+    def unpin_all(self) -> None:
+        """Take the pinned readings away."""
+        for element in self.readings:
+            if self.scene is not None:
+                self.scene.unpin(f"reading {element}")
+        self.readings.clear()
+        self.again()
+
+    # Drawing
+
+    def view(self) -> PartScene:
+        """Return the view, made now if it was not."""
+        if self.scene is None:
+            self.scene = PartScene()
+            self.scene.element_picked.connect(self.element_picked)
+            self.scene.elements_swept.connect(self.elements_swept)
+            self._place.addWidget(self.scene, 1)
+        return self.scene
+
+    def put(self, shown: Shown) -> None:
+        """Draw; the mesh has been put before."""
+        scene, face = self.view(), theme.face()
+        assert scene.mesh is not None
+        self.shown = shown
+        self.legend.put(shown.map, shown.need, stale=not shown.fresh)
+        factor = shown.scale if self._scale is None else self._scale
+        moving = self.on("deformed")
+        if not self._swing.isActive():
+            scene.deform(shown.motion * factor if moving else None)
+        self.words.setText(f"× {units.number(factor)}, {shown.words}" if moving else "undeformed")
+        scene.paint(self._colours(shown))
+        rim = (
+            glyphs.rim_strokes(scene.mesh)
+            if self.on("outline") and moving
+            else np.zeros((0, 2, 3))
+        )
+        scene.strokes("undeformed", rim, face.soft, 1.4)
+        out = np.flatnonzero(shown.left_out)
+        scene.strokes("left out", self._hatch(scene, out), face.soft, 1.2)
+        scene.outline("picked", [shown.element], face.ink, 4.0)
+        self._write(scene, shown)
+        self.note.setText(shown.map.note if shown.fresh
+                          else f"stale, of the project before: {shown.map.note}")  # fmt: skip
+        scene.redraw()
+
+    def _colours(self, shown: Shown) -> NDArray[np.uint8]:
+        rgb = shown.map.rgb if shown.fresh else faded(shown.map.rgb)
+        if shown.left_out.any():
+            rgb = rgb.copy()
+            rgb[shown.left_out] = faded(rgb[shown.left_out])
+        return rgb
+
+    @staticmethod
+    def _hatch(scene: PartScene, elements: NDArray[np.int64]) -> Array:
+        """A stroke across each element, along a diagonal."""
+        if len(elements) == 0:
+            return np.zeros((0, 2, 3))
+        assert scene.mesh is not None
+        p = scene.points_of_many(elements)
+        lift = 0.001 * glyphs.part_size(scene.mesh) * scene.mesh.normals()[elements][:, None]
+        return np.asarray(p[:, [0, 2]] + lift)
+
+    def _write(self, scene: PartScene, shown: Shown) -> None:
+        for element in list(self.readings):
+            assert scene.mesh is not None
+            if element >= scene.mesh.count:
+                scene.unpin(f"reading {element}")
+                del self.readings[element]
+                continue
+            scene.pin(f"reading {element}", element, self.readings[element])
+        kept = self._apart(scene, shown.labels)
+        places = [scene.points_of(e).mean(axis=0) for e, _ in kept]
+        scene.tags("labels", np.array(places).reshape(-1, 3), [w for _, w in kept])
+        if shown.fresh and shown.element not in self.readings and not shown.labels:
+            scene.pin("label", shown.element, shown.reading)
+        else:
+            scene.unpin("label")
+
+    @staticmethod
+    def _apart(scene: PartScene, labels: tuple[tuple[int, str], ...]) -> list[tuple[int, str]]:
+        """Labels that do not cover a worse one's, as the part is seen now."""
+        kept: list[tuple[int, str]] = []
+        seen: list[Array] = []
+        for element, words in labels:
+            at = scene.on_screen(scene.points_of(element).mean(axis=0)[None])[0]
+            if all(abs(at[0] - s[0]) > 110 or abs(at[1] - s[1]) > 18 for s in seen):
+                kept.append((element, words))
+                seen.append(at)
+        return kept
+
+    def _swung(self, on: bool) -> None:
+        if on:
+            self._phase = 0.0
+            self._swing.start()
+        else:
+            self._swing.stop()
+        self.again()
+
+    def _frame(self) -> None:
+        scene, shown = self.scene, self.shown
+        if scene is None or shown is None or not self.isVisible():
+            return
+        self._phase += FRAME / 1000 / PERIOD
+        factor = shown.scale if self._scale is None else self._scale
+        scene.deform(shown.motion * factor * math.sin(2 * math.pi * self._phase))
+        for name in ("picked", "left out", "labels"):
+            scene.clear(name)
+        scene.unpin("label")
+        scene.redraw()
+
+    def close_view(self) -> None:
+        """Free the graphics before the window goes."""
+        self._swing.stop()
+        if self.scene is not None:
+            self.scene.close_view()
+            self.scene = None
+
+
+def faded(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Colours of what does not count: most of the colour gone."""
+    ground = theme.colour("stale")
+    stone = np.array([ground.red(), ground.green(), ground.blue()])
+    return np.asarray(0.28 * rgb + 0.72 * stone).astype(np.uint8)

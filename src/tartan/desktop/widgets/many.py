@@ -1,0 +1,129 @@
+"""Several of several: a button that says what is chosen and opens a list to tick."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QVBoxLayout, QWidget
+
+from tartan.desktop.widgets.small import button, row, scrolled, switch
+
+MOST_HEIGHT = 340
+
+
+class ManyChoice(QPushButton):
+    """Says what is chosen; nothing ticked, or all, is all.
+
+    Parameters
+    ----------
+    noun, nouns : str
+        What is chosen, one and several of it.
+    tip : str
+        What the choice does.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, noun: str, nouns: str, tip: str) -> None:
+        super().__init__()
+        self._nouns = nouns
+        self.names: tuple[str, ...] = ()
+        self.chosen: tuple[int, ...] = ()
+        self._boxes: list[QCheckBox] = []
+        self._popup: QFrame | None = None
+        self.setProperty("role", "switch")
+        self.setToolTip(tip)
+        self.setAccessibleName(f"{noun} choice")
+        self.clicked.connect(self._open)
+        self._say()
+
+    def put(self, names: Sequence[str]) -> None:
+        """Offer other things; what is chosen stays where its name stays."""
+        if tuple(names) == self.names:
+            return
+        kept = {self.names[i] for i in self.chosen}
+        self.names = tuple(names)
+        self.chosen = tuple(i for i, n in enumerate(names) if n in kept)
+        self._say()
+
+    def choose(self, chosen: Sequence[int]) -> None:
+        """Choose by number; all of them is none of them."""
+        picked = tuple(sorted(set(chosen)))
+        picked = () if len(picked) == len(self.names) else picked
+        if picked != self.chosen:
+            self.chosen = picked
+            self._say()
+            self.changed.emit()
+
+    def _say(self) -> None:
+        if not self.chosen:
+            words = f"all {self._nouns}"
+        elif len(self.chosen) == 1:
+            words = self.names[self.chosen[0]]
+        else:
+            words = f"{len(self.chosen)} of {len(self.names)} {self._nouns}"
+        self.setText(words if len(words) <= 22 else f"{words[:21]}…")
+
+    def _open(self) -> None:
+        popup = QFrame(self, Qt.WindowType.Popup)
+        popup.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        popup.setProperty("role", "panel")
+        holder = QWidget()
+        inside = QVBoxLayout(holder)
+        inside.setContentsMargins(8, 4, 8, 4)
+        inside.setSpacing(3)
+        self._boxes = []
+        for i, name in enumerate(self.names):
+            box = QCheckBox(name)
+            box.setChecked(i in self.chosen)
+            box.toggled.connect(lambda _: self._read())
+            inside.addWidget(box)
+            self._boxes.append(box)
+        area = scrolled(holder)
+        around = QVBoxLayout(popup)
+        around.setContentsMargins(4, 4, 4, 4)
+        around.addWidget(row(button("all", lambda: self._tick([])), None, spacing=2))
+        around.addWidget(area)
+        wanted = holder.sizeHint()
+        area.setMinimumWidth(max(150, wanted.width() + 24))
+        area.setFixedHeight(min(MOST_HEIGHT, wanted.height() + 4))
+        self._popup = popup
+        popup.adjustSize()
+        popup.move(self.mapToGlobal(QPoint(0, self.height() + 2)))
+        popup.show()
+
+    def _tick(self, chosen: Sequence[int]) -> None:
+        for i, box in enumerate(self._boxes):
+            box.blockSignals(True)
+            box.setChecked(i in chosen)
+            box.blockSignals(False)
+        self._read()
+
+    def _read(self) -> None:
+        self.choose([i for i, box in enumerate(self._boxes) if box.isChecked()])
+
+
+class Tabs(QWidget):
+    """Words in a row of which one is chosen."""
+
+    turned = pyqtSignal(int)
+
+    def __init__(self, names: Sequence[str]) -> None:
+        super().__init__()
+        self.buttons = [switch(name) for name in names]
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(row(*self.buttons, None, spacing=0))
+        for i, each in enumerate(self.buttons):
+            each.setProperty("role", "tab")
+            each.clicked.connect(lambda _=False, n=i: self.turn(n))
+        self.at = 0
+        self.turn(0)
+
+    def turn(self, number: int) -> None:
+        """Choose one."""
+        self.at = number
+        for i, each in enumerate(self.buttons):
+            each.setChecked(i == number)
+        self.turned.emit(number)
