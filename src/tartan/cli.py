@@ -5,12 +5,16 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from tartan import __version__
 from tartan.core.errors import TartanError
+
+if TYPE_CHECKING:
+    from tartan.project.jobs import PartAnswer
+    from tartan.project.model import Project
 
 app = typer.Typer(
     add_completion=False,
@@ -67,31 +71,90 @@ def _open(file: Path | None) -> None:
 
 
 @app.command()
-def check(file: Path) -> None:
+def check(file: Path,
+          as_json: Annotated[bool, typer.Option("--json", help="Write JSON for scripts.")] = False
+          ) -> None:  # fmt: skip
     """Print the verdict and the requirements; exit status 0 when all are met, 1 when not."""
-    from tartan.project import storage
-    from tartan.project.jobs import solve_now
-    from tartan.project.shellinputs import part_inputs
     from tartan.project.verdict import statuses, verdict
 
     try:
-        project = storage.load(file)
-        answer = solve_now(part_inputs(project))
+        project, answer = _answered(file)
+        said, found = verdict(project, answer), statuses(project, answer)
     except TartanError as error:
         raise _refuse(error) from error
-    said = verdict(project, answer)
+    if as_json:
+        from tartan.exchange.check_json import as_data
+
+        _say(json.dumps(as_data(project, answer), indent=1, ensure_ascii=False, allow_nan=False))
+        raise typer.Exit(0 if all(s.met for s in found) else 1)
     _say(f"{said.figure}. {said.sentence}")
     _say()
-    met = True
-    for status in statuses(project, answer):
-        met = met and status.met
+    for status in found:
         mark = "met    " if status.met else "NOT MET"
-        _say(f"{mark}  {status.figure}. {status.need}  {status.where}")
+        margin = f"{status.ratio - 1:+.1%}"
+        _say(f"{mark}  {status.figure}. {status.need}  {margin}  {status.where}")
     solution = answer.solution
     cases = len(answer.inputs.case_names)
     _say(f"\n{solution.unknowns} unknowns, {cases} cases, reactions balance the "
          f"loads to {solution.imbalance:.1e} of their size")  # fmt: skip
-    raise typer.Exit(0 if met else 1)
+    raise typer.Exit(0 if all(s.met for s in found) else 1)
+
+
+def _answered(file: Path) -> tuple[Project, PartAnswer]:
+    """Open a project and answer it."""
+    from tartan.project import storage
+    from tartan.project.jobs import solve_now
+    from tartan.project.shellinputs import part_inputs
+
+    project = storage.load(file)
+    return project, solve_now(part_inputs(project))
+
+
+@app.command()
+def report(file: Path,
+           out: Annotated[list[Path], typer.Argument(help="Files that end in .html or .pdf.")],
+           chapters: Annotated[str, typer.Option(help="Chapters, parted by commas.")] = "",
+           title: Annotated[str, typer.Option(help="Title below the project's name.")] = "",
+           version: Annotated[str, typer.Option(help="Version, if not the one at work.")] = "",
+           ) -> None:  # fmt: skip
+    """Write a report; needs no display."""
+    from tartan.exchange.report.write import ReportRequest, report_steps
+    from tartan.project import storage, versions
+
+    try:
+        project = storage.load(file)
+        if version:
+            project = versions.switch_version(project, version)
+        changes: dict[str, Any] = {"title": title} if title else {}
+        if chapters:
+            changes["wanted"] = tuple(c.strip() for c in chapters.split(",") if c.strip())
+        for step in report_steps(ReportRequest(project, tuple(out), **changes)):
+            sys.stderr.write(f"{step.share:4.0%}  {step.doing}\n")
+    except TartanError as error:
+        raise _refuse(error) from error
+    for path in out:
+        _say(str(path))
+
+
+@app.command()
+def export(file: Path,
+           what: Annotated[str, typer.Argument(help="A table, fields or map; see below.")],
+           out: Annotated[Path, typer.Argument(help="CSV, XLSX, VTU, SVG or PNG.")],
+           field: Annotated[str, typer.Option(help="Field of a map.")] = "reserve",
+           case: Annotated[str, typer.Option(help="Case of a map.")] = "",
+           ply: Annotated[int, typer.Option(help="Ply of a map, from 1.")] = 1,
+           ) -> None:  # fmt: skip
+    """Write materials, stacks, lay-up, zones, cases, requirements, hot-spots, by-case, margins,
+    fields or map; needs no display."""  # noqa: D205, D209
+    from tartan.exchange.exports import export as write
+    from tartan.exchange.maps.fields import View
+
+    try:
+        project, answer = _answered(file)
+        write(what, project, answer, out, View(field, case=case, ply=ply - 1))
+    except TartanError as error:
+        raise _refuse(error) from error
+    _say(str(out))
 
 
 @app.command()

@@ -17,7 +17,7 @@ Mark = Literal["complete", "needs", "stale"]
 
 THIN_SPACE = "\u202f"
 
-STATIONS = ("Materials", "Stacks", "Part", "Cases", "Margins")
+STATIONS = ("Materials", "Stacks", "Part", "Cases", "Margins", "Versions", "Report")
 
 
 @dataclass(frozen=True)
@@ -36,6 +36,8 @@ class Freshness:
     error: TartanError | None
     met: int
     asked: int
+    report: str = ""
+    report_fresh: bool = False
 
 
 def _count(number: int, noun: str, plural: str = "") -> str:
@@ -60,6 +62,9 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
         "Part": _part(project),
         "Cases": _cases(project),
         "Margins": _margins(answer),
+        "Versions": _versions(project),
+        "Report": StationLine(answer.report or "not made yet",
+                              "complete" if answer.report_fresh else "stale"),
     }  # fmt: skip
     if answer.error is not None:
         station = station_of(answer.error)
@@ -109,6 +114,12 @@ def _cases(project: Project) -> StationLine:
     ready = bool(project.cases and project.supports)
     words = f"{_count(len(project.cases), 'case')},\n{asked}"
     return StationLine(words, "complete" if ready else "needs")
+
+
+def _versions(project: Project) -> StationLine:
+    words = _count(1 + len(project.versions), "version")
+    base = f",\nbaseline {project.against}" if project.against else ""
+    return StationLine(f"{words}{base}", "complete")
 
 
 def _margins(answer: Freshness) -> StationLine:

@@ -63,7 +63,7 @@ def use(application: QApplication, *, dark: bool | None = None) -> None:
 
 def load_fonts() -> None:
     """Make the bundled type family known to Qt."""
-    for entry in (files("tartan.desktop") / "assets").iterdir():
+    for entry in (files("tartan") / "assets").iterdir():
         if entry.name.endswith((".otf", ".ttf")):
             with as_file(entry) as path:
                 QFontDatabase.addApplicationFont(str(path))

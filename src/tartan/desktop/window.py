@@ -29,18 +29,22 @@ from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.part.view import PartView
 from tartan.desktop.preferences import preferences
+from tartan.desktop.report.view import ReportView
 from tartan.desktop.route import Route
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.view import StacksView
 from tartan.desktop.stations import STATIONS, Freshness, lines
+from tartan.desktop.things import things
 from tartan.desktop.verdictbar import VerdictBar
+from tartan.desktop.versions.view import VersionsView
 from tartan.desktop.widgets.small import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
 from tartan.project import edits, storage, units, versions
 from tartan.project.recovery import Left
 from tartan.project.samples import SAMPLES
 
-View = MaterialsView | StacksView | PartView | CasesView | MarginsView
+View = (MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView
+        | ReportView)  # fmt: skip
 
 
 class MainWindow(QMainWindow):
@@ -53,15 +57,7 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1080, 680)
         self.route = Route()
         self.verdict = VerdictBar()
-        self.materials = MaterialsView(session)
-        self.stacks = StacksView(session)
-        self.part = PartView(session)
-        self.cases = CasesView(session)
-        self.margins = MarginsView(session)
-        views: tuple[View, ...] = (
-            self.materials, self.stacks, self.part, self.cases, self.margins,
-        )  # fmt: skip
-        self.views: dict[str, View] = dict(zip(STATIONS, views, strict=True))
+        self._make_views()
         self.bench = QStackedWidget()
         for view in self.views.values():
             self.bench.addWidget(view)
@@ -78,13 +74,7 @@ class MainWindow(QMainWindow):
         self.undo_button = QPushButton("undo")
         self.redo_button = QPushButton("redo")
         self._build()
-        self.route.chosen.connect(lambda name: session.select(station=name))
-        self.verdict.followed.connect(self.follow_verdict)
-        self.verdict.cancel_asked.connect(session.cancel)
-        session.project_changed.connect(lambda *_: self.refresh())
-        session.selection_changed.connect(self._on_selection)
-        session.answer_changed.connect(self._on_answer)
-        session.progress_changed.connect(self._show_verdict)
+        self._connect()
         self.wear()
         self.route.setFocus()
         hints = QGuiApplication.styleHints()
@@ -92,6 +82,34 @@ class MainWindow(QMainWindow):
             hints.colorSchemeChanged.connect(self._follow_desktop)
 
     # Building
+
+    def _make_views(self) -> None:
+        session = self.session
+        self.materials = MaterialsView(session)
+        self.stacks = StacksView(session)
+        self.part = PartView(session)
+        self.cases = CasesView(session)
+        self.margins = MarginsView(session)
+        self.versions = VersionsView(session)
+        self.report = ReportView(session)
+        self.holders = (self.part.pane, self.cases.pane, self.margins, self.versions, self.report)
+        views: tuple[View, ...] = (
+            self.materials, self.stacks, self.part, self.cases, self.margins, self.versions,
+            self.report,
+        )  # fmt: skip
+        self.views: dict[str, View] = dict(zip(STATIONS, views, strict=True))
+
+    def _connect(self) -> None:
+        session = self.session
+        self.route.chosen.connect(lambda name: session.select(station=name))
+        self.verdict.followed.connect(self.follow_verdict)
+        self.report.made.connect(self._show_route)
+        self.report.maker.stepped.connect(lambda _: self._show_route())
+        self.verdict.cancel_asked.connect(session.cancel)
+        session.project_changed.connect(lambda *_: self.refresh())
+        session.selection_changed.connect(self._on_selection)
+        session.answer_changed.connect(self._on_answer)
+        session.progress_changed.connect(self._show_verdict)
 
     def _make_commands(self) -> dict[str, QAction]:
         """Every command with its name and keys; the menu, palette and tooltips read them here."""
@@ -104,11 +122,14 @@ class MainWindow(QMainWindow):
             ("redo", "Ctrl+Y", self.session.redo),
             ("pin the baseline", "Ctrl+B", self.pin_baseline),
             ("unpin the baseline", "", self.unpin_baseline),
+            ("clone version", "", lambda: self.session.edit("clone version",
+                                                            versions.clone_version)),
+            ("make the report", "Ctrl+R", self.make_report),
             *((f"units: {n}", "", lambda n=n: self.use_units(n)) for n in units.SYSTEMS),
             ("solve again", "F5", self.session.solve_again),
             ("cancel solving", "", self.session.cancel),
             ("go to the governing spot", "Ctrl+G", self.follow_verdict),
-            ("find", "Ctrl+Space", self.begin_find),
+            ("find", "Ctrl+Space", self.open_finder),
             *((f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
               for i, name in enumerate(STATIONS, start=1)),
         ]  # fmt: skip
@@ -185,7 +206,7 @@ class MainWindow(QMainWindow):
 
     # Commands
 
-    def begin_find(self) -> None:
+    def open_finder(self) -> None:
         """Open the palette."""
         self.finder.begin()
 
@@ -212,46 +233,30 @@ class MainWindow(QMainWindow):
         """Compare with nothing."""
         self.session.edit("unpin the baseline", versions.unpin_baseline)
 
+    def make_report(self) -> None:
+        """Go to the report and make it."""
+        self.session.select(station="Report")
+        self.report.make()
+
     def _offer_baseline(self) -> None:
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction(f"pin version {self.session.project.version} as the baseline",
-                       self.pin_baseline)  # fmt: skip
-        if self.session.project.baseline is not None:
+        project = self.session.project
+        menu.addAction(f"pin version {project.version} as the baseline", self.pin_baseline)
+        for name in versions.version_names(project):
+            if name not in (project.version, project.against):
+                menu.addAction(f"compare with {name}", lambda n=name: self.session.edit(
+                    f"compare with {n}", lambda p: versions.compare_with(p, n)))  # fmt: skip
+        if project.against:
             menu.addAction("compare with nothing", self.unpin_baseline)
+        menu.addAction("all versions", lambda: self.session.select(station="Versions"))
         menu.popup(self.baseline.mapToGlobal(self.baseline.rect().bottomLeft()))
 
     def entries(self) -> list[Entry]:
         """Everything the palette can find."""
-        project, session = self.session.project, self.session
         found = [Entry(n, " ".join(("command", a.shortcut().toString())).strip(), a.trigger)
                  for n, a in self.commands.items() if n != "find"]  # fmt: skip
-
-        def go(**changes: object) -> Callable[[], object]:
-            return lambda: session.select(**changes)
-
-        found += [Entry(m.name, "material", go(station="Materials", material=m.name))
-                  for m in project.materials]  # fmt: skip
-        for stack in project.stacks:
-            found.append(
-                Entry(stack.name, "stack", go(station="Stacks", stack=stack.name, plies=()))
-            )
-            found += [
-                Entry(f"ply {i + 1} of {stack.name}", f"{ply.angle:g}° {ply.material}",
-                      go(station="Stacks", stack=stack.name, plies=(i,)))
-                for i, ply in enumerate(stack.plies)
-            ]  # fmt: skip
-        found += [Entry(n, "case", go(station="Cases", case=n)) for n in project.case_names]
-        for region in project.part.regions if project.part else ():
-            found.append(Entry(region.name, "region", self._to_region(region.name)))
-        return found
-
-    def _to_region(self, name: str) -> Callable[[], object]:
-        def act() -> None:
-            self.session.select(station="Part", region=name)
-            self.part.open_form("regions")
-
-        return act
+        return found + things(self.session, lambda: self.part.open_form("regions"))
 
     def follow_verdict(self) -> None:
         """Go to the spot, or to where something stands in the way."""
@@ -347,8 +352,10 @@ class MainWindow(QMainWindow):
         history = self.session.history
         self.name.put(history.project.name)
         self.version.put(history.project.version)
-        base = history.project.baseline
-        self.baseline.setText("no baseline ▾" if base is None else f"against {base.name} ▾")
+        against = history.project.against
+        own = against == history.project.version
+        self.baseline.setText("no baseline ▾" if not against else
+                              "is the baseline ▾" if own else f"against {against} ▾")  # fmt: skip
         where = self.session.path.name if self.session.path else "sample"
         if history.modified:
             where = f"{where} · changed" if self.session.path else "not saved yet"
@@ -377,7 +384,8 @@ class MainWindow(QMainWindow):
         session = self.session
         statuses = session.statuses
         met = sum(status.met for status in statuses)
-        freshness = Freshness(session.fresh, session.error, met, len(statuses))
+        freshness = Freshness(session.fresh, session.error, met, len(statuses),
+                              self.report.line, self.report.fresh)  # fmt: skip
         self.route.put(lines(session.project, freshness), session.selection.station)
 
     def _follow_desktop(self, *_: object) -> None:
@@ -392,9 +400,10 @@ class MainWindow(QMainWindow):
         self.head.setStyleSheet(
             f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}"
         )
-        for holder in (self.part.pane, self.cases.pane, self.margins):
-            if holder.scene is not None:
-                holder.scene.wear()
+        scenes = [h.scene for h in self.holders] + self.versions.scenes
+        for scene in scenes:
+            if scene is not None:
+                scene.wear()
         self.refresh()
         self.update()
 
@@ -409,5 +418,5 @@ class MainWindow(QMainWindow):
         """End the worker and free the graphics."""
         self.session.close()
         self.autosave.close()
-        for holder in (self.part.pane, self.cases.pane, self.margins):
+        for holder in self.holders:
             holder.close_view()

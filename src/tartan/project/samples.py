@@ -34,22 +34,22 @@ _SOURCE = "generic, made up for the sample"
 WOVEN = Material(
     "woven carbon", E1=62e9, E2=61e9, nu12=0.05, G12=4.2e9, G13=3.4e9, G23=3.3e9, rho=1520.0,
     ply_thickness=0.12e-3, alpha1=2.4e-6, alpha2=2.5e-6, Xt=440e6, Xc=355e6, Yt=425e6, Yc=345e6,
-    S12=56e6, S13=48e6, S23=48e6, kind="woven", source=_SOURCE,
+    S12=56e6, S13=48e6, S23=48e6, kind="woven", price=65.0, source=_SOURCE,
 )  # fmt: skip
 UNIDIRECTIONAL = Material(
     "UD carbon", E1=136e9, E2=8.9e9, nu12=0.31, G12=4.7e9, G13=4.7e9, G23=3.1e9, rho=1570.0,
     ply_thickness=0.08e-3, alpha1=-0.2e-6, alpha2=29e-6, Xt=2050e6, Xc=1240e6, Yt=52e6,
-    Yc=190e6, S12=84e6, S13=84e6, S23=58e6, source=_SOURCE,
+    Yc=190e6, S12=84e6, S13=84e6, S23=58e6, price=90.0, source=_SOURCE,
 )  # fmt: skip
 GLASS = Material(
     "woven glass", E1=23.5e9, E2=22.8e9, nu12=0.13, G12=3.6e9, G13=3.0e9, G23=2.9e9, rho=1880.0,
     ply_thickness=0.25e-3, alpha1=13e-6, alpha2=13.5e-6, Xt=395e6, Xc=345e6, Yt=380e6, Yc=330e6,
-    S12=68e6, S13=48e6, S23=47e6, kind="woven", source=_SOURCE,
+    S12=68e6, S13=48e6, S23=47e6, kind="woven", price=24.0, source=_SOURCE,
 )  # fmt: skip
 HONEYCOMB = Material(
     "honeycomb", E1=1.2e6, E2=0.9e6, nu12=0.3, G12=0.6e6, kind="core", G13=62e6, G23=36e6,
     E3=210e6, rho=64.0, ply_thickness=5e-3, alpha1=20e-6, alpha2=20e-6, S13=2.1e6, S23=1.3e6,
-    source=_SOURCE,
+    price=180.0, source=_SOURCE,
 )  # fmt: skip
 ALUMINIUM = isotropic("aluminium", 71e9, 0.33, strength=310e6, rho=2760.0, ply_thickness=1e-3,
                       alpha=23e-6, source=_SOURCE)  # fmt: skip

@@ -21,6 +21,7 @@ from tartan.project.partmodel import (
     ReserveRequirement,
 )
 
+ALL = "all cases"
 NEW = ("reserve factor", "displacement", "surface deviation", "buckling factor", "frequency",
        "mass")  # fmt: skip
 HEADS = {"reserve factor": ("reserve factor ≥", units.RATIO),
@@ -59,19 +60,23 @@ class RequirementRows(CaseForm):
         if isinstance(sort, DisplacementRequirement) and sort.measure == "normal":
             head = "surface deviation ≤"
         field = self.field(quantity, lambda v: put(value=v or 0.0), f"limit of {sort.kind}")
-        case = choice([], lambda text: put(case=text))
+        over_all = isinstance(sort, ReserveRequirement)
+        case = choice([], lambda text: put(case="" if text == ALL else text))
         case.setAccessibleName(f"case of requirement {i + 1}")
-        case.setFixedWidth(112)
+        case.setFixedWidth(126)
 
         def update() -> None:
             now = self.session.project.requirements[i]
             field.put_value(now.value)
+            names = list(self.session.project.case_names)
             if isinstance(now, DisplacementRequirement | BucklingRequirement):
-                set_options(case, list(self.session.project.case_names), now.case)
+                set_options(case, names, now.case)
+            elif isinstance(now, ReserveRequirement):
+                set_options(case, [ALL, *names], now.case or ALL)
 
         parts: list[QWidget | int | None] = [label(head, "soft"), field]
         parts += [UnitLabel(quantity)] if quantity is not units.RATIO else []
-        if isinstance(sort, DisplacementRequirement | BucklingRequirement):
+        if over_all or isinstance(sort, DisplacementRequirement | BucklingRequirement):
             parts += [label("in", "soft"), case]
         else:
             case.hide()

@@ -134,8 +134,8 @@ class Board(QWidget):
             ratio = s.ratio - 1
             margin = "∞" if np.isinf(ratio) else f"{ratio:+.0%}".replace("-", "−")
             looks.append(
-                [None, Look(s.figure, ink, s.need), Look(margin, ink, s.need), None, None]
+                [None, Look(s.amount, ink, s.need), Look(margin, ink, s.need), None, None]
             )
-        self.table.put(table, looks, (214, 152, 58, 112, 130))
+        self.table.put(table, looks, (226, 84, 66, 112, 130))
         met = sum(s.met for s in statuses)
         self.note.setText(f"{met} of {len(statuses)} met" if fresh else "stale")

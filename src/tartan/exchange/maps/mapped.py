@@ -70,7 +70,7 @@ def required(project: Project) -> float:
 
 
 def make_map(project: Project, answer: PartAnswer, view: View, *, dark: bool = False,
-             failing: bool = False) -> Map:  # fmt: skip
+             failing: bool = False, reach: float = 0.0) -> Map:  # fmt: skip
     """Draw a field.
 
     Parameters
@@ -85,6 +85,8 @@ def make_map(project: Project, answer: PartAnswer, view: View, *, dark: bool = F
         Appearance of bare elements.
     failing : bool
         Colour only what is below the required reserve factor.
+    reach : float
+        Least size of the largest value of the legend in SI, so that two maps share one.
     """
     field = BY_KEY[view.field]
     if field.sort == "category":
@@ -92,7 +94,7 @@ def make_map(project: Project, answer: PartAnswer, view: View, *, dark: bool = F
     elif field.sort == "envelope":
         made = _against_need(project, answer, view, dark=dark)
     else:
-        made = _plain(field, values(answer, view), dark=dark)
+        made = _plain(field, values(answer, view), dark=dark, reach=reach)
     if failing:
         holds = ~(margins_for(answer, view.ask).reserve < required(project))
         rgb = made.rgb.copy()
@@ -145,13 +147,13 @@ def _tick(key: str, factor: float) -> str:
     return units.factor(value) if value >= 0 else f"−{units.factor(-value)}"
 
 
-def _plain(field: Field, found: Array, *, dark: bool) -> Map:
+def _plain(field: Field, found: Array, *, dark: bool, reach: float = 0.0) -> Map:
     """Map of a stress, strain, force or displacement in its own range."""
     shown = found / field.quantity.scale
     bare = np.isnan(shown)
     inside = shown[~bare] if (~bare).any() else np.zeros(1)
     low, high = float(inside.min()), float(inside.max())
-    largest = max(abs(low), abs(high)) or 1.0
+    largest = max(abs(low), abs(high), reach / field.quantity.scale) or 1.0
     unit = field.quantity.unit
     if field.signed:
         ramp = colours.signed_map(np.linspace(-1, 1, RAMP))

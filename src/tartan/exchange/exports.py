@@ -1,0 +1,87 @@
+"""What can be taken elsewhere: tables, fields and maps by name, for the window and the command."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from tartan.core.errors import DocumentError
+from tartan.exchange.fields_file import write_fields
+from tartan.exchange.maps.fields import BY_KEY, View
+from tartan.exchange.maps.mapped import make_map
+from tartan.exchange.report import tables
+from tartan.exchange.tables import Table, write_table
+from tartan.project.asking import excluded
+from tartan.project.jobs import PartAnswer
+from tartan.project.model import Project
+from tartan.project.storage import not_written, write_whole
+from tartan.project.verdict import statuses
+
+TABLES: dict[str, Callable[[Project, PartAnswer], Table]] = {
+    "materials": lambda p, a: tables.materials_table(p),
+    "stacks": lambda p, a: tables.stacks_table(p),
+    "lay-up": lambda p, a: tables.lay_up_table(p),
+    "zones": lambda p, a: tables.zones_table(a),
+    "cases": lambda p, a: tables.cases_table(p),
+    "requirements": lambda p, a: tables.requirements_table(statuses(p, a), a),
+    "hot-spots": tables.hot_spots_table,
+    "by-case": tables.by_case_table,
+    "margins": tables.margins_table,
+}
+"""Tables by name; all but the last have a line for each thing, that one for each element."""
+
+WHAT = (*TABLES, "fields", "map")
+
+
+def export(what: str, project: Project, answer: PartAnswer, path: Path,
+           view: View | None = None) -> None:  # fmt: skip
+    """Write a table (CSV, XLSX), the fields (VTU), or a map (SVG, PNG).
+
+    Parameters
+    ----------
+    what : str
+        One of `WHAT`.
+    project, answer : Project, PartAnswer
+        What is exported.
+    path : Path
+        Its ending chooses the form.
+    view : View, optional
+        What a map shows; the reserve factor when left out.
+
+    Raises
+    ------
+    DocumentError
+        An unknown thing or ending, or a file that cannot be written.
+    """
+    if what == "fields":
+        write_fields(project, answer, path)
+    elif what == "map":
+        _write_map(project, answer, path, view or View())
+    elif what in TABLES:
+        if path.suffix.lower() not in (".csv", ".xlsx"):
+            raise DocumentError(f"'{path.suffix}' is no kind of table.", path.name,
+                                "End the name in .csv or .xlsx.")  # fmt: skip
+        write_table(TABLES[what](project, answer), path)
+    else:
+        raise DocumentError(f"There is no export '{what}'.", "Export",
+                            f"There are {', '.join(WHAT)}.")  # fmt: skip
+
+
+def _write_map(project: Project, answer: PartAnswer, path: Path, view: View) -> None:
+    from tartan.exchange.report import figures
+
+    if view.field not in BY_KEY:
+        raise DocumentError(f"There is no field '{view.field}'.", "Export",
+                            f"There are {', '.join(BY_KEY)}.")  # fmt: skip
+    out = excluded(answer, project.left_out).mask
+    sheet = figures.map_sheet(answer, make_map(project, answer, view), left_out=out)
+    if path.suffix.lower() == ".svg":
+        write_whole(figures.svg_of(sheet), path)
+    elif path.suffix.lower() == ".png":
+        try:
+            path.write_bytes(figures.png_of(sheet))
+        except OSError as error:
+            raise not_written(error, path) from error
+    else:
+        raise DocumentError(f"'{path.suffix}' is no kind of picture.", path.name,
+                            "End the name in .svg or .png.")  # fmt: skip

@@ -1,0 +1,92 @@
+"""Fields of an answer as a VTU file, which general viewers read: nodes, elements, values."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import meshio
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import DocumentError
+from tartan.exchange.maps.fields import FIELDS, section_forces
+from tartan.project.asking import excluded, margins_for
+from tartan.project.jobs import PartAnswer
+from tartan.project.model import Project
+from tartan.project.storage import not_written
+
+Array = NDArray[np.float64]
+
+NAMES = tuple(f.key for f in FIELDS if f.sort == "section" and f.key[0] in "NMQ")
+SI = {"N": "N/m", "M": "N", "Q": "N/m"}
+
+
+def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
+    """Write margins, zones, section forces and displacements, in SI.
+
+    Parameters
+    ----------
+    project : Project
+        Whose areas left out.
+    answer : PartAnswer
+        What is written.
+    path : Path
+        A file that ends in ``.vtu``.
+
+    Raises
+    ------
+    DocumentError
+        Another ending, or a file that cannot be written.
+    """
+    if path.suffix.lower() != ".vtu":
+        raise DocumentError(f"'{path.suffix}' is no file of fields.", path.name,
+                            "End the name in .vtu.")  # fmt: skip
+    mesh = answer.layout().mesh
+    quads = len(mesh.quads)
+    blocks = [("quad", mesh.quads, slice(0, quads)),
+              ("triangle", mesh.triangles, slice(quads, mesh.count))]  # fmt: skip
+    blocks = [b for b in blocks if len(b[1])]
+    cells = _cell_data(project, answer)
+    made = meshio.Mesh(
+        mesh.nodes, [(kind, nodes) for kind, nodes, _ in blocks],
+        point_data=_point_data(answer),
+        cell_data={name: [values[part] for _, _, part in blocks]
+                   for name, values in cells.items()},
+    )  # fmt: skip
+    try:
+        made.write(path, file_format="vtu")
+    except OSError as error:
+        raise not_written(error, path) from error
+
+
+def _cell_data(project: Project, answer: PartAnswer) -> dict[str, NDArray[np.generic]]:
+    margins = margins_for(answer)
+    # Viewers stumble over infinity; what never fails is written as a very large factor.
+    found: dict[str, NDArray[np.generic]] = {
+        "element": np.arange(1, len(margins.reserve) + 1),
+        "zone": answer.layout().zones.zone + 1,
+        "reserve factor": np.minimum(margins.reserve, 1e9),
+        "failure index": np.nan_to_num(margins.index),
+        "governing ply": margins.ply + 1,
+        "governing spot": margins.spot,
+        "governing case": margins.case + 1,
+        "left out": excluded(answer, project.left_out).mask.astype(np.int64),
+    }
+    for k, name in enumerate(answer.inputs.case_names):
+        forces = section_forces(answer, k)
+        for j, key in enumerate(NAMES):
+            found[f"{name}: {key} [{SI[key[0]]}]"] = np.ascontiguousarray(forces[:, j])
+    return found
+
+
+def _point_data(answer: PartAnswer) -> dict[str, Array]:
+    names = answer.inputs.solved_names
+    return {f"{name}: displacement [m]":
+            np.ascontiguousarray(answer.solution.displacement[k, :, :3])
+            for k, name in enumerate(names)}  # fmt: skip
+
+
+def forces_rows(answer: PartAnswer, case: int) -> Array:
+    """Element from 0 and its section forces, as `OutsideForces` holds them, shape (m, 9)."""
+    forces = section_forces(answer, case)
+    return np.column_stack([np.arange(len(forces)), forces])

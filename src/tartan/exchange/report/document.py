@@ -1,0 +1,320 @@
+"""The chapters of a report, from a project and its answer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.errors import TartanError
+from tartan.core.laminate.loadset import answer as laminate_answer
+from tartan.core.laminate.loadset import parts
+from tartan.core.strength.many import checks_of, reserves
+from tartan.core.working import Working, reserve_working, shear_reserve_working
+from tartan.exchange.maps.fields import View
+from tartan.exchange.maps.mapped import (
+    Map,
+    difference_map,
+    make_map,
+    required,
+    shape_map,
+    shapes_of,
+)
+from tartan.exchange.report import figures, tables
+from tartan.exchange.report.parts import Chapter, Figure, Text
+from tartan.exchange.report.proof import verification_table
+from tartan.exchange.tables import Cell, Table
+from tartan.project import units
+from tartan.project.asking import Ask, case_worst, excluded, hot_list, margins_for, worst_of
+from tartan.project.differences import differences
+from tartan.project.jobs import PartAnswer
+from tartan.project.model import Project
+from tartan.project.partmodel import DisplacementRequirement
+from tartan.project.spot import drivers_at, spot_loads
+from tartan.project.verdict import Status, margin_address, moved, statuses
+from tartan.project.words import SHORT
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Source:
+    """What a report is made from: the version at work, its answer, and the baseline's."""
+
+    project: Project
+    answer: PartAnswer
+    before: PartAnswer | None = None
+
+    @property
+    def statuses(self) -> list[Status]:
+        """Requirements with their values."""
+        return statuses(self.project, self.answer)
+
+
+def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
+    """Make the chapters that are wanted, one after another."""
+    makers = {
+        "summary": _summary, "materials": _materials, "stacks": _stacks, "part": _part,
+        "cases": _cases, "margins": _margins, "workings": _workings, "versions": _versions,
+        "method": _method, "verification": _verification,
+    }  # fmt: skip
+    for name, make in makers.items():
+        if name in wanted:
+            yield make(source)
+
+
+def _summary(source: Source) -> Chapter:
+    chapter, found = Chapter("Does it hold"), source.statuses
+    met = sum(s.met for s in found)
+    chapter.say(f"{met} of {len(found)} requirements are met.")
+    marks = tuple("holds" if s.met else "fails" for s in found)
+    chapter.show(tables.requirements_table(found, source.answer), marks)
+    out = excluded(source.answer, source.project.left_out)
+    if out.words:
+        chapter.say(f"Left out of the margins: {out.words}, {out.share:.1%} of the area.")
+    layout = source.answer.layout()
+    cost = layout.cost()
+    price = "" if cost is None else f", cost of materials {units.number(cost)}"
+    chapter.say(f"Mass {units.number(layout.mass())} kg{price}.")
+    return chapter
+
+
+def _materials(source: Source) -> Chapter:
+    chapter, project = Chapter("Materials"), source.project
+    used = {m.name for m in source.answer.inputs.materials}
+    chapter.show(tables.materials_table(project, used=used))
+    active = [c for c in project.conditions if c.active and set(c.materials) & used]
+    for each in active:
+        factors = ", ".join(f"{n} × {units.number(f)}" for n, f in each.factors)
+        chapter.say(f"Condition {each.name} on {', '.join(each.materials)}: {factors}. The table "
+                    "shows the values with it.")  # fmt: skip
+    sources = {m.name: m.source for m in project.materials if m.name in used and m.source}
+    chapter.show(Table("sources", ("material", "source"), tuple(sources.items())))
+    return chapter
+
+
+def _stacks(source: Source) -> Chapter:
+    chapter = Chapter("Stacks")
+    chapter.show(tables.stacks_table(source.project))
+    return chapter
+
+
+def _part(source: Source) -> Chapter:
+    chapter, layout = Chapter("Part"), source.answer.layout()
+    mesh = layout.mesh
+    area = units.number(float(mesh.areas().sum()))
+    chapter.say(f"{mesh.count} elements, {len(mesh.nodes)} nodes, {area} m². Plies are counted "
+                "from the first laid; 0° is the reference direction.")  # fmt: skip
+    chapter.show(tables.lay_up_table(source.project))
+    chapter.show(tables.zones_table(source.answer))
+    chapter.blocks.append(Figure(figures.svg_of(figures.zones_sheet(source.answer)),
+                                 "Zones: areas of equal stacking sequence."))  # fmt: skip
+    return chapter
+
+
+def _cases(source: Source) -> Chapter:
+    chapter, project, answer = Chapter("Cases"), source.project, source.answer
+    chapter.show(tables.supports_table(project))
+    chapter.show(tables.cases_table(project))
+    if answer.inputs.cases:
+        solution = answer.solution
+        rows: tuple[tuple[Cell, ...], ...] = tuple(
+                     (n, *_clean(solution.applied[k, :3]),
+                      *_clean(solution.reaction[k, :3]))
+                     for k, n in enumerate(answer.inputs.solved_names))  # fmt: skip
+        head = (
+            "case",
+            *(f"applied {a} [N]" for a in "xyz"),
+            *(f"reaction {a} [N]" for a in "xyz"),
+        )
+        chapter.show(Table("resultants", head, rows))
+        chapter.say(f"{solution.unknowns} unknowns; reactions balance the loads to "
+                    f"{solution.imbalance:.1e} of their size.")  # fmt: skip
+    return chapter
+
+
+def _clean(values: Array) -> list[float]:
+    """Values without the traces that rounding leaves."""
+    trace = 1e-9 * float(np.abs(values).max())
+    return [float(v) if abs(v) > trace else 0.0 for v in values]
+
+
+def _margins(source: Source) -> Chapter:
+    chapter, project, answer = Chapter("Margins"), source.project, source.answer
+    out = excluded(answer, project.left_out).mask
+    worst = worst_of(answer, Ask(), project.left_out)
+    places = [] if worst is None else [(worst, _label(answer, worst))]
+    for field, words in (("reserve", "Reserve factor, worst of all plies, spots and cases."),
+                         ("ply", "Which ply governs."), ("mode", "Which mode governs."),
+                         ("case", "Which case governs.")):  # fmt: skip
+        shown = make_map(project, answer, View(field))
+        _draw(chapter, source, shown, f"{words} {shown.note}.", out, places)
+    chapter.show(tables.brief_hot_spots(project, answer))
+    chapter.show(tables.by_case_table(project, answer))
+    found = case_worst(answer, project.left_out)
+    bars = figures.bars_sheet(
+        [n for n, _, _ in found], [float(m.reserve[e]) for _, e, m in found], required(project),
+        "multiple of the case at which the first ply fails")  # fmt: skip
+    words = "Load at which the first ply fails, case by case; the line is what is required."
+    chapter.blocks.append(Figure(figures.svg_of(bars), words))
+    if worst is not None:
+        _spot(chapter, source, worst)
+    for r in project.requirements:
+        if isinstance(r, DisplacementRequirement) and r.case in answer.inputs.solved_names:
+            field = "u" if r.measure == "size" else "un"
+            shown = make_map(project, answer, View(field, case=r.case))
+            size = float(moved(answer, answer.inputs.case_names.index(r.case), r.measure).max())
+            words = f"Displacement in {r.case}; largest {units.show(size, units.LENGTH)}."
+            _draw(chapter, source, shown, words, None, (), case=r.case)
+    for name, shape in shapes_of(answer)[:4]:
+        reach = 0.06 * float(np.linalg.norm(np.ptp(answer.layout().mesh.nodes, axis=0)))
+        sheet = figures.map_sheet(answer, shape_map(answer, name, shape), moved=shape * reach)
+        chapter.blocks.append(Figure(figures.svg_of(sheet), f"{name}; its size is free."))
+    return chapter
+
+
+def _label(answer: PartAnswer, element: int) -> str:
+    m = answer.margins
+    mode = m.mode_label(element)
+    return (f"{units.factor(float(m.reserve[element]))} · ply {int(m.ply[element]) + 1} "
+            f"{SHORT.get(mode, mode)}")  # fmt: skip
+
+
+def _draw(chapter: Chapter, source: Source, shown: Map, words: str,
+          out: NDArray[np.bool_] | None, places: Sequence[tuple[int, str]], *,
+          case: str = "") -> None:  # fmt: skip
+    """Add a map; with a case it is drawn on the deformed shape."""
+    answer, displaced = source.answer, None
+    if case:
+        u = answer.solution.displacement[answer.inputs.case_names.index(case), :, :3]
+        size = float(np.linalg.norm(np.ptp(answer.layout().mesh.nodes, axis=0)))
+        factor = 0.05 * size / max(float(np.abs(u).max()), 1e-300)
+        displaced = u * factor
+        words += f" Deformed × {units.number(factor, 2)}."
+    sheet = figures.map_sheet(answer, shown, moved=displaced, left_out=out, places=places)
+    chapter.blocks.append(Figure(figures.svg_of(sheet), words))
+
+
+def _spot(chapter: Chapter, source: Source, element: int) -> None:
+    """Section at the governing spot, and what drives it."""
+    answer, m = source.answer, source.answer.margins
+    case, ply, spot = int(m.case[element]), int(m.ply[element]), int(m.spot[element])
+    layout = answer.layout()
+    laminate, plies = layout.laminate(element), layout.plies(element)
+    loads = spot_loads(answer, element, case)
+    response = laminate_answer(laminate, loads)
+    found = reserves(checks_of(laminate, answer.inputs.criteria.sets),
+                     response.applied.stress_12[None], response.shear[None], response.residual,
+                     response.held_shear)  # fmt: skip
+    stress = response.total.stress_12 / units.STRESS.scale
+    columns = [(f"stress {n}", units.STRESS.unit, stress[..., i])
+               for i, n in enumerate(("σ₁", "σ₂", "τ₁₂"))]  # fmt: skip
+    columns.append(("reserve factor", "worst spot", found.reserve[0].min(axis=1)))
+    kinds = [x.kind for x in laminate.materials]
+    sheet = figures.section_sheet([layout.laid[n] for n in plies], kinds, plies, columns,
+                                  required(source.project))  # fmt: skip
+    words = margin_address(answer, element).words
+    chapter.blocks.append(Figure(figures.svg_of(sheet),
+                                 f"Section at the governing spot, element {element + 1}: {words}. "
+                                 "Bands are drawn of even height."))  # fmt: skip
+    key, driven = drivers_at(answer, element, case, ply, spot, m.checks[int(m.check[element])],
+                             int(m.point[element]))  # fmt: skip
+    names = ("σ₁", "σ₂", "τ₁₂") if len(driven.shares) == 3 else ("τ₁₃", "τ₂₃")
+    rows = [(n, float(s) / units.STRESS.scale, f"{v:.0%}") for n, s, v
+            in zip(names, driven.stress, driven.shares, strict=True)]  # fmt: skip
+    if driven.held:
+        rows.append(("what a temperature holds fixed", None, f"{driven.held:.0%}"))  # type: ignore[arg-type]
+    head = ("what drives it", f"stress [{units.STRESS.unit}]", "share of the criterion at failure")
+    chapter.show(Table(f"{criterion(key).title} at the governing spot", head, tuple(rows)))
+
+
+def _workings(source: Source) -> Chapter:
+    chapter = Chapter("Workings")
+    chapter.say("How the governing figures came about: formula, numbers with units, and where "
+                "each came from.")  # fmt: skip
+    for element in hot_list(source.answer, Ask(), source.project.left_out, "case")[:3]:
+        try:
+            made = governing_working(source.answer, element)
+        except TartanError as error:
+            chapter.say(str(error))
+            continue
+        words = margin_address(source.answer, element).words
+        chapter.say(f"{words}. In the working, plies are counted within the zone.")
+        chapter.blocks.append(Text(made.text(), kept=True))
+    for kept in source.project.workings:
+        chapter.say(f"{kept.title} (kept)")
+        chapter.blocks.append(Text(kept.text, kept=True))
+    return chapter
+
+
+def governing_working(answer: PartAnswer, element: int) -> Working:
+    """Working of an element's governing reserve factor, from its section forces.
+
+    Raises
+    ------
+    TartanError
+        When a strength is missing.
+    """
+    m, layout = margins_for(answer), answer.layout()
+    laminate = layout.laminate(element)
+    place = layout.plies(element).index(int(m.ply[element]))
+    loads = spot_loads(answer, element, int(m.case[element]))
+    key, spot = m.checks[int(m.check[element])], int(m.spot[element])
+    if criterion(key).stress == "transverse":
+        return shear_reserve_working(laminate, np.array(loads.Q), key, place, spot,
+                                     np.array(loads.held[6:]))  # fmt: skip
+    applied, held = parts(laminate, loads)
+    return reserve_working(laminate, applied, key, place, spot, held)
+
+
+def _versions(source: Source) -> Chapter:
+    chapter, base = Chapter("Against the baseline"), source.project.baseline
+    if base is None:
+        chapter.say("No version is the baseline.")
+        return chapter
+    found = differences(base, source.project)
+    chapter.show(Table(f"what differs from {base.name}", ("station", "what", "change"),
+                       tuple((d.station, d.what, d.words) for d in found)))  # fmt: skip
+    if not found:
+        chapter.say(f"Nothing differs from {base.name}.")
+    if source.before is not None:
+        old = statuses(source.project, source.before)
+        rows: list[tuple[str, ...]] = []
+        for s in source.statuses:
+            then = next((o.amount for o in old if o.requirement == s.requirement), "–")
+            rows.append((s.requirement.kind, then, s.amount))
+        mass = [units.number(a.layout().mass()) for a in (source.before, source.answer)]
+        rows.append(("mass [kg]", *mass))
+        head = ("requirement", base.name, source.project.version)
+        chapter.show(Table("requirement by requirement", head, tuple(rows)))
+        shown = difference_map(source.project, source.answer, source.before, View("reserve"))
+        _draw(chapter, source, shown, f"Change of the reserve factor: {shown.note}.", None, ())
+    return chapter
+
+
+def _method(source: Source) -> Chapter:
+    chapter, inputs = Chapter("Method"), source.answer.inputs
+    chapter.say("Shell elements of four and three nodes with six unknowns a node, assumed "
+                "transverse shear strains (Dvorkin & Bathe 1984) and the whole stiffness of the "
+                "section: membrane, coupling, bending, and transverse shear by energy (Whitney "
+                "1972; Rohwer 1988). Linear statics; sparse Cholesky factorisation.")  # fmt: skip
+    chapter.say("Ply stresses follow from the section strains by classical laminate theory; "
+                "interlaminar shear from equilibrium through the thickness. A reserve factor is "
+                "the least multiple of a case at which a criterion is met; what a temperature "
+                "causes beside other loads stays as it is.")  # fmt: skip
+    keys = dict.fromkeys(k for _, ks in inputs.criteria.rules for k in ks)
+    used = [k for k in keys if k in source.answer.margins.checks]
+    rows = tuple((criterion(k).title, criterion(k).formula, criterion(k).source) for k in used)
+    chapter.show(Table("criteria in force", ("criterion", "expression", "source"), rows))
+    return chapter
+
+
+def _verification(source: Source) -> Chapter:
+    chapter = Chapter("Verification")
+    table, words = verification_table()
+    chapter.say(f"Published and exact solutions answered by this version of Tartan: {words}.")
+    chapter.show(table)
+    return chapter

@@ -1,0 +1,39 @@
+"""Making a report in a process of its own, so that the window goes on meanwhile."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from multiprocessing.connection import Connection
+
+from tartan.core.errors import TartanError
+from tartan.exchange.report.write import ReportRequest, report_steps
+from tartan.project import units
+
+
+def serve(connection: Connection, request: ReportRequest, system: str) -> None:
+    """Make one report and tell of it: steps, then that it is done or has failed.
+
+    Parameters
+    ----------
+    connection : Connection
+        Where to tell.
+    request : ReportRequest
+        What is to be made.
+    system : str
+        Units that figures are written in.
+    """
+    with contextlib.suppress(OSError):
+        os.nice(8)
+    with contextlib.suppress(BrokenPipeError, EOFError, KeyboardInterrupt):
+        try:
+            units.use_system(system)
+            for step in report_steps(request):
+                connection.send(("step", step))
+        except TartanError as error:
+            connection.send(("failed", error))
+        except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
+            what = f"The report broke off ({type(error).__name__}: {error})."
+            connection.send(("failed", TartanError(what, "Report", "Please report this.")))
+        else:
+            connection.send(("done", None))

@@ -1,0 +1,183 @@
+"""Writing a report: one HTML file that needs nothing beside it, and the same as PDF."""
+
+from __future__ import annotations
+
+import datetime
+import logging
+from collections.abc import Generator, Sequence
+from dataclasses import dataclass, replace
+from importlib.resources import files
+from pathlib import Path
+
+import jinja2
+from markupsafe import Markup
+
+from tartan import __version__
+from tartan.core.errors import DocumentError, TartanError
+from tartan.exchange.report.document import Source, chapters
+from tartan.exchange.report.parts import CHAPTERS, Chapter
+from tartan.project import results
+from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
+from tartan.project.model import Project
+from tartan.project.shellinputs import part_inputs
+from tartan.project.storage import write_whole
+from tartan.project.verdict import verdict
+from tartan.project.versions import as_project
+
+ASSETS = Path(str(files("tartan"))) / "assets"
+
+_PDF_LIBRARIES = "Install the system packages: scripts/system_packages.sh"
+
+
+@dataclass(frozen=True)
+class ReportRequest:
+    """What is to be written.
+
+    Attributes
+    ----------
+    project : Project
+        The version at work, with the others beside it.
+    paths : tuple of Path
+        Files; the ending of each chooses HTML or PDF.
+    wanted : tuple of str
+        Chapters, of `CHAPTERS`.
+    title : str
+        Below the project's name.
+    """
+
+    project: Project
+    paths: tuple[Path, ...]
+    wanted: tuple[str, ...] = tuple(CHAPTERS)
+    title: str = "Strength and stiffness report"
+
+
+def report_steps(request: ReportRequest) -> Generator[Progress, None, None]:
+    """Solve what is not solved, make the chapters, and write the files.
+
+    Raises
+    ------
+    TartanError
+        When the part cannot be answered, or a file cannot be written.
+    """
+    check_request(request)
+    project = request.project
+    memory = Memory(on_disk=True)
+    answer = yield from _answered(project, memory, 0.0, 0.2)
+    before: PartAnswer | None = None
+    if "versions" in request.wanted and project.baseline is not None:
+        try:
+            before = yield from _answered(as_project(project, project.baseline), memory, 0.2, 0.35)
+        except TartanError:
+            # The chapter says what differs all the same.
+            before = None
+    made: list[Chapter] = []
+    for chapter in chapters(Source(project, answer, before), request.wanted):
+        made.append(chapter)
+        yield Progress(f"chapter {chapter.title}", 0.35 + 0.4 * len(made) / len(request.wanted))
+    html = page(project, answer, made, request.title, before)
+    for number, path in enumerate(request.paths):
+        yield Progress(f"writing {path.name}", 0.78 + 0.2 * number / len(request.paths))
+        _write(html, path)
+
+
+def check_request(request: ReportRequest) -> None:
+    """Check what can be checked before the work begins.
+
+    Raises
+    ------
+    DocumentError
+        No chapter, an unknown one, or a file whose ending is neither HTML nor PDF.
+    """
+    strange = [w for w in request.wanted if w not in CHAPTERS]
+    if strange or not request.wanted:
+        raise DocumentError(f"There is no chapter '{strange[0]}'." if strange
+                            else "No chapter is chosen.", "Report",
+                            f"There are {', '.join(CHAPTERS)}.")  # fmt: skip
+    for path in request.paths:
+        if path.suffix.lower() not in (".html", ".htm", ".pdf"):
+            raise DocumentError(f"'{path.suffix}' is no kind of report.", path.name,
+                                "End the name in .html or .pdf.")  # fmt: skip
+
+
+def _answered(project: Project, memory: Memory, start: float, end: float
+              ) -> Generator[Progress, None, PartAnswer]:  # fmt: skip
+    steps = run_solve(SolveRequest(0, part_inputs(project)), memory)
+    while True:
+        try:
+            step = next(steps)
+        except StopIteration as stop:
+            found: PartAnswer = stop.value
+            return found
+        yield replace(step, share=start + (end - start) * step.share)
+
+
+def page(project: Project, answer: PartAnswer, made: Sequence[Chapter], title: str,
+         before: PartAnswer | None = None) -> str:  # fmt: skip
+    """Set chapters as one HTML page; whatever comes from names is escaped."""
+    source = files("tartan.exchange.report").joinpath("page.html").read_text("utf-8")
+    strict = jinja2.StrictUndefined
+    maker = jinja2.Environment(autoescape=True, trim_blocks=True, undefined=strict)
+    template = maker.from_string(source)
+    said = verdict(project, answer, before)
+    now = datetime.datetime.now().astimezone()
+    return template.render(
+        project=project.name, title=title, design=project.version, version=__version__,
+        made=f"{now:%Y-%m-%d %H:%M}", digest=results.digest(answer.inputs)[:16],
+        running=Markup(_css_text(project.name)), state=said.state,
+        figure=said.figure, sentence=said.sentence, chapters=made,
+    )  # fmt: skip
+
+
+def _css_text(text: str) -> str:
+    """Text as a string in a style sheet: all but letters, digits and blanks as code points."""
+    return "".join(c if c.isalnum() or c == " " else f"\\{ord(c):x} " for c in text)
+
+
+def _write(html: str, path: Path) -> None:
+    if path.suffix.lower() != ".pdf":
+        write_whole(html, path)
+        return
+    try:
+        import weasyprint
+        from weasyprint.text.fonts import FontConfiguration
+    except (ImportError, OSError) as error:
+        raise DocumentError(f"PDF cannot be written here ({error}).", path.name,
+                            f"{_PDF_LIBRARIES}, or write HTML.") from error  # fmt: skip
+    for name in ("weasyprint", "fontTools"):
+        logging.getLogger(name).setLevel(logging.ERROR)
+    fonts = FontConfiguration()
+    style = weasyprint.CSS(string=_faces(), font_config=fonts)
+    try:
+        paper = weasyprint.HTML(string=html, url_fetcher=_nothing)
+        paper.write_pdf(path, stylesheets=[style], font_config=fonts)
+    except OSError as error:
+        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
+                            "Choose another folder.") from error  # fmt: skip
+
+
+def _faces() -> str:
+    """Style that names the bundled type family."""
+    faces = {"Inter-Regular.otf": ("Inter", 400), "Inter-SemiBold.otf": ("Inter", 600),
+             "JetBrainsMono-Regular.ttf": ("JetBrains Mono", 400)}  # fmt: skip
+    return "".join(
+        f"@font-face {{ font-family: '{family}'; font-weight: {weight}; "
+        f"src: url('{(ASSETS / file).as_uri()}'); }}"
+        for file, (family, weight) in faces.items()
+    )
+
+
+def _nothing(url: str) -> dict[str, object]:
+    """Refuse to fetch: a report needs nothing from anywhere."""
+    raise ValueError(f"nothing is fetched: {url}")
+
+
+def write_report(request: ReportRequest) -> None:
+    """Write a report to its end in this process.
+
+    Raises
+    ------
+    TartanError
+        As `report_steps`.
+    """
+    for _ in report_steps(request):
+        pass
