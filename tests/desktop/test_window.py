@@ -3,14 +3,12 @@
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 
 from tartan.core.stack.notation import context_for, write
 from tartan.desktop.window import MainWindow
-from tartan.project import edits
 from tests.desktop.conftest import coarse_sample, named
 
 LEFT = Qt.MouseButton.LeftButton
@@ -292,63 +290,3 @@ def test_cases_supports_and_requirements(qtbot, window: MainWindow) -> None:  # 
     assert session.selection.case == "case"
     window.cases.new_load.textActivated.emit("force per length")
     assert len(session.project.cases[-1].loads) == 2
-
-
-@pytest.mark.gl
-def test_margins_pick_and_maps(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    session, view = window.session, window.margins
-    qtbot.waitUntil(lambda: view.scene is not None)
-    scene, answer = view.scene, session.answer
-    assert scene is not None
-    assert answer is not None
-    qtbot.waitUntil(lambda: scene.view.width() > 200)
-    scene.redraw()
-    target = 40
-    qtbot.mouseClick(scene.view, LEFT, pos=scene.place_of(target))
-    assert session.selection.element == target
-    assert f"element {target + 1}" in view.where.text()
-    rows = view.section.columns[-1].values
-    margin = answer.margins
-    case = list(answer.inputs.case_names).index(session.selection.case)
-    assert case == margin.case[target]
-    assert rows.min() == pytest.approx(margin.reserve[target], rel=1e-9)
-    assert rows.argmin() == margin.ply[target] == session.selection.spot_ply
-    qtbot.mouseClick(view.hot.viewport(), LEFT,
-                     pos=view.hot.visualItemRect(view.hot.item(2, 1)).center())  # fmt: skip
-    assert session.selection.element == answer.spots[2]
-    colours = []
-    for name in ("stress σ₁", "stress τ₁₂", "displacement", "reserve factor"):
-        view.shown.setFocus()
-        view.shown.setCurrentText(name)
-        view.shown.textActivated.emit(name)
-        colours.append(np.asarray(scene._surface.cell_data["rgb"]).copy())
-    assert len({c.tobytes() for c in colours}) == 4
-    qtbot.mouseClick(view.deformed, LEFT)
-    np.testing.assert_allclose(scene._surface.points, scene.mesh.nodes, rtol=1e-6)
-    view.hot.setFocus()
-    qtbot.keyClick(view.hot, Qt.Key.Key_C, CTRL)
-    clipboard = QApplication.clipboard()
-    assert clipboard is not None
-    lines = clipboard.text().splitlines()
-    assert len(lines) == len(answer.spots) + 1
-    assert float(lines[1].split("\t")[0]) == margin.reserve.min()
-    press(qtbot, view, "open this ply")
-    assert session.selection.station == "Stacks"
-    assert session.selection.stack == "reflector sandwich"
-    assert session.selection.plies == (margin.ply[answer.spots[2]],)
-
-
-@pytest.mark.gl
-def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    session, view = window.session, window.margins
-    qtbot.waitUntil(lambda: view.scene is not None)
-    fresh = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
-    session.edit("ply", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
-    stale = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
-    assert np.ptp(stale.astype(int), axis=0).max() < 0.5 * np.ptp(fresh.astype(int), axis=0).max()
-    assert "stale" in view.note.text()
-    assert "stale" in view.hot_note.text()
-    assert "was met" in view.requirements.text()
-    assert view.section.faded
-    solved(qtbot, window)
-    assert "stale" not in view.note.text()

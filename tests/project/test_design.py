@@ -1,6 +1,7 @@
 """Load sets, criteria, conditions, sub-laminates and the baseline: edits and what they touch."""
 
 import dataclasses
+import json
 
 import pytest
 
@@ -10,8 +11,10 @@ from tartan.core.stack import Ply
 from tartan.core.stack.groups import bare, sub_laminates
 from tartan.core.stack.notation import context_for, parse, write
 from tartan.core.strength.govern import checks_of, reserves
-from tartan.project import design_edits, edits, versions
+from tartan.project import case_edits, design_edits, edits, part_edits, versions
+from tartan.project.differences import differences
 from tartan.project.model import AppliedCondition, CriteriaSet, Project
+from tartan.project.partmodel import Acceleration, Case, LeftOut, Pressure, Rung
 from tartan.project.shellinputs import laminate_for
 from tartan.project.storage import from_text, to_text
 from tests.panels import dish_panel
@@ -148,3 +151,80 @@ def test_stacks_laid_in_each_other_do_not_run_away() -> None:
     made = edits.make_sub_laminate(changed, "feed strut", (1, 2, 3))
     assert bare(made.stack("feed strut").plies) == changed.stack("feed strut").plies  # type: ignore[union-attr]
     assert len(made.stack("sub-laminate").plies) == 3  # type: ignore[union-attr]
+
+
+def test_versions_are_kept_switched_renamed_and_deleted() -> None:
+    project = dish_panel()
+    first = versions.clone_version(project)
+    assert versions.version_names(first) == ["A", "B"]
+    assert first.version == "B"
+    thin = edits.put_plies(first, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
+    back = versions.switch_version(thin, "A")
+    assert back.stack("feed strut") == project.stack("feed strut")
+    assert versions.switch_version(back, "B") == dataclasses.replace(thin, versions=(
+        versions.as_version(back),))  # fmt: skip
+    against = versions.compare_with(back, "B")
+    assert against.baseline is not None
+    assert versions.switch_version(against, "B").baseline is None  # it is the baseline itself
+    named = versions.rename_version(against, "thin strut", "B")
+    assert named.against == "thin strut"
+    assert from_text(to_text(named)) == named
+    left = versions.delete_version(named, "thin strut")
+    assert (left.versions, left.against) == ((), "")
+    for bad, words in ((lambda: versions.delete_version(named, "A"), "at work"),
+                       (lambda: versions.clone_version(named, "thin strut"), "already"),
+                       (lambda: versions.compare_with(named, "Z"), "no version")):  # fmt: skip
+        with pytest.raises(DocumentError, match=words):
+            bad()
+
+
+def test_what_differs_is_said_in_words_with_units() -> None:
+    project = versions.pin_baseline(dish_panel())
+    assert project.baseline is not None
+    assert differences(project.baseline, project) == []
+    ud = project.material("UD carbon")
+    assert ud is not None
+    changed = edits.put_material(project, "UD carbon", dataclasses.replace(ud, Yt=45e6))
+    plies = project.stack("feed strut").plies  # type: ignore[union-attr]
+    changed = edits.put_plies(changed, "feed strut", plies[:-1])
+    assert changed.part is not None
+    changed = part_edits.put_lay_up(changed, [Rung(stack="light sandwich", turn=10.0)])
+    changed = case_edits.put_cases(changed, [
+        Case("operating wind", (Pressure(2500.0), Acceleration((0.0, 0.0, -9.81)))),
+        Case("snow", (Pressure(500.0),))])  # fmt: skip
+    changed = case_edits.put_left_out(changed, [LeftOut("supports", 3)])
+    said = [(d.station, d.what, d.words) for d in differences(project.baseline, changed)]
+    assert ("Materials", "UD carbon", "Yt 52 → 45 MPa") in said
+    assert ("Part", "lay-up", "reflector sandwich on the whole part → light sandwich turned 10° "
+            "on the whole part") in said  # fmt: skip
+    assert ("Cases", "operating wind", "3.2 kPa → 2.5 kPa") in said
+    assert ("Cases", "snow", "added") in said
+    assert ("Cases", "own weight", "removed") in said
+    assert ("Margins", "left out", "within 3 elements of a support added") in said
+    stack = next(w for s, n, w in said if n == "feed strut")
+    assert stack.endswith(", 1 ply fewer")
+    assert len(said) == 8  # and a requirement that went with its case
+    # Read backwards, what was added is removed.
+    back = {(d.what, d.words) for d in differences(changed, project.baseline)}
+    assert ("snow", "removed") in back
+    assert ("UD carbon", "Yt 45 → 52 MPa") in back
+
+
+def test_a_baseline_of_an_older_file_becomes_a_version() -> None:
+    project = versions.pin_baseline(dish_panel())
+    data = json.loads(to_text(project))
+    old = {
+        k: v for k, v in data.items() if k not in ("versions", "against", "left_out", "outside")
+    }
+    base = {k: data["versions"][0][k] for k in ("name", "materials", "stacks", "conditions")}
+    for loads in old["load_sets"]:
+        del loads["held"], loads["scales_temperature"]
+    for requirement in old["requirements"]:
+        if requirement["kind"] == "reserve factor":
+            del requirement["case"]
+    read = from_text(json.dumps({**old, "schema": 2, "baseline": base}))
+    assert read.baseline is not None
+    assert read.baseline.stacks == project.stacks
+    assert read.baseline.part is None
+    assert dataclasses.replace(read, versions=(), against="") == dataclasses.replace(
+        project, versions=(), against="")  # fmt: skip

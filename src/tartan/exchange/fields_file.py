@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from pathlib import Path
 
 import meshio
@@ -49,8 +50,9 @@ def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
     cells = _cell_data(project, answer)
     made = meshio.Mesh(
         mesh.nodes, [(kind, nodes) for kind, nodes, _ in blocks],
-        point_data=_point_data(answer),
-        cell_data={name: [values[part] for _, _, part in blocks]
+        # The writer sets names into XML as they are.
+        point_data={escape(n, quote=True): v for n, v in _point_data(answer).items()},
+        cell_data={escape(name, quote=True): [values[part] for _, _, part in blocks]
                    for name, values in cells.items()},
     )  # fmt: skip
     try:

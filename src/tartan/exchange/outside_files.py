@@ -97,7 +97,8 @@ def _number(cells: dict[str, tuple[str, str]], name: str, quantity: units.Quanti
 
 def _from_vtu(path: Path) -> list[OutsideForces]:
     try:
-        mesh = meshio.read(path, file_format="vtu")
+        # The general reader ends the program where it fails; this one raises.
+        mesh = meshio.vtu.read(path)
     except Exception as error:
         # The reader of foreign files raises whatever a damaged one makes it meet.
         raise DocumentError("The file cannot be read as VTU.", path.name,

@@ -1,9 +1,10 @@
 """Which stress drives a failure: each component's share of a criterion's expression.
 
-The shares are integrals of the expression's slope along the straight path from no stress to the
-stress at failure, component by component (Aumann & Shapley, Values of Non-Atomic Games, 1974):
-for a quadratic expression these are its own terms, with every product of two stresses halved
-between them. They ask nothing of a criterion but its failure index, and add up to that index.
+The shares are the expression's own terms at failure: along the straight path from no stress, its
+slope is followed back over half the way by a straight line. For an expression that is quadratic
+in the stresses this gives its terms exactly, every product of two stresses halved between them;
+for one that grows in proportion (Puck, maximum stress) Euler's theorem gives the same. Only the
+mode that governs at failure is looked at, and nothing is asked of a criterion but its index.
 """
 
 from __future__ import annotations
@@ -17,8 +18,8 @@ from tartan.core.criteria.base import Criterion, Strengths
 
 Array = NDArray[np.float64]
 
-POINTS = 16
-"""Gauss points along the path; a quadratic needs one, a change of mode on the way many."""
+BACK = 1e-3
+"""How far before failure the slope is looked at a second time, as a share of the stress."""
 
 STEP = 1e-5
 """Step of a slope as a share of the stress: a central difference of a quadratic is exact."""
@@ -82,16 +83,15 @@ def drivers(rule: Criterion, strengths: Strengths, applied: Array,
     if size == 0:
         zero = float(index(total[None])[0])
         return Drivers(applied + held, np.zeros(count), 0.0, zero, zero, meets)
-    at, weight = np.polynomial.legendre.leggauss(POINTS)
-    at, weight = (at + 1) / 2, weight / 2
     step = STEP * size * np.eye(count)
-    path = at[:, None] * total
+    path = np.array([1.0, 1.0 - BACK])[:, None] * total
     ahead, behind = (index(path[:, None] + sign * step) for sign in (1.0, -1.0))
-    slope = weight @ ((ahead - behind) / (2 * STEP * size))
+    last, before = (ahead - behind) / (2 * STEP * size)
+    slope = last - (last - before) * 0.5 / BACK
     rest = float(index(np.zeros((1, count)))[0])
     whole = float(index(total[None])[0])
     own, kept = slope * scaled, slope * held
-    # What a kink on the way costs the quadrature is spread over all, so that the sum is right.
+    # What an expression of another kind leaves over is spread, so that the sum is right.
     said = float((own + kept).sum())
     if abs(said) > 1e-12:
         own, kept = (x * (whole - rest) / said for x in (own, kept))

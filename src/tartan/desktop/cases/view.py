@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -34,11 +35,13 @@ from tartan.desktop.widgets.small import (
     rule,
     scrolled,
 )
+from tartan.exchange.outside_files import read_outside
 from tartan.exchange.pressure_table import read_pressure
 from tartan.project import case_edits, units
 from tartan.project.design_edits import free_name
+from tartan.project.outside import match
 from tartan.project.partmesh import meshed
-from tartan.project.partmodel import Acceleration, Case, Combination
+from tartan.project.partmodel import Acceleration, Case, Combination, OutsideForces
 from tartan.project.shellinputs import case_forces, layout_of, part_inputs
 from tartan.project.words import load_words
 
@@ -71,6 +74,8 @@ class CasesView(QWidget):
         self.new_asked.setPlaceholderText("+ requirement …")
         self.new_asked.setAccessibleName("add a requirement")
         self.resultant = label("", "soft", wrap=True)
+        tip = "CSV or XLSX with columns x, y, z, p and their units"
+        self.read_button = button("read a table …", self.ask_table, tip)
         self.ready = ReadyList()
         self.pane = ScenePane(
             {
@@ -94,9 +99,9 @@ class CasesView(QWidget):
                 button("+ combination", self.add_combination),
                 button("remove", self.remove_case), spacing=4),
             self.cards, self.name, self.loads,
-            row(self.new_load, button("read a table …", self.ask_table,
-                                      "CSV or XLSX with columns x, y, z, p and their units"),
-                None),
+            row(self.new_load, self.read_button, None,
+                button("section forces …", self.ask_outside,
+                       "Of another analysis, by element: CSV, XLSX or VTU")),
             self.resultant, 4, rule(),
             row(label("Requirements", "head"), None, self.new_asked),
             self.requirements, None, margin=2,
@@ -163,6 +168,42 @@ class CasesView(QWidget):
         elif both is not None:
             self._edit("remove combination", lambda p: case_edits.put_combinations(
                 p, tuple(c for c in p.combinations if c != both)))  # fmt: skip
+        elif (read := self.outside) is not None:
+            self._edit("remove section forces", lambda p: case_edits.put_outside(
+                p, tuple(x for x in p.outside if x != read)))  # fmt: skip
+
+    @property
+    def outside(self) -> OutsideForces | None:
+        """The chosen forces of another analysis."""
+        name = self.session.selection.case
+        return next((x for x in self.session.project.outside if x.name == name), None)
+
+    def ask_outside(self) -> None:
+        """Choose a file of section forces and read it."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Read section forces", "", "Section forces (*.csv *.xlsx *.vtu);;All files (*)"
+        )
+        if name:
+            self.read_outside(Path(name))
+
+    def read_outside(self, path: Path) -> None:
+        """Read the section forces of another analysis; those of the same name are replaced."""
+        project = self.session.project
+        own = [c.name for c in project.cases] + [c.name for c in project.combinations]
+        try:
+            read = [replace(x, name=free_name(x.name, own)) for x in read_outside(path)]
+            layout = layout_of(part_inputs(replace(self.session.project, outside=tuple(read))))
+            for each in read:
+                match(layout.mesh, each)
+        except TartanError as error:
+            self._tell(str(error))
+            return
+        names = {x.name for x in read}
+        others = tuple(x for x in self.session.project.outside if x.name not in names)
+        refused = self._edit(f"read {path.name}",
+                             lambda p: case_edits.put_outside(p, (*others, *read)))  # fmt: skip
+        if refused is None:
+            self.session.select(case=read[0].name)
 
     def ask_table(self) -> None:
         """Choose a pressure table and read it."""
@@ -196,11 +237,14 @@ class CasesView(QWidget):
         self.supports.put(self.support_rows.make_up(), self.support_rows.rows)
         cards = [Card(c.name, _words(c)) for c in project.cases]
         cards += [Card(c.name, _sum_words(c)) for c in project.combinations]
+        cards += [Card(x.name, f"section forces of {x.source}") for x in project.outside]
         self.cards.put(cards, self.session.selection.case)
         name = self.session.selection.case
         self.name.setVisible(bool(name))
         self.name.put(name)
-        self.new_load.setVisible(self.load_rows.combination is None)
+        loaded = self.load_rows.combination is None and self.outside is None
+        self.new_load.setVisible(loaded)
+        self.read_button.setVisible(loaded)
         self.new_load.setCurrentIndex(-1)
         self.new_asked.setCurrentIndex(-1)
         self.loads.put(self.load_rows.make_up(), self.load_rows.rows)
@@ -215,10 +259,12 @@ class CasesView(QWidget):
         self.ready.put([Line(i.words, to_part) for i in items], "")
 
     def _resultant_words(self) -> str:
-        """Total force of the chosen case or combination."""
+        """Total force of the chosen case or combination, or how outside forces lie."""
         name = self.session.selection.case
         if not name:
             return "No case yet."
+        if (read := self.outside) is not None:
+            return self._match_words(read)
         try:
             inputs = part_inputs(self.session.project)
             layout = layout_of(inputs)
@@ -236,6 +282,19 @@ class CasesView(QWidget):
         )
         return (f"Total force x, y, z  {',  '.join(force)} {units.FORCE.unit}\n"
                 f"about the origin  {',  '.join(moment)} {units.MOMENT.unit}")  # fmt: skip
+
+    def _match_words(self, read: OutsideForces) -> str:
+        """How many elements have forces, and how they were found."""
+        try:
+            mesh = layout_of(part_inputs(self.session.project)).mesh
+            found = match(mesh, read)
+        except TartanError as error:
+            return str(error)
+        share = f"{int(found.found.sum())} of {mesh.count} elements have section forces"
+        if read.by == "element":
+            return f"{share}, matched by their numbers; those of the others are zero."
+        return (f"{share}, matched by position, at most {units.show(found.farthest, units.LENGTH)}"
+                " from an element's centre; those of the others are zero.")  # fmt: skip
 
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""

@@ -152,11 +152,12 @@ def _readiness(project: Project) -> list[Item]:
     except TartanError as error:
         return [Item(str(error), "Part", _NOWHERE)]
     items = [*_loose(part, whole), *_undefined(whole), *_bare(project, part, whole)]
-    if not project.supports:
+    own = bool(project.cases) or not project.outside
+    if own and not project.supports:
         items.append(Item("The part has no supports.", "Cases", _NOWHERE))
-    elif not any(i.mend == "tie them" for i in items):
+    elif project.supports and not any(i.mend == "tie them" for i in items):
         items += _mechanisms(project, part, whole)
-    if not project.cases:
+    if not project.cases and not project.outside:
         items.append(Item("There is no load case.", "Cases", _NOWHERE))
     for case in project.cases:
         if not case.loads:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import itertools
+import logging
 from collections.abc import Sequence
 from importlib.resources import as_file, files
 from typing import Any
@@ -48,6 +49,8 @@ def _load_fonts() -> None:
 
 
 _load_fonts()
+# A sign that the bundled type lacks is taken from the next; that need not be told.
+logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
 
 
 def _sheet(width: float, height: float) -> Sheet:
