@@ -4,6 +4,7 @@ import os
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -14,6 +15,11 @@ from tartan.desktop.app import make_application, make_window
 from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
 from tartan.project import edits
+from tartan.project.samples import light_dish_panel
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from tests.desktop.whole_job import whole_job
 
 PATIENCE = 120.0
 
@@ -22,6 +28,13 @@ def wait_for_answer(window: MainWindow) -> None:
     """Let the window work until the part is solved."""
     end = time.monotonic() + PATIENCE
     while window.session.solving and time.monotonic() < end:
+        QTest.qWait(20)
+
+
+def wait_until(done: Callable[[], bool]) -> None:
+    """Let the window work until something is so."""
+    end = time.monotonic() + PATIENCE
+    while not done() and time.monotonic() < end:
         QTest.qWait(20)
 
 
@@ -49,6 +62,35 @@ def strut(window: MainWindow, folder: Path) -> None:
     window.session.undo()
 
 
+def versions_and_report(window: MainWindow, folder: Path) -> None:
+    """Save the light dish against the released one, and the pages of the report."""
+    session = window.session
+    window.pin_baseline()
+    light = light_dish_panel()
+    session.edit("light", lambda p: replace(p, part=light.part))
+    wait_for_answer(window)
+    session.select(station="Versions")
+    wait_until(lambda: session.answer_of("A") is not None)
+    QTest.qWait(600)
+    picture(window, folder / "versions.png")
+    session.select(station="Report")
+    window.report.make()
+    wait_until(lambda: not window.report.maker.busy)
+    QTest.qWait(800)
+    picture(window, folder / "report.png")
+    session.undo()
+    session.undo()
+    wait_for_answer(window)
+
+
+def job(window: MainWindow, folder: Path) -> None:
+    """Do the whole job of the guide by clicks and save its pictures."""
+    window.session.history.mark_saved()
+    with tempfile.TemporaryDirectory() as place:
+        for name in whole_job(window, Path(place)):
+            picture(window, folder / f"{name}.png")
+
+
 def main(folder: Path) -> int:
     """Make the pictures; return 1 when there was no answer in time."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -58,13 +100,14 @@ def main(folder: Path) -> int:
     wait_for_answer(window)
     verdict = window.session.verdict
     print(f"{verdict.figure}. {verdict.sentence}")
-    for station in reversed(STATIONS):
+    for station in reversed(STATIONS[:5]):
         window.session.select(station=station, plies=(1,) if station == "Stacks" else ())
         QTest.qWait(900 if station == "Stacks" else 0)
         picture(window, folder / f"{station.lower()}.png")
     answered = not window.session.solving
     window.stacks.whatif.open.setChecked(True)
     strut(window, folder)
+    versions_and_report(window, folder)
     if folder.parts[:1] == ("docs",):
         window.session.select(station="Margins", element=None)
         window.open_sample("light dish panel")
@@ -73,6 +116,9 @@ def main(folder: Path) -> int:
         theme.use(application, dark=True)
         window.wear()
         picture(window, folder / "margins-dark.png")
+        theme.use(application, dark=False)
+        window.wear()
+        job(window, folder)
     window.shut()
     window.close()
     application.processEvents()

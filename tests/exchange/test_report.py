@@ -73,10 +73,10 @@ class Reader(html.parser.HTMLParser):
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self.tags.append(tag)
-        if tag not in ("meta", "br"):
+        if tag not in ("meta", "br", "img"):
             self.open.append(tag)
         self.outside += [v for k, v in attrs if k in ("src", "href", "xlink:href") and v
-                         and not v.startswith("#")]  # fmt: skip
+                         and not v.startswith(("#", "data:image/svg+xml;base64,"))]  # fmt: skip
 
     def handle_startendtag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self.tags.append(tag)

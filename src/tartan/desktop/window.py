@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
-    QMainWindow,
     QMenu,
-    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -22,8 +18,9 @@ from PyQt6.QtWidgets import (
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
-from tartan.desktop.autosave import Autosave, RecoveryBar
+from tartan.desktop.autosave import RecoveryBar
 from tartan.desktop.cases.view import CasesView
+from tartan.desktop.files import FileWindow
 from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
@@ -39,20 +36,18 @@ from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.versions.view import VersionsView
 from tartan.desktop.widgets.small import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
-from tartan.project import edits, storage, units, versions
-from tartan.project.recovery import Left
+from tartan.project import edits, units, versions
 from tartan.project.samples import SAMPLES
 
 View = (MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView
         | ReportView)  # fmt: skip
 
 
-class MainWindow(QMainWindow):
+class MainWindow(FileWindow):
     """Head line on top, route at the left, bench in the middle, verdict along the bottom."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.resize(1280, 800)
         self.setMinimumSize(1080, 680)
         self.route = Route()
@@ -61,7 +56,6 @@ class MainWindow(QMainWindow):
         self.bench = QStackedWidget()
         for view in self.views.values():
             self.bench.addWidget(view)
-        self.autosave = Autosave(session)
         self.recovery = RecoveryBar(self.bring_back)
         self.commands = self._make_commands()
         self.finder = Finder(self.entries)
@@ -114,6 +108,7 @@ class MainWindow(QMainWindow):
     def _make_commands(self) -> dict[str, QAction]:
         """Every command with its name and keys; the menu, palette and tooltips read them here."""
         table: list[tuple[str, str, Callable[[], object]]] = [
+            ("new project", "Ctrl+N", self.new_project),
             ("open …", "Ctrl+O", self.ask_open),
             ("save", "Ctrl+S", self.save),
             ("save as …", "Ctrl+Shift+S", self.ask_save_as),
@@ -158,7 +153,7 @@ class MainWindow(QMainWindow):
         self.file = label("", "soft")
         menu_button = QPushButton("project ▾")
         menu = QMenu(menu_button)
-        for name in ("open …", "save", "save as …"):
+        for name in ("new project", "open …", "save", "save as …"):
             menu.addAction(self.commands[name])
         menu.addSeparator()
         for name in SAMPLES:
@@ -269,77 +264,6 @@ class MainWindow(QMainWindow):
                 changes["spot_ply"] = verdict.address.ply
         self.session.select(**changes)
 
-    def open_sample(self, name: str) -> None:
-        """Open a sample, asking first about unsaved changes."""
-        if self.may_leave():
-            self.session.open(SAMPLES[name](), None)
-
-    def open_path(self, path: Path) -> None:
-        """Open a project file; on any fault the open project stays as it was."""
-        try:
-            project = storage.load(path)
-        except TartanError as error:
-            self.complain("Not opened", error)
-            return
-        self.session.open(project, path)
-
-    def bring_back(self, left: Left) -> bool:
-        """Open what a process left behind, as unsaved changes of its file."""
-        if not self.may_leave():
-            return False
-        self.session.open(left.project, left.path, saved=False)
-        self.autosave.finish()
-        if self.autosave.error is None:
-            # It is in this window's own recovery file now.
-            left.file.unlink(missing_ok=True)
-        return True
-
-    def ask_open(self) -> None:
-        """Ask for a project file and open it."""
-        if not self.may_leave():
-            return
-        path, _ = QFileDialog.getOpenFileName(
-            self, "Open project", "", f"Projects (*{storage.SUFFIX})"
-        )
-        if path:
-            self.open_path(Path(path))
-
-    def save(self) -> bool:
-        """Save where the project came from; ask when it came from nowhere."""
-        if self.session.path is None:
-            return self.ask_save_as()
-        try:
-            storage.save(self.session.project, self.session.path)
-        except TartanError as error:
-            self.complain("Not saved", error)
-            return False
-        self.session.history.mark_saved()
-        self.autosave.forget()
-        self._show_head()
-        return True
-
-    def ask_save_as(self) -> bool:
-        """Ask for a file and save there."""
-        path, _ = QFileDialog.getSaveFileName(self, "Save project", f"project{storage.SUFFIX}",
-                                              f"Projects (*{storage.SUFFIX})")  # fmt: skip
-        if not path:
-            return False
-        self.session.path = Path(path)
-        return self.save()
-
-    def may_leave(self) -> bool:
-        """Ask whether unsaved changes may go; true when there are none."""
-        if not self.session.history.modified:
-            return True
-        kind = QMessageBox.StandardButton
-        answer = QMessageBox.question(self, "Unsaved changes", "Save the changes first?",
-                                      kind.Save | kind.Discard | kind.Cancel)  # fmt: skip
-        return answer == kind.Discard or (answer == kind.Save and self.save())
-
-    def complain(self, title: str, error: TartanError) -> None:
-        """Show an error that has no place of its own in the window."""
-        QMessageBox.warning(self, title, f"{error.where}\n\n{error.what}\n\n{error.mend}".strip())
-
     # Showing
 
     def refresh(self) -> None:
@@ -347,6 +271,9 @@ class MainWindow(QMainWindow):
         self.bench.setCurrentWidget(self.views[self.session.selection.station])
         self._show_head()
         self._on_answer()
+
+    def file_changed(self) -> None:
+        self._show_head()
 
     def _show_head(self) -> None:
         history = self.session.history

@@ -279,6 +279,8 @@ def against_words(project: Project, status: Status, before: PartAnswer) -> str:
     if old is None or not (np.isfinite(old.value) and np.isfinite(status.value)):
         return ""
     change = status.value - old.value
+    if abs(change) <= 1e-9 * abs(old.value):
+        return f" Same as {base.name}."
     return f" {signed(status, change)} against {base.name}."
 
 

@@ -110,10 +110,10 @@ class Choosers(QWidget):
                    self.spots.chosen,
                    tuple(self._keys[i] for i in self.criteria.chosen))  # fmt: skip
 
-    def view(self, at: Picked) -> View:
+    def view(self, answer: PartAnswer, at: Picked) -> View:
         """What is looked at."""
         field = BY_TITLE.get(self.shown.currentText(), FIELDS[0])
-        case = self._cases[at.case] if self._cases else ""
+        case = answer.inputs.case_names[at.case]
         return View(field.key, self.ask, case, at.ply, max(0, self.spot.currentIndex()))
 
     def put(self, answer: PartAnswer, at: Picked) -> None:

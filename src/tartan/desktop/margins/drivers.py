@@ -113,7 +113,8 @@ class PlyBars(QWidget):
                            else Qt.PenStyle.NoPen)  # fmt: skip
             painter.setBrush(ink)
             painter.drawRect(bar)
-            if i % every == 0 or i == self.marked:
+            near = self.marked is not None and 0 < abs(i - self.marked) <= every / 2
+            if (i % every == 0 and not near) or i == self.marked:
                 painter.setPen(QColor(face.ink if i == self.marked else face.soft))
                 painter.drawText(QRectF(area.center().x() - 14, area.bottom() + 2, 28, 14),
                                  Qt.AlignmentFlag.AlignHCenter, self.names[i])  # fmt: skip

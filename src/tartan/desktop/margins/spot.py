@@ -22,6 +22,9 @@ from tartan.project import design_edits, units
 from tartan.project.jobs import PartAnswer
 
 HEIGHT = 258
+ROOM = 160
+"""Pixels that the bands of a section have."""
+
 USUAL = ("strain_12.0", "stress_12.0", "stress_12.1", "stress_12.2", "shear.0", "reserve")
 
 
@@ -154,6 +157,8 @@ class SpotPanel(QWidget):
         self.where.setText(found.words)
         self.section.marked = marked
         self.section.faded = not fresh
+        # The whole stack stays in sight: bands of many plies become thin.
+        self.section.least_band = max(3, min(15, ROOM // len(rows)))
         self.section.show_stack(rows, found.columns)
         self.bars.put(found.reserve, [str(n + 1) for n in plies], need, marked, faded=not fresh)
         least = float(found.reserve.min())

@@ -222,7 +222,7 @@ class MarginsView(QWidget):
     def _shown(self, answer: PartAnswer) -> Shown:
         project, fresh = self.session.project, self.session.fresh
         at = self.picked(answer)
-        view = self.choosers.view(at)
+        view = self.choosers.view(answer, at)
         out = excluded(answer, project.left_out).mask
         need = f"needs {required(project):.2f}"
         shapes = shapes_of(answer)

@@ -27,6 +27,7 @@ from tartan.desktop.widgets.small import (
 from tartan.project import design_edits, units
 from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
+from tartan.project.spot import about_middle, spot_loads
 from tartan.project.units import Quantity
 
 WAYS: tuple[Way, ...] = ("force", "strain", "stress")
@@ -88,19 +89,10 @@ def from_spot(session: Session) -> LoadSet | None:
     element = session.selection.element
     if element is None or element >= len(answer.margins.reserve):
         element = answer.spots[0]
-    case, point = int(answer.margins.case[element]), int(answer.margins.point[element])
-    strains = answer.solution.strains[case, element, point]
-    layout = answer.layout()
-    laminate = layout.laminate(element)
-    middle = laminate.about(0.0)
-    force = laminate.ABD @ strains[:6]
+    laminate = answer.layout().laminate(element)
     # Moments about the reference surface are moved to the middle, which load sets refer to.
-    force[3:] -= laminate.offset * force[:3]
-    name = f"{answer.inputs.case_names[case]}, element {element + 1}"
-    Q = middle.shear @ strains[6:]
-    values = tuple(float(f"{v:.6g}") for v in force)
-    return LoadSet(name, values, Q=(float(f"{Q[0]:.6g}"), float(f"{Q[1]:.6g}")),  # type: ignore[arg-type]
-                   stack=laid_stack(answer, element))  # fmt: skip
+    loads = about_middle(laminate, spot_loads(answer, element, int(answer.margins.case[element])))
+    return replace(loads, stack=laid_stack(answer, element))
 
 
 def laid_stack(answer: PartAnswer, element: int) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from dataclasses import dataclass, field
 
 from tartan.exchange.tables import Cell, Table
@@ -28,7 +29,11 @@ class Figure:
 
     svg: str
     caption: str
-    wide: bool = True
+
+    @property
+    def uri(self) -> str:
+        """The picture as an address that holds it whole (RFC 2397)."""
+        return f"data:image/svg+xml;base64,{base64.b64encode(self.svg.encode()).decode()}"
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,105 @@
+"""A window on a project file: new, open, save, and asking before anything is lost."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
+
+from tartan.core.errors import TartanError
+from tartan.desktop.autosave import Autosave
+from tartan.desktop.session import Session
+from tartan.desktop.stations import STATIONS
+from tartan.project import storage
+from tartan.project.model import Project
+from tartan.project.recovery import Left
+from tartan.project.samples import SAMPLES
+
+
+class FileWindow(QMainWindow):
+    """Whatever a window does with files."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.autosave = Autosave(session)
+
+    def file_changed(self) -> None:
+        """Show which file it is, and whether it is saved."""
+
+    def new_project(self) -> None:
+        """Begin an empty project, asking first about unsaved changes."""
+        if self.may_leave():
+            self.session.open(Project("new project"), None)
+            self.session.select(station=STATIONS[0])
+
+    def open_sample(self, name: str) -> None:
+        """Open a sample, asking first about unsaved changes."""
+        if self.may_leave():
+            self.session.open(SAMPLES[name](), None)
+
+    def open_path(self, path: Path) -> None:
+        """Open a project file; on any fault the open project stays as it was."""
+        try:
+            project = storage.load(path)
+        except TartanError as error:
+            self.complain("Not opened", error)
+            return
+        self.session.open(project, path)
+
+    def bring_back(self, left: Left) -> bool:
+        """Open what a process left behind, as unsaved changes of its file."""
+        if not self.may_leave():
+            return False
+        self.session.open(left.project, left.path, saved=False)
+        self.autosave.finish()
+        if self.autosave.error is None:
+            # It is in this window's own recovery file now.
+            left.file.unlink(missing_ok=True)
+        return True
+
+    def ask_open(self) -> None:
+        """Ask for a project file and open it."""
+        if not self.may_leave():
+            return
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Open project", "", f"Projects (*{storage.SUFFIX})"
+        )
+        if path:
+            self.open_path(Path(path))
+
+    def save(self) -> bool:
+        """Save where the project came from; ask when it came from nowhere."""
+        if self.session.path is None:
+            return self.ask_save_as()
+        try:
+            storage.save(self.session.project, self.session.path)
+        except TartanError as error:
+            self.complain("Not saved", error)
+            return False
+        self.session.history.mark_saved()
+        self.autosave.forget()
+        self.file_changed()
+        return True
+
+    def ask_save_as(self) -> bool:
+        """Ask for a file and save there."""
+        path, _ = QFileDialog.getSaveFileName(self, "Save project", f"project{storage.SUFFIX}",
+                                              f"Projects (*{storage.SUFFIX})")  # fmt: skip
+        if not path:
+            return False
+        self.session.path = Path(path)
+        return self.save()
+
+    def may_leave(self) -> bool:
+        """Ask whether unsaved changes may go; true when there are none."""
+        if not self.session.history.modified:
+            return True
+        kind = QMessageBox.StandardButton
+        answer = QMessageBox.question(self, "Unsaved changes", "Save the changes first?",
+                                      kind.Save | kind.Discard | kind.Cancel)  # fmt: skip
+        return answer == kind.Discard or (answer == kind.Save and self.save())
+
+    def complain(self, title: str, error: TartanError) -> None:
+        """Show an error that has no place of its own in the window."""
+        QMessageBox.warning(self, title, f"{error.where}\n\n{error.what}\n\n{error.mend}".strip())
