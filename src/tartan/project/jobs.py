@@ -11,6 +11,7 @@ from collections import OrderedDict
 from collections.abc import Generator
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -132,7 +133,11 @@ class PartAnswer:
 
     def layout(self) -> Layout:
         """Mesh, plies and zones it belongs to."""
-        return layout_of(self.inputs)
+        found = _layouts.get(self)
+        if found is None:
+            # Remembered by the answer: hashing all its inputs takes a while.
+            found = _layouts[self] = layout_of(self.inputs)
+        return found
 
     def heat(self, case: int) -> LaminateLoad | None:
         """Temperature of a case or combination, by its number."""
@@ -242,6 +247,9 @@ def _nothing(layout: Layout, count: int) -> Solution:
         0.0,
         0,
     )
+
+
+_layouts: WeakKeyDictionary[PartAnswer, Layout] = WeakKeyDictionary()
 
 
 def _columns(solution: Solution, which: slice) -> Solution:

@@ -26,6 +26,7 @@ class HotSpots(QWidget):
         self.session = session
         self.elements: list[int] = []
         self._ask = Ask()
+        self._key: object = None
         self.group = choice(GROUPS, lambda _: self._again())
         self.group.setAccessibleName("One line a")
         self.note = label("", "soft")
@@ -50,7 +51,17 @@ class HotSpots(QWidget):
             before = (project.baseline.name, session.before)
         elif session.previous is not None:
             before = ("was", session.previous)
-        group = self.group.currentText()
+        group, fresh = self.group.currentText(), session.fresh
+        key = (id(answer), ask, project.left_out, group, before and (before[0], id(before[1])),
+               fresh, required(project), units.system())  # fmt: skip
+        if key != self._key:
+            self._key = key
+            self._fill(answer, ask, group, before)
+        self.table.choose(self.elements.index(element) if element in self.elements else None)
+
+    def _fill(self, answer: PartAnswer, ask: Ask, group: str,
+              before: tuple[str, PartAnswer] | None) -> None:  # fmt: skip
+        project, session = self.session.project, self.session
         table = state.hot_table(project, answer, ask, group, before)
         self.elements = hot_list(answer, ask, project.left_out, group)
         need, fresh = required(project), session.fresh
@@ -66,7 +77,6 @@ class HotSpots(QWidget):
         self.table.put(table, looks, shown)
         words = f"{len(self.elements)} of them" if fresh else "stale, of the project before"
         self.note.setText(words)
-        self.table.choose(self.elements.index(element) if element in self.elements else None)
 
 
 def _ink(value: object, need: float, *, fresh: bool) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -191,6 +191,18 @@ class Stage(QWidget):
         self.note.setText(shown.map.note if shown.fresh
                           else f"stale, of the project before: {shown.map.note}")  # fmt: skip
         scene.redraw()
+
+    def paint(self, made: Map) -> None:
+        """Show another map on the shape as it is, in a frame at once."""
+        scene, shown = self.scene, self.shown
+        if scene is None or shown is None:
+            return
+        self.shown = replace(shown, map=made)
+        self.legend.put(made, shown.need, stale=not shown.fresh)
+        scene.paint(self._colours(self.shown))
+        scene.unpin("label")
+        self.note.setText(made.note)
+        scene.redraw_now()
 
     def _colours(self, shown: Shown) -> NDArray[np.uint8]:
         rgb = shown.map.rgb if shown.fresh else faded(shown.map.rgb)

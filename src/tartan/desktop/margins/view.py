@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
@@ -15,7 +18,7 @@ from tartan.desktop.margins.lists import Board, ByCase, HotSpots
 from tartan.desktop.margins.spot import SpotPanel
 from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.margins.state import Picked
-from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.scene.scene import LARGE, PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.small import column, label, row
@@ -29,6 +32,9 @@ from tartan.project.words import SHORT
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE = 404
+
+FOLLOW = 120
+"""Milliseconds of quiet after a step on a large part before the rest is brought up to date."""
 
 
 class MarginsView(QWidget):
@@ -50,6 +56,8 @@ class MarginsView(QWidget):
         self.drivers = DriversPicture()
         self.spot = SpotPanel(session)
         self.empty = label("", "soft", wrap=True)
+        self._follow_up = QTimer(self)
+        self._follow_up.setSingleShot(True)
         self._build()
         self._connect()
 
@@ -84,6 +92,8 @@ class MarginsView(QWidget):
 
     def _connect(self) -> None:
         session = self.session
+        self._follow_up.timeout.connect(
+            lambda: self._select_ply(self.choosers.ply.currentIndex()))  # fmt: skip
         self.tabs.turned.connect(self._turn)
         self.choosers.changed.connect(self.refresh)
         self.choosers.ply_chosen.connect(self._pick_ply)
@@ -123,6 +133,19 @@ class MarginsView(QWidget):
                                 case=names[int(margins.case[element])])  # fmt: skip
 
     def _pick_ply(self, ply: int) -> None:
+        answer = self.session.answer
+        if answer is not None and state.mesh_of(answer).count > LARGE and self.scene is not None:
+            # On a large part the map comes first; what stands round it follows in a pause.
+            self.choosers.ply.setCurrentIndex(ply)
+            at = replace(self.picked(answer), ply=ply)
+            self.stage.paint(make_map(self.session.project, answer,
+                                      self.choosers.view(answer, at),
+                                      dark=theme.face().dark))  # fmt: skip
+            self._follow_up.start(FOLLOW)
+        elif answer is not None:
+            self._select_ply(ply)
+
+    def _select_ply(self, ply: int) -> None:
         answer = self.session.answer
         if answer is not None:
             at = self.picked(answer)
@@ -272,6 +295,7 @@ class MarginsView(QWidget):
 
     def close_view(self) -> None:
         """Free the graphics before the window goes."""
+        self._follow_up.stop()
         self.stage.close_view()
 
     def showEvent(self, event: object) -> None:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 
@@ -13,8 +16,26 @@ from tartan.exchange.report.process import serve
 from tartan.exchange.report.write import ReportRequest
 from tartan.project import units
 
+REAP = 1000
+"""Milliseconds after which a process that was ended is taken off the list."""
+
 LOOK = 50
 """Milliseconds between looks at the process."""
+
+
+@contextmanager
+def _environment(values: Mapping[str, str]) -> Iterator[None]:
+    """Variables that a process started meanwhile inherits."""
+    before = {name: os.environ.get(name) for name in values}
+    os.environ.update(values)
+    try:
+        yield
+    finally:
+        for name, value in before.items():
+            if value is None:
+                os.environ.pop(name, None)
+            else:
+                os.environ[name] = value
 
 
 class ReportMaker(QObject):
@@ -28,6 +49,7 @@ class ReportMaker(QObject):
         super().__init__(parent)
         self._process: BaseProcess | None = None
         self._connection: Connection | None = None
+        self._ending: list[BaseProcess] = []
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK)
         self._timer.timeout.connect(self._look)
@@ -44,7 +66,9 @@ class ReportMaker(QObject):
         ours, theirs = context.Pipe()
         self._process = context.Process(target=serve, args=(theirs, request, units.system()),
                                         daemon=True, name="tartan-report")  # fmt: skip
-        self._process.start()
+        # One thread of arithmetic, so that a core is left for the window.
+        with _environment({"OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}):
+            self._process.start()
         theirs.close()
         self._connection = ours
         self._timer.start()
@@ -55,12 +79,22 @@ class ReportMaker(QObject):
         if self._connection is not None:
             self._connection.close()
         if self._process is not None:
-            self._process.terminate()
-            self._process.join(1)
-            if self._process.is_alive():
-                self._process.kill()
-                self._process.join(1)
+            # It holds nothing that must be put in order; waiting for its end would hold up the
+            # window, as freeing its memory takes a while.
+            self._process.kill()
+            self._ending.append(self._process)
+            QTimer.singleShot(REAP, self._reap)
         self._process = self._connection = None
+
+    def _reap(self) -> None:
+        self._ending = [p for p in self._ending if p.is_alive()]
+
+    def close(self) -> None:
+        """Give up what is under way, and wait for its end."""
+        self.stop()
+        for process in self._ending:
+            process.join(2)
+        self._ending.clear()
 
     def _look(self) -> None:
         connection = self._connection

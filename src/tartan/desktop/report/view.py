@@ -258,6 +258,6 @@ class ReportView(QWidget):
 
     def close_view(self) -> None:
         """End what is under way and remove what was not saved."""
-        self.maker.stop()
+        self.maker.close()
         self.document.close()
         shutil.rmtree(self.folder, ignore_errors=True)

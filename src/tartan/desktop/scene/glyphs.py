@@ -43,7 +43,6 @@ def part_size(mesh: Mesh) -> float:
 
 
 @lru_cache(maxsize=8)
-@lru_cache(maxsize=8)
 def rim_strokes(mesh: Mesh) -> Array:
     """Free edges of the surface, shape (q, 2, 3)."""
     sides = [np.stack([nodes, np.roll(nodes, -1, axis=1)], axis=2).reshape(-1, 2)
@@ -53,6 +52,7 @@ def rim_strokes(mesh: Mesh) -> Array:
     return np.asarray(mesh.nodes[unique[count == 1]])
 
 
+@lru_cache(maxsize=8)
 def spread(mesh: Mesh, count: int = 6) -> NDArray[np.int64]:
     """Return a few elements far from each other: each the farthest from those before."""
     at = mesh.centres()

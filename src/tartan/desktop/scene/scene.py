@@ -215,6 +215,11 @@ class PartScene(Marks, QWidget):
         """Have the frame drawn soon, apart from Qt's painting; several calls make one frame."""
         self._soon.start()
 
+    def redraw_now(self) -> None:
+        """Have the frame drawn as soon as Qt paints."""
+        self._soon.stop()
+        self._draw_frame()
+
     def _draw_frame(self) -> None:
         # Drawing happens in the view's own paint event; a second, direct call would draw twice.
         self.view.update()

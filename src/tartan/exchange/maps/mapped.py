@@ -22,7 +22,7 @@ from tartan.project.verdict import ply_words
 Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
 
-RAMP = 128
+RAMP = 255
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,17 +157,23 @@ def _plain(field: Field, found: Array, *, dark: bool, reach: float = 0.0) -> Map
     unit = field.quantity.unit
     if field.signed:
         ramp = colours.signed_map(np.linspace(-1, 1, RAMP))
-        rgb = colours.signed_map(np.where(bare, 0.0, shown) / largest)
+        rgb = _looked_up(ramp, (np.where(bare, 0.0, shown) / largest + 1) / 2)
         ticks = tuple(((t + 1) / 2, units.number(t * largest, 3))
                       for t in (-1.0, -0.5, 0.0, 0.5, 1.0))  # fmt: skip
         note = f"from {units.number(low)} to {units.number(high)} {unit}"
     else:
         ramp = colours.size_map(np.linspace(0, 1, RAMP))
-        rgb = colours.size_map(np.where(bare, 0.0, shown) / largest)
+        rgb = _looked_up(ramp, np.where(bare, 0.0, shown) / largest)
         ticks = tuple((t, units.number(t * largest, 3)) for t in (0.0, 0.25, 0.5, 0.75, 1.0))
         note = f"largest {units.number(high)} {unit}"
     rgb[bare] = colours.bare(dark=dark)
     return Map(rgb, field.title, unit, ticks, ramp, None, note, bare=bare)
+
+
+def _looked_up(ramp: Bytes, share: Array) -> Bytes:
+    """Colours of shares 0 to 1 out of a ramp: a step of it is less than the eye can tell."""
+    steps = np.rint(np.clip(share, 0, 1) * (len(ramp) - 1)).astype(np.intp)
+    return np.asarray(ramp[steps])
 
 
 def _named(answer: PartAnswer, view: View, *, dark: bool) -> Map:

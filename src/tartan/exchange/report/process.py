@@ -24,7 +24,7 @@ def serve(connection: Connection, request: ReportRequest, system: str) -> None:
         Units that figures are written in.
     """
     with contextlib.suppress(OSError):
-        os.nice(8)
+        os.nice(15)
     with contextlib.suppress(BrokenPipeError, EOFError, KeyboardInterrupt):
         try:
             units.use_system(system)
