@@ -295,8 +295,8 @@ def margins_figures() -> list[Figure]:
     gap, drawn = report_gap()
     application.processEvents()
     return [
-        Figure("envelope", "50 000 elements, 24 plies, 3 spots, 16 cases, Tsai–Wu and Hashin, with "
-               "addresses / copying those stresses", ratio, 6.0,
+        Figure("envelope", "50 000 elements, 24 plies, 3 spots, 16 cases, Tsai–Wu and Hashin, "
+               "with addresses / copying those stresses", ratio, 6.0,
                f"{spent:.2f} s against {copied:.2f} s"),
         Figure("envelope_memory", "peak of that envelope / 1.5 GiB",
                envelope_memory() / (1.5 * 2**30), 1.0),
