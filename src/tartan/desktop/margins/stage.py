@@ -241,12 +241,13 @@ class Stage(QWidget):
     def _apart(scene: PartScene, labels: tuple[tuple[int, str], ...]) -> list[tuple[int, str]]:
         """Labels that do not cover a worse one's, as the part is seen now."""
         kept: list[tuple[int, str]] = []
-        seen: list[Array] = []
+        seen: list[tuple[Array, float]] = []
         for element, words in labels:
             at = scene.on_screen(scene.points_of(element).mean(axis=0)[None])[0]
-            if all(abs(at[0] - s[0]) > 110 or abs(at[1] - s[1]) > 18 for s in seen):
+            half = 4.5 * len(words) + 8
+            if all(abs(at[0] - s[0]) > half + h or abs(at[1] - s[1]) > 20 for s, h in seen):
                 kept.append((element, words))
-                seen.append(at)
+                seen.append((at, half))
         return kept
 
     def _swung(self, on: bool) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from tartan.core.errors import TartanError
+from tartan.core.laminate.response import SPOTS
 from tartan.desktop import theme
 from tartan.desktop.margins.legend import Legend
 from tartan.desktop.margins.stage import faded
@@ -18,12 +19,13 @@ from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.datatable import DataTable, Look
 from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.small import Field, button, choice, column, label, row, set_options
-from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View, values
+from tartan.exchange.maps.fields import BY_KEY, BY_TITLE, FIELDS, View, values
 from tartan.exchange.maps.mapped import difference_map, make_map, required
 from tartan.exchange.tables import Table
 from tartan.project import versions
 from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
+from tartan.project.verdict import ply_words
 
 WAYS = ("side by side", "difference")
 TITLES = tuple(f.title for f in FIELDS)
@@ -49,6 +51,7 @@ class VersionsView(QWidget):
         self.lines = DataTable("requirement by requirement", filtered=False)
         self.note = label("", "soft")
         self.differs = label("", "soft")
+        self.as_asked = label("", "soft")
         self.buttons: dict[str, QWidget] = {}
         self._found: list[state.Line] = []
         self._build()
@@ -93,7 +96,8 @@ class VersionsView(QWidget):
         upper.layout().setStretch(1, 1)  # type: ignore[union-attr]
         what = column(row(label("What differs", "head"), self.differs, None), self.changes,
                       spacing=3)  # fmt: skip
-        which = column(label("Requirement by requirement", "head"), self.lines, spacing=3)
+        which = column(row(label("Requirement by requirement", "head"), self.as_asked, None),
+                       self.lines, spacing=3)  # fmt: skip
         which.setFixedWidth(468)
         lower = QWidget()
         across = QHBoxLayout(lower)
@@ -208,6 +212,7 @@ class VersionsView(QWidget):
         count = f"{len(found)} from {other} to {project.version}" if found else "nothing differs"
         self.differs.setText(count if other else "clone this version, then change the copy")
         then = self.session.answer_of(other) if other else None
+        self.as_asked.setText(f"both as {project.version} asks" if other else "")
         self._found = state.lines(project, answer, then)
         looks: list[list[Look | None]] = []
         for x in self._found:
@@ -230,7 +235,7 @@ class VersionsView(QWidget):
         difference = self.ways.at == 1
         first.parentWidget().setVisible(not difference and bool(other))  # type: ignore[union-attr]
         view = self._view()
-        self.note.setText("")
+        self.note.setText(self._of_words(view, now))
         if difference:
             self._draw_difference(second, view, now, then)
             return
@@ -252,6 +257,14 @@ class VersionsView(QWidget):
         elif name == project.version and not self.session.fresh:
             words += ": stale, being solved …"
         return words
+
+    @staticmethod
+    def _of_words(view: View, answer: PartAnswer | None) -> str:
+        """Which ply a stress or strain is of: the one picked in Margins."""
+        if answer is None or BY_KEY[view.field].sort != "ply":
+            return ""
+        ply = min(view.ply, len(answer.layout().laid) - 1)
+        return f"of {ply_words(answer, ply)} at the {SPOTS[view.spot]}, as picked in Margins"
 
     def _view(self) -> View:
         field = BY_TITLE[self.shown.currentText() or TITLES[0]]
