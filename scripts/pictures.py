@@ -107,8 +107,8 @@ def main(folder: Path) -> int:
     answered = not window.session.solving
     window.stacks.whatif.open.setChecked(True)
     strut(window, folder)
-    versions_and_report(window, folder)
     if folder.parts[:1] == ("docs",):
+        versions_and_report(window, folder)
         window.session.select(station="Margins", element=None)
         window.open_sample("light dish panel")
         wait_for_answer(window)
