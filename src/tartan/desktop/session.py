@@ -328,7 +328,7 @@ class Session(QObject):
         return self._verdicts()[1]
 
     def _verdicts(self) -> tuple[Verdict, list[Status]]:
-        key = (id(self.answer), self.fresh, self.error, self.project, id(self.before))
+        key = (self.answer, self.fresh, self.error, self.project, self.before)
         if self._current is None or self._current[0] != key:
             self._current = (key, *self._make_verdict())
         return self._current[1], self._current[2]

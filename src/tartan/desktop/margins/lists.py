@@ -52,8 +52,8 @@ class HotSpots(QWidget):
         elif session.previous is not None:
             before = ("was", session.previous)
         group, fresh = self.group.currentText(), session.fresh
-        key = (id(answer), ask, project.left_out, group, before and (before[0], id(before[1])),
-               fresh, required(project), units.system())  # fmt: skip
+        key = (answer, ask, project.left_out, group, before, fresh,
+               required(project), units.system())  # fmt: skip
         if key != self._key:
             self._key = key
             self._fill(answer, ask, group, before)
