@@ -23,8 +23,9 @@ def serve(connection: Connection, request: ReportRequest, system: str) -> None:
     system : str
         Units that figures are written in.
     """
-    with contextlib.suppress(OSError):
-        os.nice(15)
+    with contextlib.suppress(OSError, AttributeError):
+        # Only what nobody else wants of the machine: the window comes first.
+        os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
     with contextlib.suppress(BrokenPipeError, EOFError, KeyboardInterrupt):
         try:
             units.use_system(system)
