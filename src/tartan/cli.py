@@ -118,7 +118,8 @@ def report(file: Path,
            version: Annotated[str, typer.Option(help="Version, if not the one at work.")] = "",
            ) -> None:  # fmt: skip
     """Write a report; needs no display."""
-    from tartan.exchange.report.write import ReportRequest, report_steps
+    from tartan.exchange.report.request import ReportRequest
+    from tartan.exchange.report.write import report_steps
     from tartan.project import storage, versions
 
     try:

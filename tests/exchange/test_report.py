@@ -22,7 +22,8 @@ from tartan.exchange.outside_files import HEAD, read_outside
 from tartan.exchange.report import proof
 from tartan.exchange.report.document import Source, chapters
 from tartan.exchange.report.parts import CHAPTERS, Figure, Shown
-from tartan.exchange.report.write import ReportRequest, page, report_steps, write_report
+from tartan.exchange.report.request import ReportRequest
+from tartan.exchange.report.write import page, report_steps, write_report
 from tartan.project import case_edits, design_edits, edits, part_edits, storage, versions
 from tartan.project.jobs import PartAnswer, solve_now
 from tartan.project.model import Project

@@ -270,6 +270,27 @@ def test_one_change_at_a_spot_reaches_the_rungs_it_was_laid_with() -> None:
         assert made > 3, (zone, made, refused)
 
 
+def test_a_stack_that_lies_twice_is_not_changed_in_one_place_only() -> None:
+    # Laid turned on a doubler of itself: a change of one layer would change both.
+    project, _ = solved()
+    assert project.part is not None
+    name = "light face"
+    twice = part_edits.put_lay_up(project, [Rung(stack=name, turn=30.0), Rung("mounts", name)])
+    layout = layout_of(part_inputs(twice))
+    mount = int(layout.whole.regions["mounts"][0])
+    for element, count in ((mount, 2), (0, 1)):
+        laid = [layout.laid[n] for n in layout.plies(element)]
+        assert len({x.rung for x in laid}) == count
+        plies = [x.ply for x in laid]
+        plies[1] = dataclasses.replace(plies[1], angle=77.0)
+        if count == 2:
+            with pytest.raises(StackError, match="more than once"):
+                change_zone(twice, laid, plies)
+            continue
+        changed = change_zone(twice, laid, plies)
+        assert changed.stack(name).plies[1].angle == pytest.approx(47.0)  # type: ignore[union-attr]
+
+
 def test_every_field_has_values_of_its_own_part_only() -> None:
     project, found = solved()
     case = found.inputs.case_names[1]

@@ -86,9 +86,3 @@ def _point_data(answer: PartAnswer) -> dict[str, Array]:
     return {f"{name}: displacement [m]":
             np.ascontiguousarray(answer.solution.displacement[k, :, :3])
             for k, name in enumerate(names)}  # fmt: skip
-
-
-def forces_rows(answer: PartAnswer, case: int) -> Array:
-    """Element from 0 and its section forces, as `OutsideForces` holds them, shape (m, 9)."""
-    forces = section_forces(answer, case)
-    return np.column_stack([np.arange(len(forces)), forces])

@@ -5,7 +5,7 @@ All is derived from the stored section strains and remembered with the answer.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
@@ -19,7 +19,7 @@ from tartan.core.shell.recovery import near_nodes
 from tartan.project.envelope import margins_of
 from tartan.project.jobs import PartAnswer
 from tartan.project.partmodel import Force, LeftOut
-from tartan.project.shellinputs import held_nodes, where_words
+from tartan.project.shellinputs import held_nodes
 from tartan.project.words import left_out_words
 
 Array = NDArray[np.float64]
@@ -202,11 +202,6 @@ def _one_a_place(answer: PartAnswer, order: NDArray[np.int64]) -> list[int]:
         found.setdefault("field", int(hits[0]))
     rank = {int(e): i for i, e in enumerate(order)}
     return sorted(set(found.values()), key=rank.__getitem__)
-
-
-def places_of(answer: PartAnswer, elements: Sequence[int]) -> list[str]:
-    """Where elements lie, in words."""
-    return [where_words(answer.inputs, e) for e in elements]
 
 
 def case_worst(answer: PartAnswer, rules: tuple[LeftOut, ...] = (), ask: Ask = EVERYTHING

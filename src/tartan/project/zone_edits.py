@@ -36,21 +36,20 @@ def change_zone(project: Project, laid: Sequence[Laid], plies: Sequence[Ply]) ->
     Raises
     ------
     StackError
-        When a stack would have to change in two ways, as one laid twice in the zone.
+        When the zone would not become that, as where a stack is laid twice in it.
     """
     assert project.part is not None
     old = [(x.ply.material, x.ply.angle, x.ply.thickness) for x in laid]
     new = [(p.material, p.angle, p.thickness) for p in plies]
     stacks: dict[str, list[Item]] = {}
     rungs: list[list[Rung]] = [[r] for r in project.part.lay_up]
-    wanted: dict[tuple[str, int], object] = {}
     for tag, a, b, c, d in SequenceMatcher(a=old, b=new, autojunk=False).get_opcodes():
         if tag == "equal":
             continue
         pairs = min(b - a, d - c)
         for i in range(b - a):
             ply = plies[c + i] if i < pairs else None
-            _put(project, laid[a + i], ply, stacks, rungs, wanted)
+            _put(project, laid[a + i], ply, stacks, rungs)
         extra = list(plies[c + pairs : d])
         if extra:
             _add(project, laid, a + pairs, extra, stacks, rungs)
@@ -59,7 +58,24 @@ def change_zone(project: Project, laid: Sequence[Laid], plies: Sequence[Ply]) ->
         for item in items:
             flat += item if isinstance(item, list) else [item] if item is not None else []
         project = put_plies(project, name, flat)
-    return put_lay_up(project, [r for group in rungs for r in group])
+    changed = put_lay_up(project, [r for group in rungs for r in group])
+    here = [r for i in dict.fromkeys(x.rung for x in laid) for r in rungs[i]]
+    if _lies(changed, here) != [(m, a % 180.0, t) for m, a, t in new]:
+        # A stack that lies here twice changes in both places, and then it is another change.
+        raise StackError("a stack lies here more than once and would change in every place.",
+                         "Lay-up", "Lay another stack in one of the places first.")  # fmt: skip
+    return changed
+
+
+def _lies(project: Project, rungs: Sequence[Rung]) -> list[tuple[str, float, float]]:
+    """Material, angle from the reference direction and thickness of what rungs lay."""
+    found = []
+    for rung in rungs:
+        stack = project.stack(rung.stack) if rung.stack else None
+        plies = stack.plies if stack is not None else (rung.ply,) if rung.ply is not None else ()
+        # A ply and its opposite are one direction.
+        found += [(p.material, (p.angle + rung.turn) % 180.0, p.thickness) for p in plies]
+    return found
 
 
 def _items(project: Project, name: str, stacks: dict[str, list[Item]]
@@ -72,8 +88,7 @@ def _items(project: Project, name: str, stacks: dict[str, list[Item]]
 
 
 def _put(project: Project, at: Laid, ply: Ply | None,
-         stacks: dict[str, list[Item]], rungs: list[list[Rung]],
-         wanted: dict[tuple[str, int], object]) -> None:  # fmt: skip
+         stacks: dict[str, list[Item]], rungs: list[list[Rung]]) -> None:  # fmt: skip
     """Replace a ply, or take it out where there is none in its place."""
     assert project.part is not None
     rung = project.part.lay_up[at.rung]
@@ -83,11 +98,6 @@ def _put(project: Project, at: Laid, ply: Ply | None,
     if not rung.stack:
         rungs[at.rung] = [] if ply is None else [replace(rung, ply=ply)]
         return
-    key = (rung.stack, at.within)
-    if wanted.setdefault(key, ply) != ply:
-        raise StackError(f"ply {at.within + 1} would have to change in two ways, as the stack is "
-                         "laid more than once here.", f"Stack '{rung.stack}'",
-                         "Lay another stack in one of the places first.")  # fmt: skip
     _items(project, rung.stack, stacks)[at.within] = ply
 
 

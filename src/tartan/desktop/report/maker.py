@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
 from tartan.exchange.report.process import serve
-from tartan.exchange.report.write import ReportRequest
+from tartan.exchange.report.request import ReportRequest
 from tartan.project import units
 
 REAP = 1000

@@ -26,7 +26,7 @@ from tartan.desktop.widgets.small import Field, button, choice, column, label, r
 from tartan.exchange.exports import TABLES, export
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.report.parts import CHAPTERS
-from tartan.exchange.report.write import ReportRequest
+from tartan.exchange.report.request import ReportRequest
 from tartan.project.jobs import Progress
 from tartan.project.model import Project
 from tartan.project.storage import not_written

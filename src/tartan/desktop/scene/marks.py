@@ -22,11 +22,13 @@ class Marks:
 
     view: Any
     mesh: Mesh | None
+    _surface: Any
     _extras: dict[str, list[Any]]
 
     def points_of_many(self, elements: NDArray[np.int64]) -> Array:
         """Corners of elements on the shape as it is shown, shape (q, 4, 3) [m]."""
-        raise NotImplementedError
+        assert self.mesh is not None
+        return np.asarray(self._surface.points)[self.mesh.corner_table[elements]]
 
     def points_of(self, element: int) -> Array:
         """Corners of an element on the shape as it is shown, shape (4, 3) [m]."""

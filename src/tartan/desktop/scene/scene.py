@@ -224,11 +224,6 @@ class PartScene(Marks, QWidget):
         # Drawing happens in the view's own paint event; a second, direct call would draw twice.
         self.view.update()
 
-    def points_of_many(self, elements: NDArray[np.int64]) -> Array:
-        """Corners of elements on the shape as it is shown, shape (q, 4, 3) [m]."""
-        assert self.mesh is not None
-        return np.asarray(self._surface.points)[self.mesh.corner_table[elements]]
-
     def show_edges(self, on: bool) -> None:
         """Draw element edges or not."""
         if self._actor is not None:

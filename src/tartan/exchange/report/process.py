@@ -7,7 +7,7 @@ import os
 from multiprocessing.connection import Connection
 
 from tartan.core.errors import TartanError
-from tartan.exchange.report.write import ReportRequest, report_steps
+from tartan.exchange.report.request import ReportRequest
 from tartan.project import units
 
 
@@ -23,6 +23,9 @@ def serve(connection: Connection, request: ReportRequest, system: str) -> None:
     system : str
         Units that figures are written in.
     """
+    # Loaded here: the window, which starts this process, needs nothing of what writes a report.
+    from tartan.exchange.report.write import report_steps
+
     with contextlib.suppress(OSError, AttributeError):
         # Only what nobody else wants of the machine: the window comes first.
         os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))

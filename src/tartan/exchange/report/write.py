@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import logging
 from collections.abc import Generator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from importlib.resources import files
 from pathlib import Path
 
@@ -15,7 +15,8 @@ from markupsafe import Markup
 from tartan import __version__
 from tartan.core.errors import DocumentError, TartanError
 from tartan.exchange.report.document import Source, chapters
-from tartan.exchange.report.parts import CHAPTERS, Chapter
+from tartan.exchange.report.parts import Chapter
+from tartan.exchange.report.request import ReportRequest, check_request
 from tartan.project import results
 from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
 from tartan.project.model import Project
@@ -27,28 +28,6 @@ from tartan.project.versions import as_project
 ASSETS = Path(str(files("tartan"))) / "assets"
 
 _PDF_LIBRARIES = "Install the system packages: scripts/system_packages.sh"
-
-
-@dataclass(frozen=True)
-class ReportRequest:
-    """What is to be written.
-
-    Attributes
-    ----------
-    project : Project
-        The version at work, with the others beside it.
-    paths : tuple of Path
-        Files; the ending of each chooses HTML or PDF.
-    wanted : tuple of str
-        Chapters, of `CHAPTERS`.
-    title : str
-        Below the project's name.
-    """
-
-    project: Project
-    paths: tuple[Path, ...]
-    wanted: tuple[str, ...] = tuple(CHAPTERS)
-    title: str = "Strength and stiffness report"
 
 
 def report_steps(request: ReportRequest) -> Generator[Progress, None, None]:
@@ -78,25 +57,6 @@ def report_steps(request: ReportRequest) -> Generator[Progress, None, None]:
     for number, path in enumerate(request.paths):
         yield Progress(f"writing {path.name}", 0.78 + 0.2 * number / len(request.paths))
         _write(html, path)
-
-
-def check_request(request: ReportRequest) -> None:
-    """Check what can be checked before the work begins.
-
-    Raises
-    ------
-    DocumentError
-        No chapter, an unknown one, or a file whose ending is neither HTML nor PDF.
-    """
-    strange = [w for w in request.wanted if w not in CHAPTERS]
-    if strange or not request.wanted:
-        raise DocumentError(f"There is no chapter '{strange[0]}'." if strange
-                            else "No chapter is chosen.", "Report",
-                            f"There are {', '.join(CHAPTERS)}.")  # fmt: skip
-    for path in request.paths:
-        if path.suffix.lower() not in (".html", ".htm", ".pdf"):
-            raise DocumentError(f"'{path.suffix}' is no kind of report.", path.name,
-                                "End the name in .html or .pdf.")  # fmt: skip
 
 
 def _answered(project: Project, memory: Memory, start: float, end: float
