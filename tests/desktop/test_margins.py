@@ -158,12 +158,36 @@ def test_maps_over_a_choice_and_of_a_ply(qtbot, window: MainWindow) -> None:  # 
     assert session.selection.spot_ply == 2
     after = np.asarray(scene._surface.cell_data["rgb"])
     np.testing.assert_array_equal(before, after)
+
+
+def test_a_pinned_reading_is_of_the_answer_that_is_shown(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, ready(qtbot, window)
+    scene = view.scene
+    assert scene is not None
+    assert session.answer is not None
+    case = session.answer.inputs.case_names[0]
+    session.select(element=20, spot_ply=2, case=case)
+    show(view, "ply stress σ₁")
     press(qtbot, view.stage, "pin")
-    value = values(answer, View("s1", case=answer.inputs.case_names[0], ply=2))[20] / 1e6
-    assert view.stage.readings[20].startswith("σ₁ ")
-    assert float(view.stage.readings[20].split()[1].replace("−", "-")) == pytest.approx(
-        value, rel=1e-3)  # fmt: skip
-    assert "reading 20" in scene._extras
+
+    def said() -> float:
+        text = scene._extras["reading 20"][0].GetInput().strip()
+        assert text.startswith("σ₁ ")
+        assert text.endswith("MPa · ply 3")
+        return float(text.split()[1].replace("−", "-")) * 1e6
+
+    def value() -> float:
+        assert session.answer is not None
+        return float(values(session.answer, View("s1", case=case, ply=2))[20])
+
+    first = value()
+    assert said() == pytest.approx(first, rel=1e-3)
+    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", [
+        dataclasses.replace(q, angle=q.angle + 20.0) for q in p.stacks[0].plies]))  # fmt: skip
+    assert "reading 20" not in scene._extras  # stale: not told
+    solved(qtbot, window)
+    assert value() != pytest.approx(first, rel=1e-2)
+    assert said() == pytest.approx(value(), rel=1e-3)
     press(qtbot, view.stage, "unpin all")
     assert "reading 20" not in scene._extras
 

@@ -16,6 +16,7 @@ from tartan.desktop.margins.legend import Legend
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.widgets.small import QuantityField, button, label, row, switch
+from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import Map
 from tartan.project import units
 
@@ -54,6 +55,10 @@ class Shown:
         The one picked.
     reading : str
         Its value in words.
+    view : View or None
+        What is looked at; None for a mode, whose reading cannot be pinned.
+    readings : tuple of (int, str)
+        Elements with the readings pinned there, of the answer that is shown.
     left_out : ndarray of bool, shape (m,)
         Elements that do not count.
     labels : tuple of (int, str)
@@ -70,6 +75,8 @@ class Shown:
     words: str
     element: int
     reading: str
+    view: View | None
+    readings: tuple[tuple[int, str], ...]
     left_out: NDArray[np.bool_]
     labels: tuple[tuple[int, str], ...]
     need: str
@@ -97,7 +104,8 @@ class Stage(QWidget):
         self._scale: float | None = None
         self.note = label("", "soft")
         self.words = label("", "soft")
-        self.readings: dict[int, str] = {}
+        self.readings: dict[int, View] = {}
+        self._pinned: list[int] = []
         self._phase = 0.0
         self._swing = QTimer(self)
         self._swing.setInterval(FRAME)
@@ -143,15 +151,12 @@ class Stage(QWidget):
 
     def pin_reading(self) -> None:
         """Pin the value at the picked element as a label on the part."""
-        if self.shown is not None:
-            self.readings[self.shown.element] = self.shown.reading
+        if self.shown is not None and self.shown.view is not None:
+            self.readings[self.shown.element] = self.shown.view
             self.again()
 
     def unpin_all(self) -> None:
         """Take the pinned readings away."""
-        for element in self.readings:
-            if self.scene is not None:
-                self.scene.unpin(f"reading {element}")
         self.readings.clear()
         self.again()
 
@@ -222,17 +227,15 @@ class Stage(QWidget):
         return np.asarray(p[:, [0, 2]] + lift)
 
     def _write(self, scene: PartScene, shown: Shown) -> None:
-        for element in list(self.readings):
-            assert scene.mesh is not None
-            if element >= scene.mesh.count:
-                scene.unpin(f"reading {element}")
-                del self.readings[element]
-                continue
-            scene.pin(f"reading {element}", element, self.readings[element])
+        for element in self._pinned:
+            scene.unpin(f"reading {element}")
+        self._pinned = [e for e, _ in shown.readings] if shown.fresh else []
+        for element, words in shown.readings if shown.fresh else ():
+            scene.pin(f"reading {element}", element, words)
         kept = self._apart(scene, shown.labels)
         places = [scene.points_of(e).mean(axis=0) for e, _ in kept]
         scene.tags("labels", np.array(places).reshape(-1, 3), [w for _, w in kept])
-        if shown.fresh and shown.element not in self.readings and not shown.labels:
+        if shown.fresh and shown.element not in self._pinned and not shown.labels:
             scene.pin("label", shown.element, shown.reading)
         else:
             scene.unpin("label")

@@ -56,6 +56,7 @@ class MarginsView(QWidget):
         self.drivers = DriversPicture()
         self.spot = SpotPanel(session)
         self.empty = label("", "soft", wrap=True)
+        self._box: object = None
         self._follow_up = QTimer(self)
         self._follow_up.setSingleShot(True)
         self._build()
@@ -253,8 +254,8 @@ class MarginsView(QWidget):
             name, shape = shapes[number]
             size = 0.06 * float(np.linalg.norm(np.ptp(state.mesh_of(answer).nodes, axis=0)))
             made = shape_map(answer, name, shape)
-            return Shown(made, shape, size, name, at.element, name.split(" · ")[0],
-                         np.zeros_like(out), (), need, fresh)  # fmt: skip
+            return Shown(made, shape, size, name, at.element, name.split(" · ")[0], None,
+                         self._readings(answer), np.zeros_like(out), (), need, fresh)  # fmt: skip
         made = make_map(project, answer, view, dark=theme.face().dark,
                         failing=self.stage.on("only what fails"))  # fmt: skip
         if view.field == "margin":
@@ -270,11 +271,30 @@ class MarginsView(QWidget):
             answer.inputs.case_names[at.case],
             at.element,
             self._reading(answer, view, made, at.element),
+            view,
+            self._readings(answer),
             out,
             labels,
             need,
             fresh,
         )
+
+    def _readings(self, answer: PartAnswer) -> tuple[tuple[int, str], ...]:
+        """Pinned readings, taken anew of this answer; those of another mesh are let go."""
+        mesh, pinned = state.mesh_of(answer), self.stage.readings
+        box = (mesh.count, *mesh.nodes.min(axis=0).round(9), *mesh.nodes.max(axis=0).round(9))
+        if box != self._box:
+            self._box = box
+            pinned.clear()
+        plies, found = len(answer.layout().laid), []
+        for element, view in pinned.items():
+            if view.ply >= plies:
+                continue
+            made = make_map(self.session.project, answer, view)
+            words = self._reading(answer, view, made, element)
+            of_ply = f" · ply {view.ply + 1}" if BY_KEY[view.field].sort == "ply" else ""
+            found.append((element, words + of_ply))
+        return tuple(found)
 
     @staticmethod
     def _reading(answer: PartAnswer, view: View, made: Map, element: int) -> str:

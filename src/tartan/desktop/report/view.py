@@ -44,7 +44,7 @@ class ReportView(QWidget):
         self.session = session
         self.maker = ReportMaker(self)
         self.scene = None
-        self.folder = Path(tempfile.mkdtemp(prefix="tartan-report-"))
+        self._folder: Path | None = None
         self.of: Project | None = None
         self.when = ""
         self._being: Project | None = None
@@ -121,6 +121,13 @@ class ReportView(QWidget):
     def wanted(self) -> tuple[str, ...]:
         """Chapters that are ticked."""
         return tuple(n for n, box in self.chapters.items() if box.isChecked())
+
+    @property
+    def folder(self) -> Path:
+        """Where a report lies until it is saved; made when first needed."""
+        if self._folder is None:
+            self._folder = Path(tempfile.mkdtemp(prefix="tartan-report-"))
+        return self._folder
 
     @property
     def files(self) -> tuple[Path, Path]:
@@ -260,4 +267,5 @@ class ReportView(QWidget):
         """End what is under way and remove what was not saved."""
         self.maker.close()
         self.document.close()
-        shutil.rmtree(self.folder, ignore_errors=True)
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
