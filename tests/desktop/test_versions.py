@@ -164,4 +164,10 @@ def test_a_report_that_fails_says_why(qtbot, window: MainWindow) -> None:  # typ
     assert "no load case" in view.told.text()
     assert view.told.isVisible()
     assert view.of is None
+    # Another document has no report, even where this one had.
+    view.of, view.when = window.session.project, "08:00"
+    window.session.history.mark_saved()
+    window.new_project()
+    assert view.of is None
+    assert window.route._lines["Report"].words == "not made yet"
     assert proof.HEAD[0] == "case"

@@ -65,6 +65,8 @@ class ReportView(QWidget):
         self._build()
         self.maker.stepped.connect(self._step)
         self.maker.done.connect(self._done)
+        self._history = session.history
+        session.project_changed.connect(lambda *_: self._forget_another())
         self.maker.failed.connect(self._failed)
 
     def _build(self) -> None:
@@ -153,6 +155,14 @@ class ReportView(QWidget):
         """Give up what is being made; the last report stays."""
         self.maker.stop()
         self.refresh()
+
+    def _forget_another(self) -> None:
+        """Let go of the report of a document that is no longer open."""
+        if self._history is not self.session.history:
+            self._history = self.session.history
+            self.maker.stop()
+            self.of = self._being = None
+            self.document.close()
 
     def _step(self, progress: Progress) -> None:
         self.progress.setValue(round(100 * progress.share))
