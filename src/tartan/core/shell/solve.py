@@ -34,6 +34,7 @@ from tartan.core.shell.assembly import (
 )
 from tartan.core.shell.constraints import Constraints, Held, check_free_motions
 from tartan.core.shell.directions import undefined
+from tartan.core.shell.equilibrium import settled, shear_fit
 from tartan.core.shell.inertia import geometric, mass, mass_moments
 from tartan.core.shell.loads import resultant
 from tartan.core.shell.mesh import Mesh
@@ -321,6 +322,14 @@ def geometric_matrix(model: ShellModel, forces: Array, *, normal_only: bool = Fa
             forces[part.which], normal_only=normal_only)))  # fmt: skip
 
 
+def settle_shear(model: ShellModel, strains: Array) -> None:
+    """Put the shear of equilibrium in place of that of oscillating elements; see `equilibrium`."""
+    zone = np.zeros(model.mesh.count, np.int64) if model.zones is None else model.zones.zone
+    fit = shear_fit(model.mesh, model.reference, zone)
+    if fit is not None:
+        settled(fit, model.mesh, model.section_of(np.arange(model.mesh.count)), strains)
+
+
 def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
                       model: ShellModel, reuse: Reuse) -> Array:  # fmt: skip
     rules = model.constraints
@@ -372,6 +381,7 @@ def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacem
         u = np.moveaxis(flat[:, part.unknowns], 0, -1)
         strains[:, part.which] = part.form.section_strains(op, model.section_of(part.which), u)
         yield 0.7 * (int(part.which[-1]) + 1) / mesh.count
+    settle_shear(model, strains)
     gathered = np.zeros_like(flat)
     for group, K in zip(groups(mesh), stiffness, strict=True):
         u = np.moveaxis(flat[:, group.unknowns], 0, -1)

@@ -2,13 +2,15 @@
 
 - membrane with drilling rotations: the optimal triangle of Felippa, a mean-strain part that
   passes the patch test and a deviatoric part whose mean over the element is zero [1];
-- bending of constant curvature and transverse shear sampled at the middles of the sides [2].
+- director motions with a cubic bubble, condensed, and the assumed transverse shear that goes
+  with it, which does not lock however thin the plate [2]; it has no work with the deviatoric
+  membrane strain, as both average to nothing.
 
 Point, director, section strains and axes are those of `element`; the director is the normal of
 the flat element.
 
 [1] C. A. Felippa, Comput. Meth. Appl. Mech. Eng. 192 (2003) 2125–2168.
-[2] P.-S. Lee, K.-J. Bathe, Comput. Struct. 82 (2004) 945–962.
+[2] Y. Lee, P.-S. Lee, K.-J. Bathe, Comput. Struct. 138 (2014) 12–23.
 """
 
 from __future__ import annotations
@@ -25,6 +27,14 @@ POINTS = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 
 """Area coordinates of the sampling points; the last, the centre, carries no weight."""
 
 WEIGHTS = np.array([1 / 3, 1 / 3, 1 / 3, 0.0])
+
+CURL = 1e-2
+"""Stiffness against a turning of the directors in the element's plane, as a share of that
+against twisting.
+
+The assumed shear does not see such a turning; thin plates have none, as their directors follow a
+slope. Sampling it as shear [2] would lock very thin plates or leave it free in thick ones.
+"""
 
 _ALPHA = 1.5
 _BETA = (1.0, 2.0, 1.0, 0.0, 1.0, -1.0, -1.0, -1.0, -2.0)
@@ -43,11 +53,20 @@ class Operators:
         Section strains from the 18 nodal unknowns; the deviatoric membrane part is kept apart.
     D : ndarray, shape (m, 4, 3, 18)
         Deviatoric membrane strains, before their factor that depends on the section.
+    S : ndarray, shape (m, 2, 2)
+        Transverse shear strains of the bubble's two parameters.
+    bending : ndarray, shape (m, 3, 3, 2, 2)
+        What the bubble's curvatures integrate to, by pairs of curvatures [1].
+    curl : ndarray, shape (m, 18)
+        Turning of the directors in the element's plane [1/m].
     """
 
     area: Array
     B: Array
     D: Array
+    S: Array
+    bending: Array
+    curl: Array
 
 
 def frames(x: Array, reference: Array) -> tuple[Array, Array]:
@@ -90,9 +109,11 @@ def operators(x: Array, reference: Array, curved: Array | None = None) -> Operat
     B = np.zeros((m, 4, 8, 18))
     B[:, :, :3] = (basic @ to_plane)[:, None]
     B[:, :, 3:6] = _curvature(X, Y, area, axes)[:, None]
-    B[:, :, 6:] = _shear(X, Y, axes)
+    shear = _shear(X, Y, axes)
+    B[:, :, 6:] = shear[:, None, :, :18]
     D = np.einsum("mpae,mef->mpaf", deviatoric, to_plane)
-    return Operators(area[:, None] * WEIGHTS, B, D)
+    return Operators(area[:, None] * WEIGHTS, B, D, shear[..., 18:], _bubble(X, Y, area),
+                     _curl(X, Y, area, axes))
 
 
 def gradients(X: Array, Y: Array, area: Array) -> Array:
@@ -168,29 +189,49 @@ def _curvature(X: Array, Y: Array, area: Array, axes: Array) -> Array:
 
 
 def _shear(X: Array, Y: Array, axes: Array) -> Array:
-    """Transverse shear at the points, shape (m, 4, 2, 18)."""
+    """Transverse shear of the nodes and of the bubble, constant, shape (m, 2, 20)."""
     m = len(X)
     sides = np.stack([np.stack([X[:, i] - X[:, 0], Y[:, i] - Y[:, 0]], axis=1) for i in (1, 2)],
                      axis=1)  # fmt: skip
     dN = np.array([[-1.0, 1.0, 0.0], [-1.0, 0.0, 1.0]])
     n = axes[:, 2]
-    tangents = np.einsum("mab,mbc->mac", sides, axes[:, :2])
-    turned = np.cross(n[:, None], tangents)
+    turned = np.cross(n[:, None], np.einsum("mab,mbc->mac", sides, axes[:, :2]))
 
-    def covariant(direction: int, N: tuple[float, float, float]) -> Array:
-        """e_rt or e_st at a place given by its shape functions, shape (m, 18)."""
+    def covariant(direction: int, r: float, s: float) -> Array:
+        """e_rt or e_st at a place, shape (m, 20)."""
+        N = np.array([1 - r - s, r, s])
         row = np.zeros((m, 3, 6))
         row[:, :, :3] = dN[direction][None, :, None] * n[:, None]
-        row[:, :, 3:] = np.array(N)[None, :, None] * turned[:, direction, None]
-        return row.reshape(m, 18)
+        row[:, :, 3:] = N[None, :, None] * turned[:, direction, None]
+        return np.concatenate([row.reshape(m, 18), 27 * N.prod() * sides[:, direction]], axis=1)
 
-    r1, s2 = covariant(0, (0.5, 0.5, 0.0)), covariant(1, (0.5, 0.0, 0.5))
-    r3, s3 = covariant(0, (0.0, 0.5, 0.5)), covariant(1, (0.0, 0.5, 0.5))
-    c = s2 - r1 - s3 + r3
-    r, s = POINTS[:, 1], POINTS[:, 2]
-    e = np.stack([r1[:, None] + s[:, None] * c[:, None], s2[:, None] - r[:, None] * c[:, None]],
-                 axis=2)  # fmt: skip
-    found: Array = np.einsum("mab,mpbe->mpae", np.linalg.inv(sides), e)
+    (rA, sA), (rB, sB), (rC, sC) = ([covariant(k, *at) for k in (0, 1)] for at in (
+        (1 / 6, 2 / 3), (2 / 3, 1 / 6), (1 / 6, 1 / 6)))  # fmt: skip
+    e = np.stack([2 / 3 * (rB - sB / 2) + (rC + sC) / 3,
+                  2 / 3 * (sA - rA / 2) + (rC + sC) / 3], axis=1)  # fmt: skip
+    found: Array = np.linalg.inv(sides) @ e
+    return found
+
+
+def _curl(X: Array, Y: Array, area: Array, axes: Array) -> Array:
+    """Turning of the directors ``w2,1 − w1,2`` from nodal unknowns, shape (m, 18)."""
+    d = gradients(X, Y, area)
+    b1, b2 = np.cross(axes[:, 2], axes[:, 0]), np.cross(axes[:, 2], axes[:, 1])
+    row = np.zeros((len(X), 3, 6))
+    row[:, :, 3:] = d[:, 0, :, None] * b2[:, None] - d[:, 1, :, None] * b1[:, None]
+    return row.reshape(len(X), 18)
+
+
+def _bubble(X: Array, Y: Array, area: Array) -> Array:
+    """Integral of products of the bubble's curvatures, shape (m, 3, 3, 2, 2).
+
+    With ``k = G b``, ∫ Gᵀ D G = Σ D_st [s, t]; the cubic bubble gives ∫ φ,a φ,b =
+    4.05 A Σᵢ gᵢa gᵢb with the gradients gᵢ of the area coordinates.
+    """
+    d = gradients(X, Y, area)
+    zero = np.zeros_like(d[:, 0])
+    G = np.array([[d[:, 0], zero], [zero, d[:, 1]], [d[:, 1], d[:, 0]]])
+    found: Array = 4.05 * area[:, None, None, None, None] * np.einsum("sami,tbmi->mstab", G, G)
     return found
 
 
@@ -198,6 +239,14 @@ def _deviatoric_factor(C: Array) -> Array:
     """Square root of β0 = ½ (1 − 4 ν²), with ν² as the section's ν12 ν21, shape (m,)."""
     squared = C[:, 0, 1] ** 2 / (C[:, 0, 0] * C[:, 1, 1])
     return np.sqrt(np.maximum((1 - 4 * squared) / 2, _LEAST_BETA))
+
+
+def _bubble_of(op: Operators, C: Array) -> tuple[Array, Array]:
+    """Stiffness of the bubble (m, 2, 2), and how it follows the nodal unknowns, (m, 2, 18)."""
+    weighted = np.swapaxes(op.S, 1, 2) @ C[:, 6:, 6:] * op.area.sum(axis=1)[:, None, None]
+    Kbb = np.einsum("mst,mstab->mab", C[:, 3:6, 3:6], op.bending) + weighted @ op.S
+    Kbu = weighted @ op.B[:, 0, 6:]
+    return Kbb, -np.linalg.solve(Kbb, Kbu)
 
 
 def whole(op: Operators, C: Array) -> Array:
@@ -212,9 +261,20 @@ def stiffness(op: Operators, C: Array) -> Array:
     B = whole(op, C)
     CB = (C[:, None] * op.area[..., None, None]) @ B
     K = np.einsum("mpse,mpsf->mef", B, CB, optimize=True)
+    Kbb, follow = _bubble_of(op, C)
+    K -= np.swapaxes(follow, 1, 2) @ Kbb @ follow
+    strength = CURL * C[:, 5, 5] * op.area.sum(axis=1)
+    K += strength[:, None, None] * op.curl[:, :, None] * op.curl[:, None, :]
     return np.asarray((K + np.swapaxes(K, 1, 2)) / 2)
 
 
 def section_strains(op: Operators, C: Array, u: Array) -> Array:
-    """Section strains at the points for unknowns (m, 18, k), shape (k, m, 4, 8)."""
-    return np.asarray(np.einsum("mpse,mek->kmps", whole(op, C), u, optimize=True))
+    """Section strains at the points for unknowns (m, 18, k), shape (k, m, 4, 8).
+
+    The bubble's curvature averages to nothing over the element and is left out, as that of any
+    incompatible mode; its share of the shear strain is not.
+    """
+    B = whole(op, C)
+    _, follow = _bubble_of(op, C)
+    B[:, :, 6:] += (op.S @ follow)[:, None]
+    return np.asarray(np.einsum("mpse,mek->kmps", B, u, optimize=True))

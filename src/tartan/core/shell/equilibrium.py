@@ -1,0 +1,203 @@
+"""Transverse shear of thin elements from the equilibrium of their moments.
+
+In thin shells the shear strain is what keeps directors normal; between unlike elements and on
+distorted meshes it oscillates by several times its true size, while moments stay right. There the
+shear force is taken from ``Qa = Mab,b`` instead, with the moments fitted by a quadratic over two
+rings of neighbours. Thick sections and regular meshes keep the elements' own shear.
+
+Source: equilibrium as in J. N. Reddy, Mechanics of Laminated Composite Plates and Shells, 2nd
+ed., eq. 3.4.27; the fit over patches as in O. C. Zienkiewicz and J. Z. Zhu, Int. J. Numer. Meth.
+Eng. 33 (1992) 1331–1364.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.sparse as sp
+from numpy.typing import NDArray
+
+from tartan.core.shell.assembly import groups, reference_of
+from tartan.core.shell.mesh import Mesh
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+SKEW = 0.04
+"""Quadrilaterals farther than this from a parallelogram oscillate, as a share of their size."""
+
+RINGS = 5
+"""Neighbours of triangles and skew quadrilaterals that oscillate with them."""
+
+BLOCK = 4096
+"""Elements fitted at a time."""
+
+_SAME_SIDE = 0.8
+"""Cosine within which a neighbour's normal must be for its moments to be compared."""
+
+_LEAST = 1e-6
+"""Least eigenvalue of a fit against its largest; below it a linear one is taken."""
+
+
+@dataclass(frozen=True, eq=False)
+class ShearFit:
+    """Shear forces of some elements from the moments of all.
+
+    Attributes
+    ----------
+    elements : ndarray of int, shape (q,)
+        Those that have one.
+    operator : sparse matrix, shape (2q, 3m)
+        Q1, Q2 of each from M11, M22, M12 of every element [1/m].
+    """
+
+    elements: Index
+    operator: sp.csr_matrix
+
+
+def oscillating(mesh: Mesh) -> NDArray[np.bool_]:
+    """Elements whose own shear strain is not to be trusted in thin shells, shape (m,)."""
+    x = mesh.nodes[mesh.quads]
+    skew = np.linalg.norm(x[:, 0] - x[:, 1] + x[:, 2] - x[:, 3], axis=1) / 4
+    found = np.ones(mesh.count, bool)
+    found[: len(mesh.quads)] = skew > SKEW * np.sqrt(mesh.areas()[: len(mesh.quads)])
+    if not found.any() or found.all():
+        return found
+    touches = _touches(mesh)
+    for _ in range(RINGS):
+        nodes = touches.T @ found.astype(float)
+        found = touches @ (nodes > 0).astype(float) > 0
+    return found
+
+
+def shear_fit(mesh: Mesh, reference: Array, zone: Index) -> ShearFit | None:
+    """What gives shear forces from moments where elements oscillate; None where none does.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    reference : ndarray, shape (3,) or (m, 3)
+        Reference direction.
+    zone : ndarray of int, shape (m,)
+        Zones; a fit does not reach across their borders.
+    """
+    chosen = np.flatnonzero(oscillating(mesh))
+    if len(chosen) == 0:
+        return None
+    normals = mesh.normals()
+    along = np.broadcast_to(reference_of(reference, np.arange(mesh.count)), normals.shape)
+    t1 = along - (along * normals).sum(axis=1, keepdims=True) * normals
+    t1 = t1 / np.linalg.norm(t1, axis=1, keepdims=True)
+    axes = np.stack([t1, np.cross(normals, t1), normals], axis=1)
+    kept, blocks = [], []
+    for rows, pairs in _patches(mesh, chosen):
+        e, f = rows[pairs[0]], pairs[1]
+        same = (zone[e] == zone[f]) & ((normals[e] * normals[f]).sum(axis=1) > _SAME_SIDE)
+        local, f = pairs[0][same], f[same]
+        slope, usable = _slopes(mesh, axes, rows, (local, f))
+        one = _divergence(axes, rows, (local, f), slope, mesh.count)
+        blocks.append(one[np.repeat(usable, 2)])
+        kept.append(rows[usable])
+    return ShearFit(np.concatenate(kept), sp.vstack(blocks).tocsr())
+
+
+def _touches(mesh: Mesh) -> sp.csr_matrix:
+    """Which elements have which nodes, shape (m, n)."""
+    rows = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
+    nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
+    return sp.coo_matrix((np.ones(len(rows)), (rows, nodes)),
+                         (mesh.count, len(mesh.nodes))).tocsr()  # fmt: skip
+
+
+def _patches(mesh: Mesh, chosen: Index) -> Iterator[tuple[Index, tuple[Index, Index]]]:
+    """Elements block by block, with pairs of (place in the block, element of its patch)."""
+    touches = _touches(mesh)
+    beside = (touches @ touches.T).tocsr()
+    for start in range(0, len(chosen), BLOCK):
+        rows = chosen[start : start + BLOCK]
+        two = (beside[rows] @ beside).tocoo()
+        order = np.argsort(two.row, kind="stable")
+        yield rows, (two.row[order].astype(np.int64), two.col[order].astype(np.int64))
+
+
+def _slopes(mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
+            ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
+    """Share of each neighbour in the slopes along t1 and t2, shape (pairs, 2) [1/m]."""
+    local, f = pairs
+    areas, centres = mesh.areas(), mesh.centres()
+    size = np.sqrt(areas[rows])
+    away = np.einsum("pac,pc->pa", axes[rows[local], :2], centres[f] - centres[rows[local]])
+    x, y = (away / size[local, None]).T
+    weight = areas[f] / (1 + (x * x + y * y) / 4)
+    terms = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
+    starts = np.searchsorted(local, np.arange(len(rows)))
+    found = np.zeros((len(local), 2))
+    done = np.zeros(len(rows), bool)
+    for count in (6, 3):
+        V = terms[:, :count]
+        N = np.add.reduceat(weight[:, None, None] * V[:, :, None] * V[:, None, :], starts)
+        values = np.linalg.eigvalsh(N)
+        good = (values[:, 0] > _LEAST * values[:, -1]) & ~done
+        inverse = np.zeros_like(N)
+        inverse[good] = np.linalg.inv(N[good])
+        share = np.einsum("pij,pj->pi", inverse[local, 1:3], weight[:, None] * V)
+        found += share / size[local, None]
+        done |= good
+    return found, done
+
+
+def _divergence(axes: Array, rows: Index, pairs: tuple[Index, Index], slope: Array, count: int
+                ) -> sp.csr_matrix:  # fmt: skip
+    """Operator of ``Qa = Mab,b``, moments of the neighbours turned into each element's axes."""
+    local, f = pairs
+    own = axes[rows[local]]
+    c, s = np.einsum("pac,pc->ap", own[:, :2], axes[f, 0])
+    size = np.hypot(c, s)
+    c, s = c / size, s / size
+    x, y = slope.T
+    # M'11, M'12 and M'22 from M11, M22, M12.
+    m11 = np.stack([c * c, s * s, -2 * c * s])
+    m22 = np.stack([s * s, c * c, 2 * c * s])
+    m12 = np.stack([c * s, -c * s, c * c - s * s])
+    values = np.stack([x * m11 + y * m12, x * m12 + y * m22])
+    row = np.broadcast_to((2 * local + np.array([[0], [1]]))[:, None], values.shape)
+    column = np.broadcast_to(3 * f + np.arange(3)[:, None], values.shape)
+    return sp.coo_matrix((values.ravel(), (row.ravel(), column.ravel())),
+                         (2 * len(rows), 3 * count)).tocsr()  # fmt: skip
+
+
+def settled(fit: ShearFit, mesh: Mesh, C: Array, strains: Array) -> None:
+    """Replace oscillating shear strains by those of equilibrium, in place.
+
+    Parameters
+    ----------
+    fit : ShearFit
+        From `shear_fit`.
+    mesh : Mesh
+        The mesh.
+    C : ndarray, shape (m, 8, 8)
+        Section stiffness, about any reference surface.
+    strains : ndarray, shape (k, m, 4, 8)
+        Section strains of k cases.
+    """
+    mean = strains[..., :6].mean(axis=2)
+    three = slice(len(mesh.quads), None)
+    # The fourth point of a triangle is its centre and carries no weight.
+    mean[:, three] = strains[:, three, :3, :6].mean(axis=2)
+    e = fit.elements
+    # About the middle of stiffness, where in-plane loads do not turn the section.
+    lift = np.trace(C[:, :3, 3:6], axis1=1, axis2=2) / np.trace(C[:, :3, :3], axis1=1, axis2=2)
+    forces = np.einsum("mst,kmt->kms", C[:, :6, :6], mean)
+    moments = forces[..., 3:] - lift[:, None] * forces[..., :3]
+    flat = moments.reshape(len(strains), -1)
+    Q = (fit.operator @ flat.T).T.reshape(len(strains), len(e), 2)
+    H = C[e, 6:, 6:]
+    gamma = np.linalg.solve(H[None], Q[..., None])[..., 0]
+    D = C[e, 3:6, 3:6] - lift[e, None, None] ** 2 * C[e, :3, :3]
+    bend, slide = np.trace(D, axis1=1, axis2=2), np.trace(H, axis1=1, axis2=2)
+    share = 1 / (1 + np.maximum(bend, 0.0) / (slide * mesh.areas()[e]))
+    own = strains[:, e, :, 6:]
+    strains[:, e, :, 6:] = own + share[:, None, None] * (gamma[:, :, None] - own)
