@@ -31,6 +31,10 @@ SKEW = 0.04
 RINGS = 5
 """Neighbours of triangles and skew quadrilaterals that oscillate with them."""
 
+THICK = 10.0
+"""Sections with bending over shear stiffness beyond this many element areas keep the elements' own
+shear by half or more: there it is as good as their bending."""
+
 BLOCK = 4096
 """Elements fitted at a time."""
 
@@ -198,6 +202,6 @@ def settled(fit: ShearFit, mesh: Mesh, C: Array, strains: Array) -> None:
     gamma = np.linalg.solve(H[None], Q[..., None])[..., 0]
     D = C[e, 3:6, 3:6] - lift[e, None, None] ** 2 * C[e, :3, :3]
     bend, slide = np.trace(D, axis1=1, axis2=2), np.trace(H, axis1=1, axis2=2)
-    share = 1 / (1 + np.maximum(bend, 0.0) / (slide * mesh.areas()[e]))
+    share = 1 / (1 + np.maximum(bend, 0.0) / (THICK * slide * mesh.areas()[e]))
     own = strains[:, e, :, 6:]
     strains[:, e, :, 6:] = own + share[:, None, None] * (gamma[:, :, None] - own)
