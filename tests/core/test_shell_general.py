@@ -294,8 +294,6 @@ def test_what_can_move_is_named_before_solving() -> None:
         constrain(grid_mesh(Panel(1, 1), 2, 2), [Held(np.array([0, 3, 6]), (0, 1, 2))])
     with pytest.raises(PartError, match="stands on nothing"):
         constrain(mesh, [Held(np.zeros(0, int), ALL)])
-    with pytest.raises(PartError, match="tied"):
-        constrain(mesh, [Held(left, ALL), Held(follow, (0,))], [tie_nodes(mesh, follow, lead)])
 
 
 def test_spread_loads_have_the_resultant_asked_for() -> None:

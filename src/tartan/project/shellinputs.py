@@ -12,12 +12,14 @@ from tartan.core.errors import DocumentError, MaterialError, PartError, StackErr
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.materials import ELASTIC_FIELDS, Material
-from tartan.core.shell import loads, pressure_map, regions
-from tartan.core.shell.constraints import Constraints, Held, Tie, constrain, tie_nodes
+from tartan.core.shell import loads, pressure_map
+from tartan.core.shell.constraints import Constraints, Held, Tie, constrain
+from tartan.core.shell.inertia import mass_moments
 from tartan.core.shell.mesh import Mesh, place_words
 from tartan.core.shell.recovery import thermal_forces
 from tartan.core.shell.solve import ShellModel
 from tartan.core.shell.supports import SUPPORT_KINDS
+from tartan.core.shell.tying import find_ties
 from tartan.core.shell.zones import Zones
 from tartan.core.stack import Stack
 from tartan.core.stack.groups import bare
@@ -286,16 +288,7 @@ def local_axes(whole: Meshed, nodes: NDArray[np.int64], where: str = "Support") 
 @lru_cache(maxsize=4)
 def ties_of(mesh: Mesh, gap: float) -> tuple[Tie, ...]:
     """Ties between components nearer than a gap; none where it is zero."""
-    if gap <= 0:
-        return ()
-    found = []
-    for nodes, elements in regions.followers(mesh, gap):
-        tie = tie_nodes(mesh, nodes, elements)
-        near = tie.gaps <= gap
-        if near.any():
-            found.append(Tie(tie.nodes[near], tie.corners[near], tie.weights[near],
-                             tie.gaps[near]))  # fmt: skip
-    return tuple(found)
+    return find_ties(mesh, gap)
 
 
 def heat_of(case: Case) -> LaminateLoad | None:
@@ -339,8 +332,8 @@ def case_forces(layout: Layout, case: Case, tables: tuple[PressureTable, ...] = 
             nodes = whole.nodes(load.place, load.at, where, load.reach)
             total += loads.spread(mesh, nodes, np.array(load.force), np.array(load.moment))
         elif isinstance(load, Acceleration):
-            mass = np.array([x.areal_mass for x in layout.zones.laminates])[layout.zones.zone]
-            total += loads.acceleration(mesh, mass, np.array(load.vector))
+            each = np.array([mass_moments(x) for x in layout.zones.laminates])
+            total += loads.acceleration(mesh, each[layout.zones.zone], np.array(load.vector))
     return total
 
 

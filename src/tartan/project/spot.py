@@ -71,10 +71,8 @@ def about_middle(laminate: Laminate, loads: LoadSet) -> LoadSet:
     def moved(v: tuple[float, ...]) -> tuple[float, float, float, float, float, float]:
         return v[0], v[1], v[2], v[3] - lift * v[0], v[4] - lift * v[1], v[5] - lift * v[2]
 
-    # The temperature of a laminate is given at its reference surface too.
-    dT = loads.dT + lift * loads.dT_gradient
-    return replace(loads, values=moved(loads.values), dT=dT,
-                   held=(*moved(loads.held), *loads.held[6:]))  # fmt: skip
+    # The temperature of a laminate is that at mid-thickness, wherever its reference is.
+    return replace(loads, values=moved(loads.values), held=(*moved(loads.held), *loads.held[6:]))
 
 
 def spot_drivers(found: PartAnswer, element: int) -> tuple[str, Drivers]:

@@ -1,32 +1,30 @@
 """Supports in any axes, prescribed displacements and ties, all by elimination.
 
 All unknowns follow from the kept ones, ``u = T q + g``; the matrix ``Tᵀ K T`` stays positive
-definite. A tied node moves as the point of the other component that is nearest to it, with the
-offset between the two: rigid motions of the whole pass through a tie unstrained.
+definite.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.shell.directions import components
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import join_words, motion_names, null_motions, rigid_rows
+from tartan.core.shell.ties import Tie, tie_nodes
+
+__all__ = ["Constraints", "FreeMotion", "Held", "Tie", "check_free_motions", "constrain",
+           "free_motions_of", "tie_nodes"]  # fmt: skip
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-
-NEAREST = 12
-"""Elements looked at for the nearest point of a tie."""
-
 
 @dataclass(frozen=True, eq=False)
 class Held:
@@ -51,28 +49,6 @@ class Held:
 
 
 @dataclass(frozen=True, eq=False)
-class Tie:
-    """Nodes tied to points of elements.
-
-    Attributes
-    ----------
-    nodes : ndarray of int
-        Nodes that follow.
-    corners : ndarray of int, shape (len(nodes), 3)
-        Nodes that lead.
-    weights : ndarray, shape (len(nodes), 3)
-        Shares of each in the nearest point.
-    gaps : ndarray, shape (len(nodes),)
-        Distance bridged [m].
-    """
-
-    nodes: Index
-    corners: Index
-    weights: Array
-    gaps: Array
-
-
-@dataclass(frozen=True, eq=False)
 class Constraints:
     """Elimination ``u = T q + g`` of a mesh of n nodes.
 
@@ -86,92 +62,48 @@ class Constraints:
         Supports it was made of.
     ties : tuple of Tie
         Ties it was made of.
+    held_rows, held_axes : sparse matrix, shape (6n, h)
+        How all unknowns follow from the held ones, and the held ones at their own nodes alone.
+    held_alone : ndarray of bool, shape (6n,)
+        Unknowns held and not tied to others that are held.
+    fixed : ndarray of bool, shape (n, 6)
+        All unknowns held, in the axes of their nodes.
+    axes : ndarray, shape (n, 3, 3)
+        Those axes, as rows.
     """
 
     T: Any
     g: Array
-    held: tuple[Held, ...] = field(default=())
-    ties: tuple[Tie, ...] = field(default=())
+    held: tuple[Held, ...]
+    ties: tuple[Tie, ...]
+    held_rows: Any
+    held_axes: Any
+    held_alone: NDArray[np.bool_]
+    fixed: NDArray[np.bool_]
+    axes: Array
 
+    def moved(self, moves: Sequence[Held]) -> Array:
+        """Prescribed part of a case's movements, shape (6n,) [m, rad]; the later value counts.
 
-def tie_nodes(mesh: Mesh, nodes: Index, elements: Index, reach: float = np.inf) -> Tie:
-    """Tie nodes to the nearest points of elements.
-
-    Parameters
-    ----------
-    mesh : Mesh
-        The mesh.
-    nodes : ndarray of int
-        Nodes that follow; those that belong to the elements are left out.
-    elements : ndarray of int
-        Elements that lead.
-    reach : float
-        Nodes farther away than this are refused [m].
-
-    Raises
-    ------
-    PartError
-        When there is nothing to tie, or a node is out of reach.
-    """
-    corners = _triangles(mesh, elements)
-    nodes = np.setdiff1d(nodes, corners)
-    if len(nodes) == 0 or len(corners) == 0:
-        raise PartError("There is nothing to tie.", "Tie", "Choose nodes and another component.")
-    x = mesh.nodes[corners]
-    tree = cKDTree(x.mean(axis=1))
-    _, near = tree.query(mesh.nodes[nodes], k=min(NEAREST, len(corners)))
-    near = near.reshape(len(nodes), -1)
-    weights = _nearest_weights(mesh.nodes[nodes][:, None], x[near])
-    points = np.einsum("nkc,nkcd->nkd", weights, x[near])
-    distance = np.linalg.norm(points - mesh.nodes[nodes][:, None], axis=2)
-    best = distance.argmin(axis=1)
-    rows = np.arange(len(nodes))
-    gaps = distance[rows, best]
-    if (gaps > reach).any():
-        far = int(gaps.argmax())
-        raise PartError(f"A node is {gaps[far]:.4g} m from the component it is tied to.",
-                        f"Tie, node {int(nodes[far]) + 1}",
-                        "Move the components together, or allow a larger gap.")  # fmt: skip
-    return Tie(nodes, corners[near[rows, best]], weights[rows, best], gaps)
-
-
-def _triangles(mesh: Mesh, elements: Index) -> Index:
-    """Elements as triangles, shape (t, 3)."""
-    quads = mesh.quads[elements[elements < len(mesh.quads)]]
-    rest = mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)]
-    return np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]], rest])
-
-
-def _nearest_weights(p: Array, x: Array) -> Array:
-    """Area coordinates of the points of triangles nearest to p, shape (..., 3)."""
-    a, b, c = x[..., 0, :], x[..., 1, :], x[..., 2, :]
-    best = _barycentric(p, a, b, c)
-    inside = (best >= 0).all(axis=-1)
-    distance = np.where(inside, np.linalg.norm(_point(best, x) - p, axis=-1), np.inf)
-    for i, j in ((0, 1), (1, 2), (2, 0)):
-        start, side = x[..., i, :], x[..., j, :] - x[..., i, :]
-        share = ((p - start) * side).sum(axis=-1) / (side**2).sum(axis=-1)
-        share = np.clip(share, 0.0, 1.0)
-        weight = np.zeros(best.shape)
-        weight[..., i], weight[..., j] = 1 - share, share
-        gap = np.linalg.norm(_point(weight, x) - p, axis=-1)
-        nearer = gap < distance
-        best = np.where(nearer[..., None], weight, best)
-        distance = np.where(nearer, gap, distance)
-    return best
-
-
-def _point(weight: Array, x: Array) -> Array:
-    return np.asarray((weight[..., None] * x).sum(axis=-2))
-
-
-def _barycentric(p: Array, a: Array, b: Array, c: Array) -> Array:
-    u, v, w = b - a, c - a, p - a
-    uu, uv, vv = (u * u).sum(-1), (u * v).sum(-1), (v * v).sum(-1)
-    wu, wv = (w * u).sum(-1), (w * v).sum(-1)
-    d = uu * vv - uv * uv
-    s, t = (vv * wu - uv * wv) / d, (uu * wv - uv * wu) / d
-    return np.stack([1 - s - t, s, t], axis=-1)
+        Raises
+        ------
+        PartError
+            Where an unknown is moved that no support holds, or in other axes than it is held in.
+        """
+        values = np.zeros(self.fixed.shape)
+        for number, one in enumerate(moves, start=1):
+            where = f"Movement {number}"
+            own = np.eye(3) if one.axes is None else one.axes
+            own = np.broadcast_to(own, (len(one.nodes), 3, 3))
+            for unknown, value in zip(one.unknowns, one.values, strict=True):
+                if not self.fixed[one.nodes, unknown].all():
+                    raise PartError("It moves what no support holds.", where,
+                                    "Hold that direction there first.")  # fmt: skip
+                values[one.nodes, unknown] = value
+            if not np.allclose(self.axes[one.nodes], own):
+                raise PartError("It moves along other axes than its support holds.", where,
+                                "Give both the same axes there.")  # fmt: skip
+        return np.asarray(self.held_rows @ values.ravel()[self.held_alone])
 
 
 def constrain(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> Constraints:
@@ -189,8 +121,8 @@ def constrain(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> Con
     Raises
     ------
     PartError
-        When a support stands on nothing or on a tied node, unlike axes meet at a node, or a
-        leading node is itself tied.
+        When a support stands on nothing, a turned one on a tied node, unlike axes meet at a
+        node, or a leading node is itself tied.
     MechanismError
         When a component can still move.
     """
@@ -201,27 +133,44 @@ def constrain(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> Con
     values = np.zeros((count, 6))
     for number, one in enumerate(held, start=1):
         _apply(one, f"Support {number}", (axes, turned, fixed, values))
-    follows = np.zeros(count, bool)
-    for tie in ties:
-        follows[tie.nodes] = True
-    if any(follows[tie.corners].any() for tie in ties):
-        raise PartError("A node that others are tied to is itself tied.", "Ties",
-                        "Tie all of them to one component.")  # fmt: skip
-    if fixed[follows].any():
-        raise PartError("A support stands on nodes that are tied.", "Supports",
+    released = [tie.released(fixed) for tie in ties]
+    follows = _following(released, count)
+    held_alone = fixed.ravel() & ~follows
+    tied = np.unique(np.flatnonzero(follows) // 6)
+    if (turned[tied] & held_alone.reshape(-1, 6)[tied].any(axis=1)).any():
+        raise PartError("A support in its own axes stands on nodes that are tied.", "Supports",
                         "Hold the component they are tied to.")  # fmt: skip
     check_free_motions(mesh, held, ties)
     blocks = np.zeros((count, 6, 6))
     blocks[:, :3, :3] = blocks[:, 3:, 3:] = np.swapaxes(axes, 1, 2)
     local = sp.bsr_matrix((blocks, np.arange(count), np.arange(count + 1))).tocsr()
     local.eliminate_zeros()
-    keep = ~fixed & ~follows[:, None]
-    selection = sp.identity(6 * count, format="csc")[:, np.flatnonzero(keep.ravel())]
-    T = (local @ selection).tocsr()
-    g = local @ values.ravel()
+    keep = ~fixed.ravel() & ~follows
+    identity = sp.identity(6 * count, format="csc")
+    # Tied nodes follow in global axes.
+    held_axes = (local @ identity[:, np.flatnonzero(held_alone)]).tocsr()
+    T, rows = (local @ identity[:, np.flatnonzero(keep)]).tocsr(), held_axes
+    for tie in released:
+        T, rows = _follow(tie, T, count), _follow(tie, rows, count)
+    g = rows @ values.ravel()[held_alone]
+    return Constraints(T.tocsc(), g, tuple(held), tuple(ties), rows.tocsc(), held_axes.tocsc(),
+                       held_alone, fixed, axes)  # fmt: skip
+
+
+def _following(ties: Sequence[Tie], count: int) -> NDArray[np.bool_]:
+    """Unknowns that follow others; a tie may lead on what an earlier one makes follow."""
+    follows = np.zeros(6 * count, bool)
     for tie in ties:
-        T, g = _follow(mesh, tie, T, g)
-    return Constraints(T.tocsc(), g, tuple(held), tuple(ties))
+        if follows[tie.unknowns].any():
+            raise PartError("A node is tied twice.", "Ties", "Tie it to one component.")
+        follows[tie.unknowns] = True
+    later = np.zeros(6 * count, bool)
+    for tie in reversed(ties):
+        later[tie.unknowns] = True
+        if later[tie.leading].any():
+            raise PartError("A node that others are tied to is itself tied.", "Ties",
+                            "Tie all of them to one component.")  # fmt: skip
+    return follows
 
 
 def _apply(one: Held, where: str, state: tuple[Array, NDArray[np.bool_], NDArray[np.bool_], Array]
@@ -241,29 +190,14 @@ def _apply(one: Held, where: str, state: tuple[Array, NDArray[np.bool_], NDArray
         values[one.nodes, unknown] = one.values[k] if one.values else 0.0
 
 
-def _follow(mesh: Mesh, tie: Tie, T: Any, g: Array) -> tuple[Any, Array]:
-    """Rows of tied nodes put in terms of the nodes that lead them."""
-    count = len(mesh.nodes)
-    point = np.einsum("nc,ncd->nd", tie.weights, mesh.nodes[tie.corners])
-    r = mesh.nodes[tie.nodes] - point
-    # u_s = Σ w (u + θ × r) and θ × r = -[r]× θ.
-    zero = np.zeros(len(r))
-    cross = np.moveaxis(np.array([[zero, r[:, 2], -r[:, 1]], [-r[:, 2], zero, r[:, 0]],
-                                  [r[:, 1], -r[:, 0], zero]]), -1, 0)  # fmt: skip
-    block = np.zeros((len(r), 6, 6))
-    block[:] = np.eye(6)
-    block[:, :3, 3:] = cross
-    full = tie.weights[:, :, None, None] * block[:, None]
-    rows = (tie.nodes[:, None, None, None] * 6 + np.arange(6)[:, None]) + np.zeros(
-        (1, 3, 1, 6), int
-    )
-    columns = tie.corners[:, :, None, None] * 6 + np.zeros((1, 1, 6, 1), int) + np.arange(6)
-    follow = sp.coo_matrix((full.ravel(), (rows.ravel(), columns.ravel())),
-                           (6 * count, 6 * count)).tocsr()  # fmt: skip
+def _follow(tie: Tie, T: Any, count: int) -> Any:
+    """Rows of following unknowns put in terms of the unknowns that lead them."""
     stays = np.ones(6 * count)
-    stays[(tie.nodes[:, None] * 6 + np.arange(6)).ravel()] = 0.0
-    keep = sp.diags(stays) + follow
-    return (keep @ T).tocsr(), keep @ g
+    stays[tie.unknowns] = 0.0
+    pick = sp.coo_matrix((np.ones(len(tie.unknowns)),
+                          (tie.unknowns, np.arange(len(tie.unknowns)))),
+                         (6 * count, len(tie.unknowns)))  # fmt: skip
+    return ((sp.diags(stays) + pick @ tie.rows) @ T).tocsr()
 
 
 def check_free_motions(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> None:
@@ -332,8 +266,7 @@ def free_motions_of(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()
 def _joined(label: Index, node_label: Index, ties: Sequence[Tie]) -> Index:
     """Least component of each set of components that ties join, by component."""
     count = int(label.max()) + 1
-    pairs = [np.stack([np.repeat(node_label[t.nodes], 3), node_label[t.corners].ravel()])
-             for t in ties]  # fmt: skip
+    pairs = [node_label[t.pairs].T for t in ties]
     if not pairs:
         return np.arange(count)
     a, b = np.concatenate(pairs, axis=1)

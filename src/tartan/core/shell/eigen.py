@@ -25,6 +25,12 @@ from tartan.core.shell.assembly import finished
 
 Array = NDArray[np.float64]
 
+MOST_STRAIN = 1.0
+"""Strain at which a linear buckling load is no answer any more."""
+
+MOST_FACTOR = 1e12
+"""Greatest multiplier where nothing is known of the strains."""
+
 
 @dataclass(frozen=True, eq=False)
 class Modes:
@@ -38,11 +44,17 @@ class Modes:
         Unknowns, each scaled to a largest value of one.
     counted : int or None
         How many lie below the bound just above the last, by the pivots; None if not counted.
+    reversed_at : float or None
+        Where nothing buckles under the load: the multiplier of the reversed load that does.
+    held_fails : bool
+        Whether what is held buckles the part by itself; there are no values then.
     """
 
     values: Array
     shapes: Array
     counted: int | None
+    reversed_at: float | None = None
+    held_fails: bool = False
 
     @property
     def complete(self) -> bool:
@@ -100,49 +112,99 @@ def count_below(K: Any, M: Any, bound: float) -> int:
     return int((pivots < 0).sum())
 
 
-def buckling(K: Any, G: Any, count: int = 4, *, check: bool = True
-             ) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
-    """Lowest positive load multipliers at which ``K + λ G`` becomes singular.
+def buckling(K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = MOST_FACTOR,
+             check: bool = True) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
+    """Lowest positive load multipliers at which ``K + held + λ G`` becomes singular.
 
     Parameters
     ----------
     K, G : sparse matrix
-        Stiffness and geometric stiffness of the free unknowns.
+        Stiffness, and geometric stiffness of the load that grows, of the free unknowns.
     count : int
         How many.
+    held : sparse matrix, optional
+        Geometric stiffness of the load that stays.
+    most : float
+        Multipliers beyond it are no answer; see `greatest_factor`.
     check : bool
         Whether to count by pivots too, which costs one more factorisation.
+
+    Returns
+    -------
+    Modes
+        Without values where it does not buckle; then `reversed_at` may say more.
 
     Raises
     ------
     MechanismError
         When K is singular.
-    PartError
-        When no load of this sense makes it buckle.
     """
     yield "factorising", 0.0
-    solve = factor(K)
+    none = np.zeros((0, K.shape[0]))
+    if held is not None:
+        factor(K)
+        K = K + held
+    try:
+        solve = factor(K)
+    except MechanismError:
+        if held is None:
+            raise
+        return Modes(np.zeros(0), none, None, held_fails=True)
     yield "iterating", 0.3
+    mu, vectors = _largest(K, -G, solve, count, most)
+    if len(mu) == 0:
+        back, _ = _largest(K, G, solve, 1, most)
+        reverse = -float(1 / back[0]) if len(back) else None
+        return Modes(np.zeros(0), none, 0 if check else None, reverse)
+    values = 1 / mu
+    vectors, every = vectors[:, :count], values
+    values = values[:count]
+    counted = None
+    if check:
+        yield "counting", 0.8
+        # K − λ(−G): pivots below zero are multipliers between 0 and λ.
+        counted = count_below(K, -G, _above(values, every))
+    return Modes(values, _scaled(vectors), counted)
+
+
+def _largest(K: Any, G: Any, solve: Callable[[Array], Array], count: int, most: float
+             ) -> tuple[Array, Array]:  # fmt: skip
+    """Largest μ of ``G φ = μ K φ``, greatest first, that are more than 1/most."""
     n = K.shape[0]
     back = LinearOperator((n, n), matvec=solve, dtype=float)
     wanted = min(count + 2, n - 2)
     # Sandwiches crimp at nearly one load whatever the wave length: a wide basis parts such modes.
     basis = min(n - 1, 4 * wanted + 40)
-    mu, vectors = _iterate(-G, 300, k=wanted, M=K, Minv=back, which="LA", ncv=basis)
-    keep = mu > 1e-12 * np.abs(mu).max(initial=0.0)
-    if not keep.any() or mu.max() <= 0:
-        raise PartError("No part of the load compresses: it does not buckle.", "Buckling",
-                        "Turn the load round, or leave buckling out.")  # fmt: skip
-    values = 1 / mu[keep]
-    order = np.argsort(values)[:count]
-    vectors = vectors[:, keep][:, order]
-    values = values[order]
-    counted = None
-    if check:
-        yield "counting", 0.8
-        # K − λ(−G): pivots below zero are multipliers between 0 and λ.
-        counted = count_below(K, -G, _above(values, 1 / mu[keep]))
-    return Modes(values, _scaled(vectors), counted)
+    try:
+        mu, vectors = _iterate(G, 300, k=wanted, M=K, Minv=back, which="LA", ncv=basis)
+    except PartError:
+        # Where nothing buckles all μ crowd at zero and none settles; pivots tell it from slowness.
+        if np.isfinite(most) and count_below(K, G, most) == 0:
+            return np.zeros(0), np.zeros((n, 0))
+        raise
+    keep = mu > max(1 / most, 1e-12 * float(np.abs(mu).max(initial=0.0)))
+    order = np.argsort(-mu[keep])
+    return mu[keep][order], vectors[:, keep][:, order]
+
+
+def greatest_factor(strains: Array, thickness: Array) -> float:
+    """Multiplier at which a prestress strains the part by its whole length.
+
+    Linear buckling beyond it means nothing, and what rounding leaves of a state without
+    compression lies far beyond.
+
+    Parameters
+    ----------
+    strains : ndarray, shape (m, p, 8)
+        Section strains that cause stress.
+    thickness : ndarray, shape (m,)
+        Of the sections [m].
+    """
+    size = np.abs(strains[..., :3]).max(axis=(1, 2)) + thickness / 2 * np.abs(
+        strains[..., 3:6]
+    ).max(axis=(1, 2))
+    peak = float(size.max(initial=0.0))
+    return MOST_STRAIN / peak if peak > 0 else MOST_FACTOR
 
 
 def modes(K: Any, M: Any, count: int = 6, *, shift: float = 0.0, check: bool = True

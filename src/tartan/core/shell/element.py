@@ -9,7 +9,8 @@ reference direction projected on the surface) and t2 = n × t1 at every point:
   against locking in in-plane bending [2];
 - curvature ``k_ab = ½ (t_a·w,b + t_b·w,a + d,a·u,b + d,b·u,a)``;
 - transverse shear ``x,α·w + d·u,α`` sampled at the middle of the sides and interpolated [1];
-- a weak tie of the rotation about the normal to the rotation of the surface [3].
+- a weak tie of the rotation about the normal to the rotation of the surface at the middle of
+  stiffness [3].
 
 Rigid motions strain none of these exactly. Section strains are ordered
 ``e11, e22, 2e12, k11, k22, 2k12, γ13, γ23`` in the reference axes.
@@ -129,13 +130,16 @@ class Operators:
     E : ndarray, shape (m, 4, 3, 4)
         Membrane strains from the four enhanced parameters.
     R : ndarray, shape (m, 4, 24)
-        Drilling rotation less surface rotation.
+        Drilling rotation less rotation of the reference surface.
+    R_up : ndarray, shape (m, 4, 24)
+        What the same of a surface one metre above adds [1/m]; nothing in rigid motions.
     """
 
     area: Array
     B: Array
     E: Array
     R: Array
+    R_up: Array
 
 
 def operators(x: Array, reference: Array) -> Operators:
@@ -177,8 +181,21 @@ def operators(x: Array, reference: Array) -> Operators:
 
     R[..., 3:] = N[None, :, :, None] * n[:, :, None]
     R[..., :3] = (d2[..., None] * t1[:, :, None] - d1[..., None] * t2[:, :, None]) / 2
+    R_up = np.zeros_like(R)
+    spin = (d2[..., None] * b1 - d1[..., None] * b2) / 2
+    R_up[..., 3:] = spin - N[None, :, :, None] * spin.sum(axis=2, keepdims=True)
     return Operators(f.area, B.reshape(m, 4, 8, 24), _enhanced(x, reference, f.area),
-                     R.reshape(m, 4, 24))  # fmt: skip
+                     R.reshape(m, 4, 24), R_up.reshape(m, 4, 24))  # fmt: skip
+
+
+def lift(C: Array) -> Array:
+    """Height of the middle of stiffness over the reference surface, shape (m,) [m].
+
+    It moves with the reference, so that what refers to it does not depend on that choice.
+    """
+    found: Array = (np.trace(C[:, :3, 3:6], axis1=1, axis2=2)
+                    / np.trace(C[:, :3, :3], axis1=1, axis2=2))  # fmt: skip
+    return found
 
 
 def _assumed_shear(x: Array, normals: Array) -> Array:
@@ -237,9 +254,10 @@ def stiffness(op: Operators, C: Array) -> Array:
     Kae, Kaa = _enhanced_blocks(op, C, CB)
     K -= np.swapaxes(Kae, 1, 2) @ np.linalg.solve(Kaa, Kae)
     shear = C[:, 2, 2, None] * op.area
-    K += np.swapaxes(op.R, 1, 2) @ (DRILL_HOURGLASS * shear[..., None] * op.R)
+    R = op.R + lift(C)[:, None, None] * op.R_up
+    K += np.swapaxes(R, 1, 2) @ (DRILL_HOURGLASS * shear[..., None] * R)
     # The mean over the sampling points is the tie at the middle, also of distorted elements.
-    mean = (op.area[..., None] * op.R).sum(axis=1) / op.area.sum(axis=1)[:, None]
+    mean = (op.area[..., None] * R).sum(axis=1) / op.area.sum(axis=1)[:, None]
     strength = DRILL * shear.sum(axis=1)
     K += strength[:, None, None] * mean[:, :, None] * mean[:, None, :]
     return np.asarray((K + np.swapaxes(K, 1, 2)) / 2)

@@ -2,8 +2,8 @@
 
 A point at height z moves by ``u + z w`` with ``w = Σ Nᵢ θᵢ × nᵢ``, as in `element`. Kinetic energy
 takes the mass moments I0, I1, I2 of the section through the thickness. The geometric stiffness
-takes the second-order strain ``½ (u + z w),a · (u + z w),b`` of the section forces N and M that
-are there; the work of z² is left out, as thin shells allow.
+takes the second-order strain ``½ (u + z w),a · (u + z w),b`` of the stress that is there: of its
+resultants N, M and P = ∫ σ z² dz, so that it does not depend on the reference surface.
 
 Source: K.-J. Bathe, Finite Element Procedures (1996), sections 4.2 and 6.8; mass moments as in
 J. N. Reddy, Mechanics of Laminated Composite Plates and Shells, 2nd ed., eq. 3.4.10.
@@ -112,8 +112,8 @@ def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = 
         Corner positions of quadrilaterals or triangles [m].
     reference : ndarray, shape (3,) or (m, 3)
         Reference direction that the section forces refer to.
-    forces : ndarray, shape (m, 4, 6)
-        N [N/m] and M [N] at the sampling points, order 11, 22, 12.
+    forces : ndarray, shape (m, 4, 9)
+        N [N/m], M [N] and P [N·m] at the sampling points, order 11, 22, 12.
     normal_only : bool
         Take only the deflection along the normal into the second-order strain (von Kármán), as
         plate theory does.
@@ -126,7 +126,7 @@ def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = 
     _, area, d, normals = _places(x, reference)
     corners = x.shape[1]
     weighted = forces * area[..., None]
-    N, M = (_square(weighted[..., s : s + 3]) for s in (0, 3))
+    N, M, P = (_square(weighted[..., s : s + 3]) for s in (0, 3, 6))
     scalar = np.einsum("mpai,mpab,mpbj->mij", d, N, d)
     K = np.zeros((len(x), corners, 6, corners, 6))
     if normal_only:
@@ -137,8 +137,10 @@ def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = 
     # Every component of u has the same scalar matrix in the displacements.
     for c in range(3):
         K[:, :, c, :, c] = scalar
-    bending = np.einsum("mpai,mpab,mpbj->mij", d, M, d)
-    mixed = np.einsum("mij,mjcd->micjd", bending, _director(normals))
+    bending, second = (np.einsum("mpai,mpab,mpbj->mij", d, of, d) for of in (M, P))
+    turn = _director(normals)
+    mixed = np.einsum("mij,mjcd->micjd", bending, turn)
+    K[:, :, 3:, :, 3:] = np.einsum("mij,miec,mjed->micjd", second, turn, turn)
     K[:, :, :3, :, 3:] += mixed
     K[:, :, 3:, :, :3] += np.moveaxis(mixed, (1, 2, 3, 4), (3, 4, 1, 2))
     return K.reshape(len(x), 6 * corners, 6 * corners)

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.shell import element, triangle
 from tartan.core.shell.assembly import Part, blocks, groups
+from tartan.core.shell.inertia import mass
 from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
@@ -83,20 +84,32 @@ def pressure(mesh: Mesh, value: float | Array) -> Array:
     return forces
 
 
-def acceleration(mesh: Mesh, areal_mass: float | Array, vector: Array) -> Array:
-    """Forces of mass times acceleration.
+def acceleration(mesh: Mesh, moments: float | Array, vector: Array) -> Array:
+    """Forces of mass times acceleration, consistent with the mass matrix.
 
     Parameters
     ----------
     mesh : Mesh
         The mesh.
-    areal_mass : float or ndarray, shape (m,)
-        Mass per area [kg/m²].
+    moments : float or ndarray, shape (m,) or (m, 3)
+        I0, I1, I2 about the reference surface, as `mass_moments` gives [kg/m², kg/m, kg]; or
+        the mass per area alone, which then lies in the reference surface. What lies beside it
+        turns it by I1 times the acceleration.
     vector : ndarray, shape (3,)
         Direction in which the mass is driven, (0, 0, -9.81) for weight [m/s²].
     """
-    mass = np.broadcast_to(np.asarray(areal_mass, float), (mesh.count,))
-    return traction(mesh, mass[:, None, None] * vector)
+    given = np.asarray(moments, float)
+    if given.ndim < 2:
+        given = np.broadcast_to(given, (mesh.count,))[:, None] * np.array([1.0, 0.0, 0.0])
+    each = np.broadcast_to(given, (mesh.count, 3))
+    uniform = np.zeros((1, 6))
+    uniform[0, :3] = vector
+    forces = np.zeros(len(mesh.nodes) * 6)
+    for part in blocks(mesh):
+        M = mass(mesh.nodes[part.nodes], each[part.which])
+        rigid = np.repeat(uniform, part.nodes.shape[1], axis=0).ravel()
+        np.add.at(forces, part.unknowns, M @ rigid)
+    return forces.reshape(-1, 6)
 
 
 def free_strain(mesh: Mesh, reference: Array, resultants: Array) -> Array:

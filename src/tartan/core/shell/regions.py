@@ -93,34 +93,3 @@ def gaps(mesh: Mesh) -> list[tuple[Index, float]]:
         found.append((elements, gap))
         taken += [points, mesh.centres()[elements]]
     return found
-
-
-def followers(mesh: Mesh, gap: float) -> list[tuple[Index, Index]]:
-    """Nodes of smaller components that lie within a gap of larger ones, with those elements.
-
-    Nodes that follow do not lead: elements that have one are left out of those led by.
-    """
-    parts = gaps(mesh)
-    found: list[tuple[Index, Index]] = []
-    follows = np.zeros(len(mesh.nodes), bool)
-    for k in range(1, len(parts)):
-        own = nodes_of(mesh, parts[k][0])
-        larger = np.concatenate([p for p, _ in parts[:k]])
-        corners = nodes_of(mesh, larger)
-        reach = gap + _side(mesh, larger)
-        near = cKDTree(mesh.nodes[corners]).query(mesh.nodes[own])[0] <= reach
-        free = np.array([e for e in larger if not follows[_corners(mesh, int(e))].any()], np.int64)
-        if near.any() and len(free):
-            found.append((own[near], free))
-            follows[own[near]] = True
-    return found
-
-
-def _side(mesh: Mesh, elements: Index) -> float:
-    return float(np.sqrt(mesh.areas()[elements].max())) * 1.5
-
-
-def _corners(mesh: Mesh, element: int) -> Index:
-    count = len(mesh.quads)
-    found: Index = mesh.quads[element] if element < count else mesh.triangles[element - count]
-    return found

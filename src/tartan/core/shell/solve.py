@@ -8,9 +8,8 @@ alone; a `Reuse` keeps them for the next solution on the same mesh.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Generator
-from dataclasses import dataclass
-from functools import cached_property
+from collections.abc import Generator, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -19,26 +18,35 @@ from cvxopt import cholmod, matrix, spmatrix
 from numpy.typing import NDArray
 
 from tartan.core.errors import MechanismError, PartError
-from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.assembly import (
     Found,
-    Part,
     Pattern,
     blocks,
-    element_matrices,
     element_matrix_steps,
     finished,
     groups,
     make_pattern,
-    reference_of,
 )
-from tartan.core.shell.constraints import Constraints, Held, check_free_motions
+from tartan.core.shell.balance import equilibrium
+from tartan.core.shell.constraints import Held, check_free_motions
 from tartan.core.shell.directions import undefined
-from tartan.core.shell.equilibrium import settled, shear_fit
-from tartan.core.shell.inertia import geometric, mass, mass_moments
 from tartan.core.shell.loads import resultant
-from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.zones import Zones
+from tartan.core.shell.matrices import (
+    geometric_matrix,
+    mass_matrix,
+    stiffness_maker,
+    stiffness_matrices,
+    stiffness_matrix,
+    unknowns_of,
+)
+from tartan.core.shell.model import ShellModel, section_matrix
+from tartan.core.shell.shear_fit import settled, shear_fit
+
+__all__ = [
+    "Problem", "Reuse", "ShellModel", "Solution", "check_model", "geometric_matrix",
+    "mass_matrix", "section_matrix", "solution_steps", "solve", "solve_steps",
+    "stiffness_matrices", "stiffness_matrix", "unknowns_of",
+]  # fmt: skip
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -46,64 +54,6 @@ Index = NDArray[np.int64]
 
 KEPT = 60_000
 """Most elements whose strain operators are kept from assembly to recovery, about 400 MB."""
-
-
-@dataclass(frozen=True, eq=False)
-class ShellModel:
-    """A meshed shell of one laminate with supports.
-
-    Attributes
-    ----------
-    mesh : Mesh
-        Elements whose normals point to the laying side.
-    laminate : Laminate
-        Its section.
-    reference : ndarray, shape (3,)
-        Reference direction, projected on every element.
-    fixed : ndarray of bool, shape (n, 6)
-        Unknowns held at zero.
-    section : ndarray, shape (8, 8), optional
-        Section stiffness in place of the laminate's own.
-    zones : Zones, optional
-        Sections of a part of several zones, in place of the one laminate.
-    constraints : Constraints, optional
-        Supports and ties in place of `fixed`, which holds nothing then.
-    """
-
-    mesh: Mesh
-    laminate: Laminate
-    reference: Array
-    fixed: NDArray[np.bool_]
-    section: Array | None = None
-    zones: Zones | None = None
-    constraints: Constraints | None = None
-
-    def stiffness(self) -> Array:
-        """Section stiffness A, B, D and transverse shear of each zone, shape (z, 8, 8)."""
-        if self.section is not None:
-            return self.section[None]
-        sections = (self.laminate,) if self.zones is None else self.zones.laminates
-        return np.array([section_matrix(s.ABD, s.shear) for s in sections])
-
-    def section_of(self, which: Index) -> Array:
-        """Section stiffness of some elements, shape (len(which), 8, 8)."""
-        C = self._stiffness
-        if self.zones is None:
-            return np.broadcast_to(C[0], (len(which), 8, 8))
-        found: Array = C[self.zones.zone[which]]
-        return found
-
-    @cached_property
-    def _stiffness(self) -> Array:
-        return self.stiffness()
-
-    def mass_moments(self) -> Array:
-        """I0, I1, I2 of every element, shape (m, 3)."""
-        if self.zones is None:
-            return np.broadcast_to(mass_moments(self.laminate), (self.mesh.count, 3))
-        each = np.array([mass_moments(s) for s in self.zones.laminates])
-        found: Array = each[self.zones.zone]
-        return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,9 +71,13 @@ class Solution:
     energy : ndarray, shape (k,)
         Strain energy [J].
     imbalance : float
-        Largest share of the applied force that reactions leave unbalanced, over the cases.
+        Largest share of the forces that the reactions at the supports alone leave unbalanced,
+        over the cases.
     unknowns : int
         Free unknowns.
+    residual : float
+        Largest share of the forces by which the kept unknowns are out of equilibrium,
+        ``‖Tᵀ(K u − f)‖``, over the cases.
     """
 
     displacement: Array
@@ -133,6 +87,7 @@ class Solution:
     energy: Array
     imbalance: float
     unknowns: int
+    residual: float = 0.0
 
 
 @dataclass
@@ -180,31 +135,51 @@ def _key(model: ShellModel) -> bytes:
     return bytes(T.indices.tobytes() + T.indptr.tobytes())
 
 
-def section_matrix(ABD: Array, shear: Array) -> Array:
-    """Join ABD, shape (6, 6), and transverse shear stiffness, shape (2, 2), into (8, 8)."""
-    C = np.zeros((8, 8))
-    C[:6, :6] = ABD
-    C[6:, 6:] = shear
-    return C
+@dataclass(frozen=True, eq=False)
+class Problem:
+    """Cases on one set of supports.
+
+    Attributes
+    ----------
+    model : ShellModel
+        Mesh, zones and supports; problems solved together share all but the supports.
+    forces : ndarray, shape (k, n, 6)
+        Nodal forces of k cases [N, N·m].
+    moves : ndarray, shape (k, 6n), optional
+        Prescribed movement of each case, as `Constraints.moved` gives; what the constraints
+        themselves prescribe when left out [m, rad].
+    reuse : Reuse
+        Kept between solutions.
+    """
+
+    model: ShellModel
+    forces: Array
+    moves: Array | None = None
+    reuse: Reuse = field(default_factory=Reuse)
 
 
-def solve(model: ShellModel, forces: Array, reuse: Reuse | None = None) -> Solution:
+def solve(model: ShellModel, forces: Array, reuse: Reuse | None = None,
+          moves: Array | None = None) -> Solution:  # fmt: skip
     """Solve at once; see `solution_steps`."""
-    return finished(solution_steps(model, forces, reuse))
+    return finished(solution_steps(model, forces, reuse, moves))
 
 
-def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None
+def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None,
+                   moves: Array | None = None
                    ) -> Generator[tuple[str, float], None, Solution]:  # fmt: skip
-    """Solve, telling progress between the long steps.
+    """Solve cases on one set of supports; see `Problem` and `solve_steps`."""
+    return (yield from solve_steps([Problem(model, forces, moves, reuse or Reuse())]))
+
+
+def solve_steps(problems: Sequence[Problem]) -> Generator[tuple[str, float], None, Solution]:
+    """Solve cases on one or more sets of supports, telling progress between the long steps.
+
+    Elements are assembled once; every set of supports costs a factorisation.
 
     Parameters
     ----------
-    model : ShellModel
-        The model.
-    forces : ndarray, shape (k, n, 6)
-        Nodal forces of k cases [N, N·m].
-    reuse : Reuse, optional
-        Kept between solutions.
+    problems : sequence of Problem
+        On one mesh with one lay-up.
 
     Yields
     ------
@@ -214,32 +189,43 @@ def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None
     Returns
     -------
     Solution
-        The answer.
+        The answer of all cases, in the order of the problems.
 
     Raises
     ------
     PartError, MechanismError
         As `check_model`, or when the matrix turns out to be singular.
     """
-    check_model(model)
-    reuse = reuse if reuse is not None else Reuse()
+    model = problems[0].model
+    for each in problems:
+        check_model(each.model)
+    mesh = model.mesh
+    for each in problems:
+        if _renewed(each.reuse, each.model):
+            yield "ordering", 0.0
+            each.reuse.pattern = make_pattern(mesh, each.model.fixed)
+    yield "assembling", 0.1
+    kept: dict[int, Any] | None = {} if mesh.count <= KEPT else None
+    assembling = element_matrix_steps(mesh, stiffness_maker(model, kept))
+    stiffness = yield from _named(assembling, "assembling", 0.1, 0.4)
+    displacement = []
+    for number, each in enumerate(problems):
+        yield "factorising", 0.4 + 0.4 * number / len(problems)
+        displacement.append(_factor_and_solve(each, stiffness))
+    recovering = _recover(problems, stiffness, displacement, kept)
+    return (yield from _named(recovering, "recovering", 0.8, 1.0))
+
+
+def _renewed(reuse: Reuse, model: ShellModel) -> bool:
+    """Whether what is kept is of another mesh or other supports, and was dropped."""
     mesh = model.mesh
     key = hashlib.sha256(
         mesh.quads.tobytes() + mesh.triangles.tobytes() + model.fixed.tobytes() + _key(model)
     ).digest()
-    if reuse.key != key or reuse.pattern is None:
-        yield "ordering", 0.0
-        reuse.pattern, reuse.symbolic, reuse.key = make_pattern(mesh, model.fixed), None, key
-        reuse.matrix = None
-    pattern = reuse.pattern
-    yield "assembling", 0.1
-    kept: dict[int, Any] | None = {} if mesh.count <= KEPT else None
-    assembling = element_matrix_steps(mesh, _stiffness_of(model, kept))
-    stiffness = yield from _named(assembling, "assembling", 0.1, 0.4)
-    yield "factorising", 0.4
-    displacement = _factor_and_solve(pattern, stiffness, forces, model, reuse)
-    recovering = _recover(model, stiffness, forces, displacement, kept)
-    return (yield from _named(recovering, "recovering", 0.8, 1.0))
+    if reuse.key == key and reuse.pattern is not None:
+        return False
+    reuse.symbolic, reuse.matrix, reuse.key = None, None, key
+    return True
 
 
 def _named(steps: Generator[float, None, Found], doing: str, start: float, end: float
@@ -254,101 +240,38 @@ def _named(steps: Generator[float, None, Found], doing: str, start: float, end: 
         yield doing, start + (end - start) * share
 
 
-def _stiffness_of(model: ShellModel, kept: dict[int, Any] | None) -> Callable[[Part], Array]:
-    """What makes stiffness matrices of a block of elements; `kept` takes the operators."""
-
-    def make(part: Part) -> Array:
-        op = part.operators(model.mesh, model.reference)  # fmt: skip
-        if kept is not None:
-            kept[int(part.which[0])] = op
-        found: Array = part.form.stiffness(op, model.section_of(part.which))
-        return found
-
-    return make
-
-
-def stiffness_matrices(model: ShellModel) -> list[Array]:
-    """Element stiffness matrices, one array a form of element."""
-    return element_matrices(model.mesh, _stiffness_of(model, None))
-
-
-def _kept(model: ShellModel, matrices: list[Array]) -> Any:
-    """Sparse matrix of the kept unknowns."""
-    whole = make_pattern(model.mesh, model.fixed).sparse(matrices)
-    if model.constraints is None:
-        return whole
-    T = model.constraints.T
-    return (T.T @ whole @ T).tocsc()
-
-
-def stiffness_matrix(model: ShellModel) -> Any:
-    """Sparse stiffness of the free unknowns."""
-    return _kept(model, stiffness_matrices(model))
-
-
-def mass_matrix(model: ShellModel, moments: Array | None = None) -> Any:
-    """Sparse consistent mass of the free unknowns.
-
-    Parameters
-    ----------
-    model : ShellModel
-        The model.
-    moments : ndarray, shape (3,) or (m, 3), optional
-        I0, I1, I2 as `mass_moments` gives; those of the model's sections by default.
-    """
-    if moments is None:
-        moments = model.mass_moments()
-    each = np.broadcast_to(moments, (model.mesh.count, 3))
-    return _kept(model, element_matrices(
-        model.mesh, lambda part: mass(model.mesh.nodes[part.nodes], each[part.which])
-    ))  # fmt: skip
-
-
-def unknowns_of(model: ShellModel, kept: Array) -> Array:
-    """Displacements and rotations of all nodes from those of the kept unknowns, (q, n, 6)."""
-    if model.constraints is not None:
-        flat = kept @ model.constraints.T.T
-    else:
-        flat = np.zeros((len(kept), model.fixed.size))
-        flat[:, ~model.fixed.ravel()] = kept
-    return np.asarray(flat.reshape(len(kept), *model.fixed.shape))
-
-
-def geometric_matrix(model: ShellModel, forces: Array, *, normal_only: bool = False) -> Any:
-    """Sparse geometric stiffness of the free unknowns under section forces, shape (m, 4, 6)."""
-    return _kept(model, element_matrices(
-        model.mesh, lambda part: geometric(
-            model.mesh.nodes[part.nodes], reference_of(model.reference, part.which),
-            forces[part.which], normal_only=normal_only)))  # fmt: skip
-
-
 def settle_shear(model: ShellModel, strains: Array) -> None:
-    """Put the shear of equilibrium in place of that of oscillating elements; see `equilibrium`."""
+    """Put the shear of equilibrium in place of that of oscillating elements; see `shear_fit`."""
     zone = np.zeros(model.mesh.count, np.int64) if model.zones is None else model.zones.zone
     fit = shear_fit(model.mesh, model.reference, zone)
     if fit is not None:
         settled(fit, model.mesh, model.section_of(np.arange(model.mesh.count)), strains)
 
 
-def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
-                      model: ShellModel, reuse: Reuse) -> Array:  # fmt: skip
-    rules = model.constraints
+def _factor_and_solve(problem: Problem, stiffness: list[Array]) -> Array:
+    """Displacements of the cases of a problem, shape (k, n, 6)."""
+    model, reuse, forces = problem.model, problem.reuse, problem.forces
+    rules, pattern = model.constraints, reuse.pattern
+    assert pattern is not None
     free = ~model.fixed.ravel()
+    flat = forces.reshape(len(forces), -1)
+    moves = np.zeros((len(forces), 1)) if rules is None else _moves_of(problem)
     if rules is None and reuse.matrix is not None:
         K = reuse.matrix
         K.V = matrix(pattern.values(stiffness))
-        right = forces.reshape(len(forces), -1)[:, free]
+        right = flat[:, free]
     elif rules is None:
         values = matrix(pattern.values(stiffness))
         K = spmatrix(values, pattern.rows, pattern.columns, (pattern.size, pattern.size))
         reuse.matrix = K
-        right = forces.reshape(len(forces), -1)[:, free]
+        right = flat[:, free]
     else:
         whole = pattern.sparse(stiffness)
         reduced = sp.tril(rules.T.T @ whole @ rules.T).tocoo()
         K = spmatrix(matrix(reduced.data), matrix(reduced.row.astype(int)),
                      matrix(reduced.col.astype(int)), reduced.shape)  # fmt: skip
-        right = (forces.reshape(len(forces), -1) - whole @ rules.g) @ rules.T
+        pulled = (whole @ moves.T).T if moves.any() else 0.0
+        right = (flat - pulled) @ rules.T
     if reuse.symbolic is None:
         reuse.symbolic = cholmod.symbolic(K)
     block = matrix(np.ascontiguousarray(right.T))
@@ -365,14 +288,24 @@ def _factor_and_solve(pattern: Pattern, stiffness: list[Array], forces: Array,
         displacement = np.zeros((len(forces), model.fixed.size))
         displacement[:, free] = found
     else:
-        displacement = found @ rules.T.T + rules.g
+        displacement = found @ rules.T.T + moves
     return displacement.reshape(len(forces), *model.fixed.shape)
 
 
-def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacement: Array,
+def _moves_of(problem: Problem) -> Array:
+    """Prescribed movement of every case, shape (k, 6n)."""
+    rules = problem.model.constraints
+    assert rules is not None
+    given = rules.g if problem.moves is None else problem.moves
+    return np.broadcast_to(given, (len(problem.forces), len(rules.g)))
+
+
+def _recover(problems: Sequence[Problem], stiffness: list[Array], moved: list[Array],
              operators: dict[int, Any] | None) -> Generator[float, None, Solution]:  # fmt: skip
+    model = problems[0].model
     mesh = model.mesh
-    count = len(forces)
+    displacement = np.concatenate(moved)
+    count = len(displacement)
     flat = displacement.reshape(count, -1)
     strains = np.empty((count, mesh.count, 4, 8))
     for part in blocks(mesh):
@@ -390,13 +323,14 @@ def _recover(model: ShellModel, stiffness: list[Array], forces: Array, displacem
         for k in range(count):
             np.add.at(gathered[k], group.unknowns, per_element[k])
     internal = gathered.reshape(displacement.shape)
-    unbalanced = internal - forces
-    held = np.where(model.fixed, unbalanced, 0.0) if model.constraints is None else unbalanced
+    forces = np.concatenate([p.forces for p in problems])
+    starts = np.cumsum([0] + [len(p.forces) for p in problems])
+    checked = [equilibrium(p.model, internal[a:b], p.forces)
+               for p, a, b in zip(problems, starts[:-1], starts[1:], strict=True)]  # fmt: skip
     applied = np.array([resultant(mesh, f) for f in forces]).reshape(count, 6)
-    reaction = np.array([resultant(mesh, f) for f in held]).reshape(count, 6)
     energy = np.einsum("kni,kni->k", internal, displacement) / 2
-    scale = np.abs(forces[..., :3]).sum(axis=(1, 2))
-    gap = np.abs(applied + reaction)[:, :3].max(axis=1)
-    imbalance = float((gap / np.where(scale > 0, scale, 1.0)).max(initial=0.0))
-    kept = model.constraints.T.shape[1] if model.constraints else int((~model.fixed).sum())
-    return Solution(displacement, strains, applied, reaction, energy, imbalance, kept)
+    return Solution(
+        displacement, strains, applied, np.concatenate([c.reaction for c in checked]), energy,
+        max(c.imbalance for c in checked), checked[0].unknowns,
+        max(c.residual for c in checked),
+    )  # fmt: skip

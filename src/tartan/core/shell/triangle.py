@@ -20,6 +20,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.shell.element import lift
+
 Array = NDArray[np.float64]
 
 POINTS = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3],
@@ -51,8 +53,9 @@ class Operators:
         Surface area of each point [m²]; zero at the centre.
     B : ndarray, shape (m, 4, 8, 18)
         Section strains from the 18 nodal unknowns; the deviatoric membrane part is kept apart.
-    D : ndarray, shape (m, 4, 3, 18)
-        Deviatoric membrane strains, before their factor that depends on the section.
+    D, D_up : ndarray, shape (m, 4, 3, 18)
+        Deviatoric membrane strains, before their factor that depends on the section, and what
+        those of a surface one metre above add [1/m].
     S : ndarray, shape (m, 2, 2)
         Transverse shear strains of the bubble's two parameters.
     bending : ndarray, shape (m, 3, 3, 2, 2)
@@ -64,6 +67,7 @@ class Operators:
     area: Array
     B: Array
     D: Array
+    D_up: Array
     S: Array
     bending: Array
     curl: Array
@@ -99,7 +103,7 @@ def operators(x: Array, reference: Array, curved: Array | None = None) -> Operat
     flat = np.einsum("mac,mic->mia", axes[:, :2], x - x.mean(axis=1, keepdims=True))
     X, Y = flat[..., 0], flat[..., 1]
     alpha = _ALPHA * (np.ones((m, 3)) if curved is None else curved)
-    basic, deviatoric = _membrane(X, Y, area, alpha)
+    basic, deviatoric, twisted = _membrane(X, Y, area, alpha)
     # In-plane unknowns u, v, θn of a corner, from its six global ones.
     corner = np.zeros((m, 3, 3, 3, 6))
     for i in range(3):
@@ -112,8 +116,10 @@ def operators(x: Array, reference: Array, curved: Array | None = None) -> Operat
     shear = _shear(X, Y, axes)
     B[:, :, 6:] = shear[:, None, :, :18]
     D = np.einsum("mpae,mef->mpaf", deviatoric, to_plane)
-    return Operators(area[:, None] * WEIGHTS, B, D, shear[..., 18:], _bubble(X, Y, area),
-                     _curl(X, Y, area, axes))
+    curl = _curl(X, Y, area, axes)
+    D_up = twisted[..., None] * curl[:, None, None]
+    return Operators(area[:, None] * WEIGHTS, B, D, D_up, shear[..., 18:],
+                     _bubble(X, Y, area), curl)  # fmt: skip
 
 
 def gradients(X: Array, Y: Array, area: Array) -> Array:
@@ -123,8 +129,11 @@ def gradients(X: Array, Y: Array, area: Array) -> Array:
     return np.stack([y, x], axis=1) / (2 * area[:, None, None])
 
 
-def _membrane(X: Array, Y: Array, area: Array, alpha: Array) -> tuple[Array, Array]:
-    """Mean strain, shape (m, 3, 9), and deviatoric strain at the points, shape (m, 4, 3, 9)."""
+def _membrane(X: Array, Y: Array, area: Array, alpha: Array) -> tuple[Array, Array, Array]:
+    """Mean strain (m, 3, 9), deviatoric strain at the points (m, 4, 3, 9), and that of a curl.
+
+    The last, shape (m, 4, 3), is the deviatoric strain by a unit of `_curl` of a surface above.
+    """
 
     def dx(i: int, j: int) -> Array:
         return X[:, i - 1] - X[:, j - 1]
@@ -171,8 +180,11 @@ def _membrane(X: Array, Y: Array, area: Array, alpha: Array) -> tuple[Array, Arr
     Q3 = np.array([[b[4], b[5], b[3]], [b[7], b[8], b[6]], [b[1], b[2], b[0]]])
     Q = np.einsum("pq,qij->pij", POINTS, np.array([Q1, Q2, Q3]))
     scaled = 2 / 3 * area[:, None, None, None] * Q / sides[:, None, :, None]
-    deviatoric = 1.5 * np.einsum("mab,mpbc,mce->mpae", Te, scaled, turn)
-    return basic, deviatoric
+    deviatoric_of = 1.5 * np.einsum("mab,mpbc->mpac", Te, scaled)
+    deviatoric = deviatoric_of @ turn[:, None]
+    # Directors that turn in the plane turn a surface above by as much a metre.
+    twisted = -deviatoric_of.sum(axis=-1) / 2
+    return basic, deviatoric, twisted
 
 
 def _curvature(X: Array, Y: Array, area: Array, axes: Array) -> Array:
@@ -241,10 +253,17 @@ def _deviatoric_factor(C: Array) -> Array:
     return np.sqrt(np.maximum((1 - 4 * squared) / 2, _LEAST_BETA))
 
 
+def _bending(C: Array) -> Array:
+    """Bending stiffness about the middle of stiffness, shape (m, 3, 3)."""
+    up = lift(C)[:, None, None]
+    found: Array = C[:, 3:6, 3:6] - up * (C[:, :3, 3:6] + C[:, 3:6, :3]) + up**2 * C[:, :3, :3]
+    return found
+
+
 def _bubble_of(op: Operators, C: Array) -> tuple[Array, Array]:
     """Stiffness of the bubble (m, 2, 2), and how it follows the nodal unknowns, (m, 2, 18)."""
     weighted = np.swapaxes(op.S, 1, 2) @ C[:, 6:, 6:] * op.area.sum(axis=1)[:, None, None]
-    Kbb = np.einsum("mst,mstab->mab", C[:, 3:6, 3:6], op.bending) + weighted @ op.S
+    Kbb = np.einsum("mst,mstab->mab", _bending(C), op.bending) + weighted @ op.S
     Kbu = weighted @ op.B[:, 0, 6:]
     return Kbb, -np.linalg.solve(Kbb, Kbu)
 
@@ -252,7 +271,8 @@ def _bubble_of(op: Operators, C: Array) -> tuple[Array, Array]:
 def whole(op: Operators, C: Array) -> Array:
     """Section strain operators with the deviatoric part, shape (m, 4, 8, 18)."""
     B = op.B.copy()
-    B[:, :, :3] += _deviatoric_factor(C)[:, None, None, None] * op.D
+    factor, up = (v[:, None, None, None] for v in (_deviatoric_factor(C), lift(C)))
+    B[:, :, :3] += factor * (op.D + up * op.D_up)
     return B
 
 
@@ -263,7 +283,7 @@ def stiffness(op: Operators, C: Array) -> Array:
     K = np.einsum("mpse,mpsf->mef", B, CB, optimize=True)
     Kbb, follow = _bubble_of(op, C)
     K -= np.swapaxes(follow, 1, 2) @ Kbb @ follow
-    strength = CURL * C[:, 5, 5] * op.area.sum(axis=1)
+    strength = CURL * _bending(C)[:, 2, 2] * op.area.sum(axis=1)
     K += strength[:, None, None] * op.curl[:, :, None] * op.curl[:, None, :]
     return np.asarray((K + np.swapaxes(K, 1, 2)) / 2)
 

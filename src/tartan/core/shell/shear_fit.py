@@ -14,12 +14,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
 
 from tartan.core.shell.assembly import groups, reference_of
+from tartan.core.shell.element import lift
 from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
@@ -28,15 +30,15 @@ Index = NDArray[np.int64]
 SKEW = 0.04
 """Quadrilaterals farther than this from a parallelogram oscillate, as a share of their size."""
 
-RINGS = 5
-"""Neighbours of triangles and skew quadrilaterals that oscillate with them."""
-
 THICK = 10.0
 """Sections with bending over shear stiffness beyond this many element areas keep the elements' own
 shear by half or more: there it is as good as their bending."""
 
 BLOCK = 4096
 """Elements fitted at a time."""
+
+_TERMS = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
+"""Powers of x and y in a quadratic."""
 
 _SAME_SIDE = 0.8
 """Cosine within which a neighbour's normal must be for its moments to be compared."""
@@ -61,23 +63,25 @@ class ShearFit:
     operator: sp.csr_matrix
 
 
-def oscillating(mesh: Mesh) -> NDArray[np.bool_]:
-    """Elements whose own shear strain is not to be trusted in thin shells, shape (m,)."""
+def oscillates(mesh: Mesh) -> bool:
+    """Whether the elements' own shear is not to be trusted where they are thin.
+
+    The oscillation begins at triangles and skew quadrilaterals and reaches the farther the
+    thinner the shell is; a mesh of parallelograms has none.
+    """
     x = mesh.nodes[mesh.quads]
     skew = np.linalg.norm(x[:, 0] - x[:, 1] + x[:, 2] - x[:, 3], axis=1) / 4
-    found = np.ones(mesh.count, bool)
-    found[: len(mesh.quads)] = skew > SKEW * np.sqrt(mesh.areas()[: len(mesh.quads)])
-    if not found.any() or found.all():
-        return found
-    touches = _touches(mesh)
-    for _ in range(RINGS):
-        nodes = touches.T @ found.astype(float)
-        found = touches @ (nodes > 0).astype(float) > 0
-    return found
+    size = np.sqrt(mesh.areas()[: len(mesh.quads)])
+    return bool(len(mesh.triangles) or (skew > SKEW * size).any())
+
+
+_kept: WeakKeyDictionary[Mesh, tuple[bytes, ShearFit]] = WeakKeyDictionary()
 
 
 def shear_fit(mesh: Mesh, reference: Array, zone: Index) -> ShearFit | None:
-    """What gives shear forces from moments where elements oscillate; None where none does.
+    """What gives shear forces from moments, where the elements' own oscillate; None elsewhere.
+
+    Remembered with the mesh.
 
     Parameters
     ----------
@@ -88,16 +92,23 @@ def shear_fit(mesh: Mesh, reference: Array, zone: Index) -> ShearFit | None:
     zone : ndarray of int, shape (m,)
         Zones; a fit does not reach across their borders.
     """
-    chosen = np.flatnonzero(oscillating(mesh))
-    if len(chosen) == 0:
+    if not oscillates(mesh):
         return None
+    key = np.ascontiguousarray(reference, float).tobytes() + zone.tobytes()
+    known = _kept.get(mesh)
+    if known is None or known[0] != key:
+        known = _kept[mesh] = (key, _fitted(mesh, reference, zone))
+    return known[1]
+
+
+def _fitted(mesh: Mesh, reference: Array, zone: Index) -> ShearFit:
     normals = mesh.normals()
     along = np.broadcast_to(reference_of(reference, np.arange(mesh.count)), normals.shape)
     t1 = along - (along * normals).sum(axis=1, keepdims=True) * normals
     t1 = t1 / np.linalg.norm(t1, axis=1, keepdims=True)
     axes = np.stack([t1, np.cross(normals, t1), normals], axis=1)
     kept, blocks = [], []
-    for rows, pairs in _patches(mesh, chosen):
+    for rows, pairs in _patches(mesh):
         e, f = rows[pairs[0]], pairs[1]
         same = (zone[e] == zone[f]) & ((normals[e] * normals[f]).sum(axis=1) > _SAME_SIDE)
         local, f = pairs[0][same], f[same]
@@ -116,12 +127,12 @@ def _touches(mesh: Mesh) -> sp.csr_matrix:
                          (mesh.count, len(mesh.nodes))).tocsr()  # fmt: skip
 
 
-def _patches(mesh: Mesh, chosen: Index) -> Iterator[tuple[Index, tuple[Index, Index]]]:
+def _patches(mesh: Mesh) -> Iterator[tuple[Index, tuple[Index, Index]]]:
     """Elements block by block, with pairs of (place in the block, element of its patch)."""
     touches = _touches(mesh)
     beside = (touches @ touches.T).tocsr()
-    for start in range(0, len(chosen), BLOCK):
-        rows = chosen[start : start + BLOCK]
+    for start in range(0, mesh.count, BLOCK):
+        rows = np.arange(start, min(start + BLOCK, mesh.count))
         two = (beside[rows] @ beside).tocoo()
         order = np.argsort(two.row, kind="stable")
         yield rows, (two.row[order].astype(np.int64), two.col[order].astype(np.int64))
@@ -136,20 +147,27 @@ def _slopes(mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
     away = np.einsum("pac,pc->pa", axes[rows[local], :2], centres[f] - centres[rows[local]])
     x, y = (away / size[local, None]).T
     weight = areas[f] / (1 + (x * x + y * y) / 4)
-    terms = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=1)
     starts = np.searchsorted(local, np.arange(len(rows)))
+    # Products of the terms 1, x, y, x², xy, y² are monomials up to the fourth degree.
+    powers = [np.ones_like(x), x, x * x, x**3, x**4], [np.ones_like(y), y, y * y, y**3, y**4]
+    sums = {(i, j): np.add.reduceat(weight * powers[0][i] * powers[1][j], starts)
+            for i in range(5) for j in range(5 - i)}  # fmt: skip
+    N = np.array([[sums[a[0] + b[0], a[1] + b[1]] for b in _TERMS] for a in _TERMS])
+    N = np.ascontiguousarray(np.moveaxis(N, -1, 0))
     found = np.zeros((len(local), 2))
     done = np.zeros(len(rows), bool)
     for count in (6, 3):
-        V = terms[:, :count]
-        N = np.add.reduceat(weight[:, None, None] * V[:, :, None] * V[:, None, :], starts)
-        values = np.linalg.eigvalsh(N)
+        values = np.linalg.eigvalsh(N[:, :count, :count])
         good = (values[:, 0] > _LEAST * values[:, -1]) & ~done
-        inverse = np.zeros_like(N)
-        inverse[good] = np.linalg.inv(N[good])
-        share = np.einsum("pij,pj->pi", inverse[local, 1:3], weight[:, None] * V)
-        found += share / size[local, None]
+        if not good.any():
+            continue
+        inverse = np.zeros((len(rows), 2, count))
+        inverse[good] = np.linalg.inv(N[good, :count, :count])[:, 1:3]
+        chosen = inverse[local]
+        for k, (i, j) in enumerate(_TERMS[:count]):
+            found += chosen[:, :, k] * (weight * powers[0][i] * powers[1][j])[:, None]
         done |= good
+    found /= size[local, None]
     return found, done
 
 
@@ -193,14 +211,14 @@ def settled(fit: ShearFit, mesh: Mesh, C: Array, strains: Array) -> None:
     mean[:, three] = strains[:, three, :3, :6].mean(axis=2)
     e = fit.elements
     # About the middle of stiffness, where in-plane loads do not turn the section.
-    lift = np.trace(C[:, :3, 3:6], axis1=1, axis2=2) / np.trace(C[:, :3, :3], axis1=1, axis2=2)
+    up = lift(C)
     forces = np.einsum("mst,kmt->kms", C[:, :6, :6], mean)
-    moments = forces[..., 3:] - lift[:, None] * forces[..., :3]
+    moments = forces[..., 3:] - up[:, None] * forces[..., :3]
     flat = moments.reshape(len(strains), -1)
     Q = (fit.operator @ flat.T).T.reshape(len(strains), len(e), 2)
     H = C[e, 6:, 6:]
     gamma = np.linalg.solve(H[None], Q[..., None])[..., 0]
-    D = C[e, 3:6, 3:6] - lift[e, None, None] ** 2 * C[e, :3, :3]
+    D = C[e, 3:6, 3:6] - up[e, None, None] ** 2 * C[e, :3, :3]
     bend, slide = np.trace(D, axis1=1, axis2=2), np.trace(H, axis1=1, axis2=2)
     share = 1 / (1 + np.maximum(bend, 0.0) / (THICK * slide * mesh.areas()[e]))
     own = strains[:, e, :, 6:]
