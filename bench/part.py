@@ -24,8 +24,10 @@ from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.exchange.surfaces import ReadRequest, read_surface
 from tartan.project import edits, part_edits
+from tartan.project.caseloads import case_forces
+from tartan.project.inputs import layout_of, part_inputs
 from tartan.project.model import Project
-from tartan.project.shellinputs import case_forces, layout_of, part_inputs, shell_model
+from tartan.project.shellinputs import shell_model
 
 GAP = 0.150
 

@@ -31,9 +31,11 @@ from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.project import edits, part_edits
+from tartan.project.caseloads import case_forces
+from tartan.project.inputs import layout_of, part_inputs
 from tartan.project.model import Project
 from tartan.project.samples import UNIDIRECTIONAL
-from tartan.project.shellinputs import case_forces, layout_of, part_inputs, shell_model
+from tartan.project.shellinputs import shell_model
 
 RUNS = 5
 GAP = 0.100

@@ -16,6 +16,8 @@ from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.stack import Ply
 from tartan.core.strength.govern import govern
 from tartan.project import case_edits, edits, part_edits
+from tartan.project.caseloads import case_forces
+from tartan.project.inputs import layout_of, part_inputs
 from tartan.project.jobs import Memory, SolveRequest, run_solve, solve_now
 from tartan.project.model import Project
 from tartan.project.packed import pack_mesh
@@ -40,7 +42,7 @@ from tartan.project.partmodel import (
     Support,
     Temperature,
 )
-from tartan.project.shellinputs import case_forces, held_nodes, layout_of, part_inputs
+from tartan.project.shellinputs import held_nodes
 from tartan.project.verdict import statuses
 from tests.panels import dish_panel
 

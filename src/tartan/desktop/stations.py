@@ -111,7 +111,7 @@ def shape_words(part: Part) -> str:
 
 def _cases(project: Project) -> StationLine:
     asked = _count(len(project.requirements), "requirement")
-    ready = bool(project.cases and project.supports)
+    ready = bool(project.cases) and all(project.supports_of(c.supports) for c in project.cases)
     words = f"{_count(len(project.cases), 'case')},\n{asked}"
     return StationLine(words, "complete" if ready else "needs")
 

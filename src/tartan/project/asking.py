@@ -142,7 +142,8 @@ def _excluded(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> Excluded:
 def _nodes(answer: PartAnswer, rule: LeftOut) -> NDArray[np.int64]:
     whole, inputs = answer.layout().whole, answer.inputs
     if rule.near == "supports":
-        found = [h.nodes for h in held_nodes(whole, inputs.supports)]
+        sets = dict.fromkeys(c.supports for c in inputs.cases)
+        found = [h.nodes for n in sets for h in held_nodes(whole, inputs.supports_of(n))]
     else:
         found = [whole.nodes(x.place, x.at, "Areas left out", x.reach)
                  for c in inputs.cases for x in c.loads if isinstance(x, Force)]  # fmt: skip

@@ -15,10 +15,8 @@ from tartan.project.partmesh import base_mesh, places, region_names
 from tartan.project.partmodel import (
     POINT,
     WHOLE,
-    BucklingRequirement,
     Case,
     Combination,
-    DisplacementRequirement,
     EdgeForce,
     Force,
     FrequencyRequirement,
@@ -26,12 +24,14 @@ from tartan.project.partmodel import (
     Load,
     MappedPressure,
     MassRequirement,
+    Movement,
     OutsideForces,
     Pressure,
     PressureTable,
     Requirement,
     ReserveRequirement,
     Support,
+    SupportSet,
 )
 
 MOST_RINGS = 50
@@ -51,35 +51,68 @@ def _edges(project: Project) -> list[str]:
     return [] if part is None else [*base_mesh(part.surface, part.mesh_size, part.finer).edges]
 
 
-def put_supports(project: Project, supports: Iterable[Support]) -> Project:
-    """Replace the supports; doubled ones count once.
+def put_supports(project: Project, supports: Iterable[Support], name: str = "") -> Project:
+    """Replace the supports of a set, or the project's own; doubled ones count once.
 
     Raises
     ------
     PartError
         When a place or kind is unknown, or a figure is not finite.
+    DocumentError
+        When there is no such set.
     """
+    supports = checked_supports(project, supports, name)
+    if not name:
+        return replace(project, supports=supports)
+    if all(x.name != name for x in project.support_sets):
+        raise DocumentError(f"There is no support set '{name}'.", "Supports", "Choose another.")
+    sets = tuple(replace(x, supports=supports) if x.name == name else x
+                 for x in project.support_sets)  # fmt: skip
+    return replace(project, support_sets=sets)
+
+
+def checked_supports(project: Project, supports: Iterable[Support], name: str = ""
+                     ) -> tuple[Support, ...]:  # fmt: skip
+    """Supports that can stand, each once; raise as `put_supports`."""
     supports = tuple(dict.fromkeys(supports))
     known = {*_places(project), POINT}
     for number, support in enumerate(supports, start=1):
-        where = f"Supports, {number}"
+        where = f"Supports{f' of {name}' if name else ''}, {number}"
         if support.place not in known:
             raise PartError(f"There is no '{support.place}'.", where,
                             f"Choose one of {', '.join(known)}.")  # fmt: skip
         if support.kind not in SUPPORT_KINDS:
             raise PartError(f"There is no support '{support.kind}'.", where,
                             f"Choose one of {', '.join(SUPPORT_KINDS)}.")  # fmt: skip
-        if not all(map(math.isfinite, (*support.at, *support.move))):
+        if not all(map(math.isfinite, support.at)):
             raise PartError("A figure is not finite.", where, "Enter a number.")
-        _check_move(support, where)
-    return replace(project, supports=supports)
+    return supports
 
 
-def _check_move(support: Support, where: str) -> None:
-    held = SUPPORT_KINDS[support.kind]
-    if any(v and i not in held for i, v in enumerate(support.move)):
-        raise PartError(f"'{support.kind}' does not hold that direction, so it cannot move it.",
-                        where, "Choose a kind that holds it, such as pinned.")  # fmt: skip
+def put_support_sets(project: Project, sets: Iterable[SupportSet]) -> Project:
+    """Replace the support sets; cases on sets that are gone stand on the project's own.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, or supports that cannot stand.
+    """
+    sets = tuple(sets)
+    seen: list[str] = []
+    found = []
+    for each in sets:
+        seen.append(check_name(each.name, seen, "support set"))
+        found.append(replace(each, supports=checked_supports(project, each.supports, each.name)))
+    cases = tuple(c if c.supports in seen else replace(c, supports="") for c in project.cases)
+    return replace(project, support_sets=tuple(found), cases=cases)
+
+
+def rename_support_set(project: Project, old: str, new: str) -> Project:
+    """Rename a support set, also in the cases that stand on it."""
+    new = check_name(new, (x.name for x in project.support_sets if x.name != old), "support set")
+    sets = tuple(replace(x, name=new) if x.name == old else x for x in project.support_sets)
+    cases = tuple(replace(c, supports=new) if c.supports == old else c for c in project.cases)
+    return replace(project, support_sets=sets, cases=cases)
 
 
 def check_load(project: Project, load: Load, where: str) -> None:
@@ -95,7 +128,7 @@ def check_load(project: Project, load: Load, where: str) -> None:
     if isinstance(load, EdgeForce) and load.edge not in _edges(project):
         raise PartError(f"There is no edge '{load.edge}'.", where,
                         f"Choose one of {', '.join(_edges(project))}.")  # fmt: skip
-    if isinstance(load, Force) and load.place not in (POINT, *_places(project)):
+    if isinstance(load, Force | Movement) and load.place not in (POINT, *_places(project)):
         raise PartError(f"There is no place '{load.place}'.", where,
                         "Choose an edge, a region or a point.")  # fmt: skip
     region = getattr(load, "region", WHOLE)
@@ -112,16 +145,21 @@ def put_cases(project: Project, cases: Iterable[Case]) -> Project:
         Names that are empty or doubled, loads that are not finite.
     """
     cases = tuple(cases)
+    sets = {"", *(x.name for x in project.support_sets)}
     seen = [*(c.name for c in project.combinations), *(x.name for x in project.outside)]
     for case in cases:
         seen.append(check_name(case.name, seen, "case"))
+        if case.supports not in sets:
+            raise DocumentError(f"There is no support set '{case.supports}'.",
+                                f"Case '{case.name}'", "Choose another.")  # fmt: skip
         for load in case.loads:
             check_load(project, load, f"Case '{case.name}', {load.kind}")
     names = {c.name for c in cases}
     combinations = tuple(
-        replace(c, factors=tuple(f for f in c.factors if f[0] in names))
+        replace(c, factors=tuple(f for f in c.factors if f[0] in names),
+                held=tuple(n for n in c.held if n in names))
         for c in project.combinations
-    )
+    )  # fmt: skip
     return _kept_requirements(replace(project, cases=cases, combinations=combinations))
 
 
@@ -140,16 +178,17 @@ def rename_case(project: Project, old: str, new: str) -> Project:
         return new if name == old else name
 
     def renamed(r: Requirement) -> Requirement:
-        if isinstance(r, DisplacementRequirement | BucklingRequirement | ReserveRequirement):
+        if not isinstance(r, MassRequirement):
             return replace(r, case=swap(r.case))
         return r
 
     outside = tuple(replace(x, name=swap(x.name)) for x in project.outside)
 
     combinations = tuple(
-        replace(c, name=swap(c.name), factors=tuple((swap(n), f) for n, f in c.factors))
+        replace(c, name=swap(c.name), factors=tuple((swap(n), f) for n, f in c.factors),
+                held=tuple(map(swap, c.held)))
         for c in project.combinations
-    )
+    )  # fmt: skip
     return replace(project, cases=tuple(replace(c, name=swap(c.name)) for c in project.cases),
                    combinations=combinations, outside=outside,
                    requirements=tuple(map(renamed, project.requirements)))  # fmt: skip
@@ -174,6 +213,17 @@ def put_combinations(project: Project, combinations: Iterable[Combination]) -> P
                 raise DocumentError(f"There is no case '{name}'.", where, "Choose a case.")
             if not math.isfinite(factor):
                 raise DocumentError("A factor is not a finite number.", where, "Enter a number.")
+        if strange := [n for n in each.held if n not in names]:
+            where = f"Case '{each.name}'"
+            raise DocumentError(
+                f"It holds '{strange[0]}', which is no case.", where, "Choose one."
+            )
+        sets = dict.fromkeys(c.supports for n, f in each.factors for c in project.cases
+                             if f and c.name == n)  # fmt: skip
+        if len(sets) > 1:
+            raise DocumentError("It adds cases that stand on different supports.",
+                                f"Case '{each.name}'",
+                                "Combine cases of one set of supports.")  # fmt: skip
     return _kept_requirements(replace(project, combinations=combinations))
 
 
@@ -220,9 +270,9 @@ def put_requirements(project: Project, requirements: Iterable[Requirement]) -> P
         where = f"Requirement, {each.kind}"
         if not (math.isfinite(each.value) and each.value > 0):
             raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
-        if isinstance(each, FrequencyRequirement | MassRequirement):
+        if isinstance(each, MassRequirement):
             continue
-        over_all = isinstance(each, ReserveRequirement) and not each.case
+        over_all = isinstance(each, ReserveRequirement | FrequencyRequirement) and not each.case
         if each.case not in names and not over_all:
             raise DocumentError(f"There is no case '{each.case}'.", where, "Choose a case.")
         if each.case in outside and not isinstance(each, ReserveRequirement):
@@ -273,26 +323,33 @@ def renamed_region(project: Project, old: str, new: str) -> Project:
     def moved(load: Load) -> Load:
         if isinstance(load, Pressure | MappedPressure) and load.region == old:
             return replace(load, region=new)
-        if isinstance(load, Force) and load.place == old:
+        if isinstance(load, Force | Movement) and load.place == old:
             return replace(load, place=new)
         return load
 
-    supports = tuple(replace(s, place=new) if s.place == old else s for s in project.supports)
+    def stood(supports: tuple[Support, ...]) -> tuple[Support, ...]:
+        return tuple(replace(s, place=new) if s.place == old else s for s in supports)
+
+    supports = stood(project.supports)
+    sets = tuple(replace(x, supports=stood(x.supports)) for x in project.support_sets)
     cases = tuple(replace(c, loads=tuple(map(moved, c.loads))) for c in project.cases)
     left_out = tuple(replace(r, region=new) if r.region == old else r for r in project.left_out)
-    return replace(project, supports=supports, cases=cases, left_out=left_out)
+    return replace(project, supports=supports, support_sets=sets, cases=cases,
+                   left_out=left_out)  # fmt: skip
 
 
 def forget_region(project: Project) -> tuple[Project, list[str]]:
     """Drop supports and loads whose place is gone; return the project and what it lost."""
     places_, regions_, edges = {*_places(project), POINT}, _regions(project), _edges(project)
-    lost = [f"support on {s.place}" for s in project.supports if s.place not in places_]
-    supports = tuple(s for s in project.supports if s.place in places_)
+    every = (SupportSet("", project.supports), *project.support_sets)
+    lost = [f"support on {s.place}" for x in every for s in x.supports if s.place not in places_]
+    own, *sets = (replace(x, supports=tuple(s for s in x.supports if s.place in places_))
+                  for x in every)  # fmt: skip
 
     def stands(load: Load) -> bool:
         if isinstance(load, EdgeForce):
             return load.edge in edges
-        if isinstance(load, Force):
+        if isinstance(load, Force | Movement):
             return load.place in places_
         return getattr(load, "region", WHOLE) in regions_
 
@@ -304,5 +361,6 @@ def forget_region(project: Project) -> tuple[Project, list[str]]:
     left_out = tuple(r for r in project.left_out if r.near != "region" or r.region in regions_)
     lost += [f"{r.region}, which margins left out" for r in project.left_out
              if r not in left_out]  # fmt: skip
-    changed = replace(project, supports=supports, cases=tuple(cases), left_out=left_out)
+    changed = replace(project, supports=own.supports, support_sets=tuple(sets),
+                      cases=tuple(cases), left_out=left_out)  # fmt: skip
     return changed, lost

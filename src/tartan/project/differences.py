@@ -11,7 +11,7 @@ from tartan.core.materials import FIELD_NAMES, Material
 from tartan.core.stack import Stack
 from tartan.project import units
 from tartan.project.model import CriteriaSet, Project, Version
-from tartan.project.partmodel import Case, Combination, Part, ReadSurface
+from tartan.project.partmodel import Case, Combination, Part, ReadSurface, SupportSet
 from tartan.project.words import (
     QUANTITIES,
     SYMBOLS,
@@ -65,6 +65,7 @@ def differences(old: Design, new: Design) -> list[Difference]:
         ("Stacks", "load set ", _by_name(old.load_sets, new.load_sets, _fields)),
         ("Part", "", _part(old.part, new.part)),
         ("Cases", "", [("supports", supports)]),
+        ("Cases", "support set ", _by_name(old.support_sets, new.support_sets, _support_set)),
         ("Cases", "", _by_name(old.cases, new.cases, _case)),
         ("Cases", "", _by_name(old.combinations, new.combinations, _combination)),
         ("Cases", "table ", _by_name(old.tables, new.tables, lambda a, b: ["other points"])),
@@ -76,6 +77,12 @@ def differences(old: Design, new: Design) -> list[Difference]:
     return [Difference(station, head + name, each)
             for station, head, source in sources
             for name, words in source for each in words]  # fmt: skip
+
+
+def _support_set(old: SupportSet, new: SupportSet) -> list[str]:
+    return _lists(
+        [support_words(x) for x in old.supports], [support_words(x) for x in new.supports]
+    )
 
 
 def _by_name(old: Sequence[One], new: Sequence[One], change: Callable[[One, One], Iterable[str]]
@@ -185,12 +192,16 @@ def _plain(value: Any) -> str:
 
 
 def _case(old: Case, new: Case) -> list[str]:
-    return _lists([load_words(x) for x in old.loads], [load_words(x) for x in new.loads])
+    found = _lists([load_words(x) for x in old.loads], [load_words(x) for x in new.loads])
+    if old.supports != new.supports:
+        own = "the part's own supports"
+        found.append(f"on {old.supports or own} → on {new.supports or own}")
+    return found
 
 
 def _combination(old: Combination, new: Combination) -> list[str]:
-    return _lists([f"{units.number(f)} × {n}" for n, f in old.factors],
-                  [f"{units.number(f)} × {n}" for n, f in new.factors])  # fmt: skip
+    return _lists(*([f"{units.number(f)} × {n}{', held' if n in x.held else ''}"
+                     for n, f in x.factors] for x in (old, new)))  # fmt: skip
 
 
 def _criteria(old: Sequence[CriteriaSet], new: Sequence[CriteriaSet]) -> list[str]:

@@ -10,59 +10,32 @@ import time
 from collections import OrderedDict
 from collections.abc import Generator
 from dataclasses import dataclass, field, replace
-from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.response import Load as LaminateLoad
-from tartan.core.shell import eigen
 from tartan.core.shell.margins import Margins, hot_spots
-from tartan.core.shell.recovery import combined, section_forces
-from tartan.core.shell.solve import (
-    Reuse,
-    ShellModel,
-    Solution,
-    geometric_matrix,
-    mass_matrix,
-    solution_steps,
-    stiffness_matrix,
-    unknowns_of,
-)
+from tartan.core.shell.model import ShellModel
+from tartan.core.shell.recovery import combined
+from tartan.core.shell.solve import Reuse, Solution, solve_steps
 from tartan.project import results
-from tartan.project.envelope import factors_of, heat_in, margins_of
+from tartan.project.caseloads import Heat
+from tartan.project.envelope import margins_of
+from tartan.project.inputs import Layout, PartInputs, layout_of
 from tartan.project.outside import outside_strains
-from tartan.project.shellinputs import (
-    Layout,
-    PartInputs,
-    case_forces,
-    heat_forces,
-    heat_of,
-    layout_of,
-    shell_model,
-)
+from tartan.project.shapes import Kept, Progress, Shapes, State, asked_steps, told
+from tartan.project.shellinputs import shell_model
+from tartan.project.superposition import heats_in, problems_of, scheme_of, sets_used
+
+__all__ = ["Kept", "Memory", "PartAnswer", "Progress", "Shapes", "SolveRequest", "run_solve",
+           "solve_now"]  # fmt: skip
 
 Array = NDArray[np.float64]
-Found = TypeVar("Found")
-
-MODES = 6
-"""Natural modes worked out."""
 
 SOLUTIONS = 3
 """Solutions remembered: the version at work, and those it is compared with."""
-
-FACTORS = 4
-"""Buckling factors worked out."""
-
-
-@dataclass(frozen=True)
-class Progress:
-    """What is being done, the share of the whole that is behind, and the seconds left if known."""
-
-    doing: str
-    share: float
-    left: float | None = None
 
 
 @dataclass(frozen=True)
@@ -71,28 +44,6 @@ class SolveRequest:
 
     number: int
     inputs: PartInputs
-
-
-@dataclass(frozen=True, eq=False)
-class Shapes:
-    """Natural modes, or buckling shapes of a case.
-
-    Attributes
-    ----------
-    case : str
-        The case that buckles; empty for natural modes.
-    values : ndarray, shape (q,)
-        Frequencies [Hz] or load factors [1].
-    shapes : ndarray, shape (q, n, 3)
-        Displacements, the largest of each 1.
-    complete : bool
-        Whether a count of pivots agrees that none was missed.
-    """
-
-    case: str
-    values: Array
-    shapes: Array
-    complete: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,7 +57,7 @@ class PartAnswer:
     solution : Solution
         Displacements and section strains of the cases, then of the combinations.
     resting : ndarray, shape (k, m, p, 8) or (0,)
-        Share of the strains that a temperature causes; empty where no case has one.
+        Share of the strains that what is held causes; empty where no case holds anything.
     margins : Margins
         Governing reserve factor of every element.
     spots : tuple of int
@@ -117,8 +68,8 @@ class PartAnswer:
         Time it took.
     buckling : tuple of Shapes
         Of the cases whose buckling was asked for.
-    modes : Shapes or None
-        Natural modes, when asked for.
+    modes : tuple of Shapes
+        Natural modes that were asked for, each of the part under a case's loads, or unloaded.
     """
 
     inputs: PartInputs
@@ -129,7 +80,7 @@ class PartAnswer:
     resolved: bool
     seconds: float
     buckling: tuple[Shapes, ...] = ()
-    modes: Shapes | None = None
+    modes: tuple[Shapes, ...] = ()
 
     def layout(self) -> Layout:
         """Mesh, plies and zones it belongs to."""
@@ -139,24 +90,22 @@ class PartAnswer:
             found = _layouts[self] = layout_of(self.inputs)
         return found
 
-    def heat(self, case: int) -> LaminateLoad | None:
-        """Temperature of a case or combination, by its number."""
-        return heat_in(self.inputs, case)
+    def heat(self, case: int, element: int | None = None) -> LaminateLoad | None:
+        """Temperature of a case or combination, as an element's laminate sees it."""
+        grows, stays = heats_in(self.inputs, case)
+        both = (grows or Heat()).plus(stays or Heat())
+        return both.on(self.sign(element)) if both else None
 
-
-@dataclass
-class Kept:
-    """A solution with its buckling shapes and natural modes."""
-
-    solution: Solution
-    shapes: dict[str, Shapes] = field(default_factory=dict)
+    def sign(self, element: int | None = None) -> float:
+        """1 where an element's laying side is the surface's front, −1 where it was turned."""
+        return float(self.layout().signs[element or 0])
 
 
 @dataclass
 class Memory:
     """What the worker keeps between jobs: the last solutions, and what was derived from them."""
 
-    reuse: Reuse = field(default_factory=Reuse)
+    reuse: dict[str, Reuse] = field(default_factory=dict)
     kept: OrderedDict[PartInputs, Kept] = field(default_factory=OrderedDict)
     on_disk: bool = False
 
@@ -198,27 +147,19 @@ def run_solve(request: SolveRequest, memory: Memory
         yield Progress("assessing margins", 0.3)
         return _assessed(inputs, layout, _nothing(layout, len(inputs.case_names)), started)
     yield Progress("placing supports", 0.02)
-    model = shell_model(inputs)
-    asked = len(inputs.buckling) + inputs.modes
+    models = {name: shell_model(inputs, name) for name in sets_used(inputs)}
+    scheme = scheme_of(inputs)
+    asked = len(inputs.buckling) + len(inputs.modes)
     end = 0.75 if not asked else 0.45
-    columns, resolved = yield from _solution(inputs, layout, model, memory, end)
-    cases = len(inputs.cases)
-    factors = factors_of(inputs)
-    applied = _columns(columns, slice(0, cases))
-    heated = [k for k, c in enumerate(inputs.cases) if heat_of(c) is not None]
-    shown, resting = combined(applied, factors), np.zeros(0)
-    if heated:
-        warm = _columns(columns, slice(cases, None))
-        kept = combined(warm, factors[:, heated])
-        resting = kept.strains
-        shown = replace(shown, displacement=shown.displacement + kept.displacement,
-                        strains=shown.strains + kept.strains)  # fmt: skip
-    shown = replace(shown, imbalance=columns.imbalance, unknowns=columns.unknowns)
-    shapes = yield from _asked(inputs, model, shown, memory, end)
+    columns, resolved = yield from _solution(inputs, layout, models, memory, end)
+    shown, resting = combined(columns, scheme.growing + scheme.held), np.zeros(0)
+    if scheme.rests:
+        resting = np.tensordot(scheme.held, columns.strains, axes=1)
+    state = State(inputs, layout, shown.strains, resting)
+    buckling, modes = yield from asked_steps(state, models, memory.kept[inputs.elastic()], end)
     yield Progress("assessing margins", 0.8)
     answer = _assessed(inputs, layout, shown, started, resting)
-    return replace(answer, resolved=resolved, buckling=tuple(s for s in shapes if s.case),
-                   modes=next((s for s in shapes if not s.case), None))  # fmt: skip
+    return replace(answer, resolved=resolved, buckling=buckling, modes=modes)
 
 
 def _assessed(inputs: PartInputs, layout: Layout, shown: Solution, started: float,
@@ -252,15 +193,9 @@ def _nothing(layout: Layout, count: int) -> Solution:
 _layouts: WeakKeyDictionary[PartAnswer, Layout] = WeakKeyDictionary()
 
 
-def _columns(solution: Solution, which: slice) -> Solution:
-    return replace(solution, displacement=solution.displacement[which],
-                   strains=solution.strains[which], applied=solution.applied[which],
-                   reaction=solution.reaction[which], energy=solution.energy[which])  # fmt: skip
-
-
-def _solution(inputs: PartInputs, layout: Layout, model: ShellModel, memory: Memory, end: float
-              ) -> Generator[Progress, None, tuple[Solution, bool]]:  # fmt: skip
-    """Columns solved: the cases without their temperatures, then the temperatures alone."""
+def _solution(inputs: PartInputs, layout: Layout, models: dict[str, ShellModel], memory: Memory,
+              end: float) -> Generator[Progress, None, tuple[Solution, bool]]:  # fmt: skip
+    """Columns solved: what grows and what is held of every case, set by set of supports."""
     elastic = inputs.elastic()
     if (known := memory.find(elastic)) is not None:
         return known.solution, False
@@ -271,62 +206,12 @@ def _solution(inputs: PartInputs, layout: Layout, model: ShellModel, memory: Mem
             memory.keep(elastic, found)
             return found, False
     yield Progress("placing loads", 0.04)
-    forces = [case_forces(layout, c, inputs.tables) for c in inputs.cases]
-    forces += [heat_forces(model, h) for c in inputs.cases if (h := heat_of(c)) is not None]
-    steps = solution_steps(model, np.array(forces), memory.reuse)
-    found = yield from _told(steps, 0.05, end)
+    problems = problems_of(inputs, layout, models, memory.reuse)
+    found = yield from told(solve_steps(problems), 0.05, end)
     memory.keep(elastic, found)
     if memory.on_disk:
         results.keep(inputs, found)
     return found, True
-
-
-def _told(steps: Generator[tuple[str, float], None, Found], start: float, end: float
-          ) -> Generator[Progress, None, Found]:  # fmt: skip
-    """Steps of the core as progress between two shares of the whole."""
-    while True:
-        try:
-            doing, share = next(steps)
-        except StopIteration as stop:
-            found: Found = stop.value
-            return found
-        yield Progress(doing, start + (end - start) * share)
-
-
-def _asked(inputs: PartInputs, model: ShellModel, shown: Solution, memory: Memory, start: float
-           ) -> Generator[Progress, None, list[Shapes]]:  # fmt: skip
-    """Buckling and modes that were asked for, kept while the solution stands."""
-    names = [*inputs.buckling, *([""] if inputs.modes else [])]
-    found: list[Shapes] = []
-    shapes = memory.kept[inputs.elastic()].shapes
-    K: Any = None
-    for number, name in enumerate(names):
-        key = name and repr(factors_of(inputs)[inputs.case_names.index(name)].tolist())
-        if key not in shapes:
-            low = start + (0.78 - start) * number / len(names)
-            high = start + (0.78 - start) * (number + 1) / len(names)
-            yield Progress("assembling", low)
-            K = stiffness_matrix(model) if K is None else K
-            shapes[key] = yield from _shapes(inputs, model, shown, (name, K), (low, high))
-        found.append(replace(shapes[key], case=name))
-    return found
-
-
-def _shapes(inputs: PartInputs, model: ShellModel, shown: Solution, what: tuple[str, Any],
-            span: tuple[float, float]) -> Generator[Progress, None, Shapes]:  # fmt: skip
-    name, K = what
-    if name:
-        case = inputs.case_names.index(name)
-        forces = section_forces(model, shown.strains[case : case + 1])[0, ..., :6]
-        steps = eigen.buckling(K, geometric_matrix(model, forces), FACTORS)
-    else:
-        steps = eigen.modes(K, mass_matrix(model), MODES)
-    found = yield from _told(steps, *span)
-    values = found.values if name else found.frequencies
-    moved = unknowns_of(model, found.shapes)[..., :3]
-    peak = np.linalg.norm(moved, axis=2).max(axis=1)
-    moved = moved / np.where(peak > 0, peak, 1.0)[:, None, None]
-    return Shapes(name, values, moved, found.complete)
 
 
 def solve_now(inputs: PartInputs) -> PartAnswer:

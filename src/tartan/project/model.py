@@ -23,6 +23,7 @@ from tartan.project.partmodel import (
     PressureTable,
     Requirement,
     Support,
+    SupportSet,
 )
 
 
@@ -107,6 +108,7 @@ class Version(Design):
     combinations: tuple[Combination, ...] = ()
     left_out: tuple[LeftOut, ...] = ()
     outside: tuple[OutsideForces, ...] = ()
+    support_sets: tuple[SupportSet, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -137,6 +139,7 @@ class Project(Design):
     combinations: tuple[Combination, ...] = ()
     left_out: tuple[LeftOut, ...] = ()
     outside: tuple[OutsideForces, ...] = ()
+    support_sets: tuple[SupportSet, ...] = ()
     versions: tuple[Version, ...] = ()
     against: str = ""
 
@@ -150,6 +153,11 @@ class Project(Design):
         """Cases, then combinations, then what outside forces bring."""
         return (*(c.name for c in self.cases), *(c.name for c in self.combinations),
                 *(c.name for c in self.outside))  # fmt: skip
+
+    def supports_of(self, name: str) -> tuple[Support, ...]:
+        """Supports of a set by its name; the empty name is the project's own."""
+        sets = {x.name: x.supports for x in self.support_sets}
+        return sets.get(name, self.supports)
 
     @property
     def governing_sets(self) -> Mapping[str, tuple[str, ...]]:

@@ -18,6 +18,7 @@ from tartan.project.case_edits import (
     put_left_out,
     put_outside,
     put_requirements,
+    put_support_sets,
     put_supports,
     put_tables,
     renamed_region,
@@ -25,7 +26,7 @@ from tartan.project.case_edits import (
 from tartan.project.design_edits import check_name
 from tartan.project.model import Project
 from tartan.project.partmesh import base_mesh, laid_plies, meshed, region_elements
-from tartan.project.partmodel import WHOLE, Direction, Part, Region, Rung
+from tartan.project.partmodel import WHOLE, Direction, Part, Region, Rung, SupportSet
 
 
 def put_part(project: Project, part: Part) -> Project:
@@ -199,7 +200,9 @@ def remove_region(project: Project, name: str) -> Project:
     part = _part(project)
     used = [f"rung {i}" for i, r in enumerate(part.lay_up, start=1) if r.region == name]
     used += ["a reference direction" for d in part.directions if d.region == name]
-    used += [f"support {i}" for i, s in enumerate(project.supports, start=1) if s.place == name]
+    for x in (SupportSet("", project.supports), *project.support_sets):
+        of = f" of {x.name}" if x.name else ""
+        used += [f"support {i}{of}" for i, s in enumerate(x.supports, 1) if s.place == name]
     used += [f"case '{c.name}'" for c in project.cases
              if any(name in (getattr(x, "region", None), getattr(x, "place", None))
                     for x in c.loads)]  # fmt: skip
@@ -286,6 +289,7 @@ def check_part_data(fresh: Project, project: Project) -> None:
     if project.part is not None:
         fresh = put_part(fresh, project.part)
     fresh = put_supports(put_tables(fresh, project.tables), project.supports)
+    fresh = put_support_sets(fresh, project.support_sets)
     fresh = put_combinations(put_cases(fresh, project.cases), project.combinations)
     fresh = put_outside(fresh, project.outside)
     put_left_out(put_requirements(fresh, project.requirements), project.left_out)

@@ -52,12 +52,15 @@ class Meshed:
         Reference direction of every element.
     undefined : ndarray of int
         Elements to whose normal it stands too near.
+    turned : ndarray of bool, shape (m,)
+        Elements whose laying side is not the front of the surface as it came.
     """
 
     mesh: Mesh
     regions: Mapping[str, Index]
     direction: Array
     undefined: Index
+    turned: NDArray[np.bool_]
 
     def elements(self, region: str, where: str = "Regions") -> Index:
         """Elements of a region, face, or the whole part.
@@ -168,7 +171,7 @@ def _meshed(part: Part) -> Meshed:
     if odd.any():
         mesh = directions.turned(mesh, np.flatnonzero(odd))
     vectors = _vectors(part, mesh, found)
-    return Meshed(mesh, found, vectors, directions.undefined(mesh, vectors))
+    return Meshed(mesh, found, vectors, directions.undefined(mesh, vectors), odd)
 
 
 def region_elements(mesh: Mesh, region: Region) -> Index:

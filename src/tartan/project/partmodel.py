@@ -196,8 +196,6 @@ class Support:
         A key of the core's support kinds.
     at : tuple of float
         The point [m].
-    move : tuple of float
-        Prescribed displacement along x, y, z where the kind holds it [m].
     local : bool
         Whether the axes are the reference direction, across it, and the normal.
     """
@@ -205,26 +203,45 @@ class Support:
     place: str
     kind: str
     at: Vector = (0.0, 0.0, 0.0)
-    move: Vector = (0.0, 0.0, 0.0)
     local: bool = False
 
 
 @dataclass(frozen=True)
+class SupportSet:
+    """Supports under a name of their own, for cases in which the part stands otherwise."""
+
+    name: str
+    supports: tuple[Support, ...] = ()
+
+
+Side = Literal["front", "back", "laying"]
+"""A side of the surface as it came, whose normals look to the front; or the laying side, which
+may be turned."""
+
+
+@dataclass(frozen=True)
 class Pressure:
-    """Uniform pressure on the laying side; positive presses on it, negative sucks [Pa]."""
+    """Uniform pressure on a side; positive presses on it, negative sucks [Pa].
+
+    Like every load it grows with the factor on its case, or is held.
+    """
 
     value: float
     region: str = WHOLE
+    side: Side = "front"
+    held: bool = False
     kind: Literal["pressure"] = "pressure"
 
 
 @dataclass(frozen=True)
 class MappedPressure:
-    """Pressure of a table of points, times a factor; positive presses on the laying side."""
+    """Pressure of a table of points, times a factor; positive presses on the side."""
 
     table: str
     factor: float = 1.0
     region: str = WHOLE
+    side: Side = "front"
+    held: bool = False
     kind: Literal["pressure table"] = "pressure table"
 
 
@@ -234,6 +251,7 @@ class EdgeForce:
 
     edge: str
     force: Vector
+    held: bool = False
     kind: Literal["edge force"] = "edge force"
 
 
@@ -246,6 +264,7 @@ class Force:
     moment: Vector = (0.0, 0.0, 0.0)
     at: Vector = (0.0, 0.0, 0.0)
     reach: float = 0.0
+    held: bool = False
     kind: Literal["force"] = "force"
 
 
@@ -254,19 +273,51 @@ class Acceleration:
     """Mass times acceleration; (0, 0, -9.81) is own weight [m/s²]."""
 
     vector: Vector
+    held: bool = False
     kind: Literal["acceleration"] = "acceleration"
 
 
 @dataclass(frozen=True)
 class Temperature:
-    """Change from the stress-free state [K], and its growth along the laying direction [K/m]."""
+    """Change from the stress-free state at mid-thickness [K], and its growth towards a side [K/m].
+
+    It is held unless asked otherwise: reserve factors and buckling scale the other loads.
+    """
 
     dT: float
     gradient: float = 0.0
+    side: Side = "front"
+    held: bool = True
     kind: Literal["temperature"] = "temperature"
 
 
-Load = Pressure | MappedPressure | EdgeForce | Force | Acceleration | Temperature
+@dataclass(frozen=True)
+class Movement:
+    """Movement of what a support holds [m].
+
+    Attributes
+    ----------
+    place : str
+        An edge, corner, face or region, or "point".
+    move : tuple of float
+        Along x, y, z; a component that is zero moves nothing.
+    at : tuple of float
+        The point [m].
+    local : bool
+        Whether the axes are the reference direction, across it, and the normal.
+    held : bool
+        Whether it stays while the case is scaled.
+    """
+
+    place: str
+    move: Vector = (0.0, 0.0, 0.0)
+    at: Vector = (0.0, 0.0, 0.0)
+    local: bool = False
+    held: bool = False
+    kind: Literal["movement"] = "movement"
+
+
+Load = Pressure | MappedPressure | EdgeForce | Force | Acceleration | Temperature | Movement
 
 
 @dataclass(frozen=True)
@@ -279,18 +330,30 @@ class PressureTable:
 
 @dataclass(frozen=True)
 class Case:
-    """A load case."""
+    """A load case, on the supports of a set; the project's own where none is named."""
 
     name: str
     loads: tuple[Load, ...] = ()
+    supports: str = ""
 
 
 @dataclass(frozen=True)
 class Combination:
-    """Cases added with factors."""
+    """Cases added with factors; what is held of them stays while the rest is scaled.
+
+    Attributes
+    ----------
+    name : str
+        Its name.
+    factors : tuple of (str, float)
+        Cases with their factors.
+    held : tuple of str
+        Cases that are held with all their loads.
+    """
 
     name: str
     factors: tuple[tuple[str, float], ...] = ()
+    held: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -365,9 +428,10 @@ class BucklingRequirement:
 
 @dataclass(frozen=True)
 class FrequencyRequirement:
-    """Least natural frequency [Hz]."""
+    """Least natural frequency [Hz], of the part under the loads of a case where one is named."""
 
     value: float
+    case: str = ""
     kind: Literal["frequency"] = "frequency"
 
 

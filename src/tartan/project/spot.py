@@ -9,22 +9,20 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.laminate.loadset import LoadSet, answer
-from tartan.core.laminate.response import free_resultants
+from tartan.core.laminate.response import Load, free_resultants
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.drivers import Drivers, drivers
 from tartan.core.strength.many import checks_of
 from tartan.project.jobs import PartAnswer
+from tartan.project.superposition import heats_in, scheme_of
 
 Array = NDArray[np.float64]
-
-TRACE = 1e-12
-"""Share below which a scaled part is nothing but rounding."""
 
 
 def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = None) -> LoadSet:
     """Section forces of a case in an element as a load set on its laminate.
 
-    What a temperature causes stays, unless it is all there is: then it is scaled itself.
+    What the case holds stays, the rest is scaled.
 
     Parameters
     ----------
@@ -37,20 +35,32 @@ def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = N
     """
     laminate = found.layout().laminate(element)
     point = int(found.margins.point[element]) if point is None else point
-    strains, heat = found.solution.strains[case, element, point], found.heat(case)
+    strains = found.solution.strains[case, element, point]
     name = f"{found.inputs.case_names[case]}, element {element + 1}"
-    if heat is None:
-        return _as_loads(name, _forces(laminate, strains))
-    rest = found.resting[case, element, point]
-    scaled = strains - rest
-    free = np.append(free_resultants(laminate, heat), np.zeros(2))
-    warm = LoadSet(name, dT=heat.dT, dT_gradient=heat.dT_gradient)
-    if np.abs(scaled).max() <= TRACE * np.abs(rest).max():
-        section = _as_loads(name, _forces(laminate, strains) - free)
-        return replace(warm, values=section.values, Q=section.Q, scales_temperature=True)
-    section, held = (_as_loads(name, _forces(laminate, scaled)),
-                     _as_loads(name, _forces(laminate, rest) - free))  # fmt: skip
-    return replace(warm, values=section.values, Q=section.Q, held=(*held.values, *held.Q))
+    sign = found.sign(element)
+    grows, stays = (None if h is None else h.on(sign) for h in heats_in(found.inputs, case))
+    rest = np.zeros(8)
+    if scheme_of(found.inputs).held[case].any():
+        rest = found.resting[case, element, point]
+    section = _as_loads(name, _forces(laminate, strains - rest) - _free(laminate, grows))
+    held = _as_loads(name, _forces(laminate, rest) - _free(laminate, stays))
+    loads = replace(section, held=(*held.values, *held.Q)) if rest.any() else section
+    if stays is not None:
+        loads = replace(loads, dT=stays.dT, dT_gradient=stays.dT_gradient)
+    if grows is None:
+        return loads
+    if stays is None and not rest.any():
+        return replace(loads, dT=grows.dT, dT_gradient=grows.dT_gradient,
+                       scales_temperature=True)  # fmt: skip
+    return replace(loads, growing_dT=grows.dT, growing_gradient=grows.dT_gradient)
+
+
+def _free(laminate: Laminate, heat: Load | None) -> Array:
+    """What free expansion would be resisted with, as section forces, shape (8,)."""
+    found = np.zeros(8)
+    if heat is not None:
+        found[:6] = free_resultants(laminate, heat)
+    return found
 
 
 def _forces(laminate: Laminate, strains: Array) -> Array:

@@ -15,7 +15,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.project.edits import check_project
 from tartan.project.model import Project
 
-SCHEMA = 3
+SCHEMA = 4
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
@@ -90,6 +90,8 @@ def from_text(text: str, where: str = "Project file") -> Project:
         body = _from_first(body)
     if version <= 2:
         body = _from_second(body)
+    if version <= 3:
+        body = _from_third(body)
     try:
         _refuse_unknown(body, json_schema(), where)
         project = _ADAPTER.validate_json(json.dumps(body), strict=True)
@@ -124,6 +126,50 @@ def _from_second(body: dict[str, Any]) -> dict[str, Any]:
         return rest
     # A baseline of today is a whole version; what the old one did not know stays empty.
     return {**rest, "versions": [base], "against": base.get("name", "")}
+
+
+def _from_third(body: dict[str, Any]) -> dict[str, Any]:
+    """Body of a file of schema 3, in which supports moved and pressures followed the laying side.
+
+    A movement goes into every case, as it acted in all of them; pressures keep the side that they
+    pressed on.
+    """
+    versions = body.get("versions")
+    if isinstance(versions, list):
+        body = {**body, "versions": [_third(v) if isinstance(v, dict) else v for v in versions]}
+    return _third(body)
+
+
+def _third(state: dict[str, Any]) -> dict[str, Any]:
+    supports, cases, part = (state.get(k) for k in ("supports", "cases", "part"))
+    found = dict(state)
+    moves = []
+    if isinstance(supports, list):
+        found["supports"] = []
+        for each in supports:
+            move = each.get("move") if isinstance(each, dict) else None
+            if not (isinstance(move, list) and all(isinstance(v, int | float) for v in move)):
+                found["supports"].append(each)
+                continue
+            found["supports"].append({k: v for k, v in each.items() if k != "move"})
+            if any(move):
+                moves.append({k: each[k] for k in ("place", "at", "local") if k in each}
+                             | {"kind": "movement", "move": move})  # fmt: skip
+    flipped = part.get("flipped") if isinstance(part, dict) else None
+    side = {"[]": "front", "['']": "back", "None": "front"}.get(str(flipped), "laying")
+    if isinstance(cases, list):
+        found["cases"] = [_third_case(c, moves, side) for c in cases]
+    return found
+
+
+def _third_case(case: Any, moves: list[dict[str, Any]], side: str) -> Any:
+    loads = case.get("loads", []) if isinstance(case, dict) else None
+    if not isinstance(loads, list):
+        return case
+    sided = ("pressure", "pressure table", "temperature")
+    new = [{"side": side, **x} if isinstance(x, dict) and x.get("kind") in sided else x
+           for x in loads]  # fmt: skip
+    return {**case, "loads": [*new, *moves]}
 
 
 def _path(location: tuple[int | str, ...]) -> str:

@@ -59,6 +59,8 @@ class Status:
         Where; None when nothing is loaded, or the whole part is meant.
     case : str
         Case that is meant; empty for all.
+    remark : str
+        What there is to say where there is no figure, such as why nothing buckles.
     """
 
     requirement: Requirement
@@ -66,6 +68,7 @@ class Status:
     ratio: float
     address: Address | None
     case: str = ""
+    remark: str = ""
 
     @property
     def met(self) -> bool:
@@ -91,8 +94,11 @@ class Status:
     def amount(self) -> str:
         """Value with its unit."""
         each = self.requirement
+        if isinstance(each, BucklingRequirement) and np.isinf(self.value):
+            return f"∞, does not buckle{f' ({self.remark})' if self.remark else ''}"
         if isinstance(each, ReserveRequirement | BucklingRequirement):
-            return units.factor(self.value)
+            remark = f" ({self.remark})" if self.remark else ""
+            return f"{units.factor(self.value)}{remark}"
         if isinstance(each, DisplacementRequirement):
             return units.show(self.value, units.LENGTH)
         return f"{units.number(self.value)} {'kg' if each.kind == 'mass' else 'Hz'}"
@@ -116,6 +122,8 @@ class Status:
             return self.address.words
         if isinstance(self.requirement, BucklingRequirement):
             return self.case
+        if isinstance(self.requirement, FrequencyRequirement) and self.case:
+            return f"whole part under {self.case}"
         whole = isinstance(self.requirement, MassRequirement | FrequencyRequirement)
         return "whole part" if whole else "nowhere loaded"
 
@@ -169,14 +177,14 @@ def _status(project: Project, requirement: Requirement, answer: PartAnswer) -> S
     if isinstance(requirement, MassRequirement):
         mass = answer.layout().mass()
         return Status(requirement, mass, requirement.value / mass, None)
-    if isinstance(requirement, FrequencyRequirement):
-        shapes = answer.modes
-    else:
-        shapes = next((s for s in answer.buckling if s.case == requirement.case), None)
+    swings = isinstance(requirement, FrequencyRequirement)
+    known = answer.modes if swings else answer.buckling
+    shapes = next((s for s in known if s.case == requirement.case), None)
     if shapes is None:
         return None
-    value = float(shapes.values[0]) if len(shapes.values) else float("inf")
-    return Status(requirement, value, value / requirement.value, None, shapes.case)
+    none = 0.0 if shapes.held_fails else float("inf")
+    value = float(shapes.values[0]) if len(shapes.values) else none
+    return Status(requirement, value, value / requirement.value, None, shapes.case, shapes.remark)
 
 
 def _reserve(project: Project, requirement: ReserveRequirement, answer: PartAnswer

@@ -19,10 +19,13 @@ from tartan.project.partmodel import (
     Load,
     MappedPressure,
     MassRequirement,
+    Movement,
     Pressure,
     Requirement,
     Rung,
+    Side,
     Support,
+    Temperature,
 )
 from tartan.project.units import Quantity
 
@@ -65,12 +68,18 @@ def notation(design: Project | Version, stack: Stack) -> str:
 
 
 def load_words(load: Load) -> str:
-    """A load in a few words with its figure."""
+    """A load in a few words with its figure, and whether it is held where that is not usual."""
+    usual = isinstance(load, Temperature)
+    held = "" if load.held == usual else ", held" if load.held else ", growing"
+    return _plain_words(load) + held
+
+
+def _plain_words(load: Load) -> str:
     if isinstance(load, Pressure):
-        return f"{units.show(load.value, units.PRESSURE)}{_on(load.region)}"
+        return f"{units.show(load.value, units.PRESSURE)}{_on(load.region)}{_from(load.side)}"
     if isinstance(load, MappedPressure):
         times = "" if load.factor == 1 else f" × {units.number(load.factor)}"
-        return f"table {load.table}{times}{_on(load.region)}"
+        return f"table {load.table}{times}{_on(load.region)}{_from(load.side)}"
     if isinstance(load, EdgeForce):
         return f"{units.show(float(np.linalg.norm(load.force)), units.LINE_FORCE)} on {load.edge}"
     if isinstance(load, Force):
@@ -82,9 +91,20 @@ def load_words(load: Load) -> str:
     if isinstance(load, Acceleration):
         size = float(np.linalg.norm(load.vector))
         return "own weight" if abs(size - 9.81) < 1e-9 else f"{units.number(size / 9.81)} g"
+    if isinstance(load, Movement):
+        moved = [f"{units.show(v, units.LENGTH)} along {axis}"
+                 for v, axis in zip(load.move, "xyz", strict=True) if v]  # fmt: skip
+        axes = " in local axes" if load.local else ""
+        return f"{load.place} moved {', '.join(moved) or 'by nothing yet'}{axes}"
+    parts = [units.show(load.dT, units.TEMPERATURE)]
     if load.gradient:
-        return f"{units.number(load.dT)} K, {units.number(load.gradient)} K/m"
-    return f"{units.number(load.dT)} K"
+        side = {"front": "the front", "back": "the back", "laying": "the laying side"}[load.side]
+        parts.append(f"{units.show(load.gradient, units.GRADIENT)} towards {side}")
+    return ", ".join(parts)
+
+
+def _from(side: Side) -> str:
+    return {"front": "", "back": " from the back", "laying": " on the laying side"}[side]
 
 
 def _on(region: str) -> str:
@@ -93,11 +113,8 @@ def _on(region: str) -> str:
 
 def support_words(support: Support) -> str:
     """A support in a few words."""
-    moved = [f"{units.show(v, units.LENGTH)} along {axis}"
-             for v, axis in zip(support.move, "xyz", strict=True) if v]  # fmt: skip
     axes = " in local axes" if support.local else ""
-    by = f", moved {', '.join(moved)}" if moved else ""
-    return f"{support.place} {support.kind}{axes}{by}"
+    return f"{support.place} {support.kind}{axes}"
 
 
 def rung_words(rung: Rung) -> str:
@@ -125,7 +142,8 @@ def requirement_words(r: Requirement) -> str:
     if isinstance(r, BucklingRequirement):
         return f"buckling factor at least {units.number(r.value)}{within}"
     if isinstance(r, FrequencyRequirement):
-        return f"first frequency at least {units.number(r.value)} Hz"
+        under = f" under {case}" if case else ""
+        return f"first frequency at least {units.number(r.value)} Hz{under}"
     if isinstance(r, MassRequirement):
         return f"mass at most {units.number(r.value)} kg"
     return f"reserve factor at least {r.value:.2f}{within or ' in all cases'}"

@@ -54,6 +54,8 @@ class LoadSet:
         move [N/m, N, N/m].
     scales_temperature : bool
         Whether temperature and moisture are scaled with the rest, so that nothing stays.
+    growing_dT, growing_gradient : float
+        Temperature that is scaled with the forces, beside the one that stays [K, K/m].
     """
 
     name: str
@@ -66,6 +68,19 @@ class LoadSet:
     stack: str = ""
     held: tuple[float, float, float, float, float, float, float, float] = (0.0,) * 8
     scales_temperature: bool = False
+    growing_dT: float = 0.0
+    growing_gradient: float = 0.0
+
+    @property
+    def growing(self) -> Load:
+        """The temperature alone that is scaled with the forces beside the one that stays."""
+        return Load(dT=self.growing_dT, dT_gradient=self.growing_gradient)
+
+    @property
+    def whole_heat(self) -> Load:
+        """All temperature and moisture together."""
+        return Load(dT=self.dT + self.growing_dT,
+                    dT_gradient=self.dT_gradient + self.growing_gradient, dC=self.dC)  # fmt: skip
 
     @property
     def residual(self) -> Load:
@@ -106,7 +121,8 @@ def check_load_set(loads: LoadSet) -> LoadSet:
     """
     where = f"Load set '{loads.name}'"
     if not all(map(math.isfinite, (*loads.values, *loads.Q, loads.dT, loads.dT_gradient,
-                                   loads.dC, *loads.held))):  # fmt: skip
+                                   loads.dC, *loads.held, loads.growing_dT,
+                                   loads.growing_gradient))):  # fmt: skip
         raise StackError("A load is not a finite number.", where, "Enter a number.")
     return loads
 
@@ -147,11 +163,11 @@ def answer(laminate: Laminate, loads: LoadSet) -> Answer:
     """
     check_load_set(loads)
     values, known = loads.prescribed(laminate.thickness), loads.is_strain
-    applied, resultants = respond_mixed(laminate, known, values, Load())
+    applied, resultants = respond_mixed(laminate, known, values, loads.growing)
     total, residual = applied, None
     if loads.rests:
         stays = loads.held_forces
-        total, resultants = respond_mixed(laminate, known, values + stays, loads.residual)
+        total, resultants = respond_mixed(laminate, known, values + stays, loads.whole_heat)
         held, _ = respond_mixed(laminate, known, stays, loads.residual)
         residual = held.stress_12
     kept = shear_of(laminate, loads.held[6:]) if any(loads.held[6:]) else None
@@ -179,11 +195,12 @@ def parts(laminate: Laminate, loads: LoadSet) -> tuple[Load, Load]:
         strains at zero. Nothing rests where temperature is scaled.
     """
     values, known = loads.prescribed(laminate.thickness), loads.is_strain
-    _, applied = respond_mixed(laminate, known, values, Load())
+    grows = loads.growing
+    _, applied = respond_mixed(laminate, known, values, grows)
     _, held = respond_mixed(laminate, known, loads.held_forces, loads.residual)
     rest = loads.residual
     if loads.scales_temperature:
-        whole = applied + held
-        return Load(whole[:3], whole[3:], rest.dT, rest.dT_gradient, rest.dC), Load()
-    return (Load(applied[:3], applied[3:]),
+        whole, heat = applied + held, loads.whole_heat
+        return Load(whole[:3], whole[3:], heat.dT, heat.dT_gradient, heat.dC), Load()
+    return (Load(applied[:3], applied[3:], grows.dT, grows.dT_gradient),
             Load(held[:3], held[3:], rest.dT, rest.dT_gradient, rest.dC))  # fmt: skip

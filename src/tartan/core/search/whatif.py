@@ -158,6 +158,10 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> l
     for k, load in enumerate(loads):
         strain, resting = _response(load, ABD, (Qbar, t, mean, h), table.free[layer])
         stress[k] = _stress(strain, place, table.operator[layer])
+        if load.growing_dT or load.growing_gradient:
+            rise = load.growing_dT + load.growing_gradient * place
+            stress[k] -= np.einsum("mnij,mnsj->mnsi", table.operator[layer],
+                                   rise[..., None] * table.free[layer][:, :, :1])  # fmt: skip
         if resting is not None:
             free = (load.dT + load.dT_gradient * place)[..., None] * table.free[layer][:, :, :1]
             free = free + load.dC * table.free[layer][:, :, 1:]
@@ -208,20 +212,26 @@ def _response(load: LoadSet, ABD: Array, section: tuple[Array, Array, Array, Arr
     Qbar, t, mean, h = section
     values = np.array([load.prescribed(float(size)) for size in h])
     known = load.is_strain
-    strain = _solve(ABD, h, known, values, np.zeros_like(values))
-    if not load.rests:
-        return strain, None
-    zeroth, first = t, t * mean
-    second = t * (mean**2 + t**2 / 12)
+    if not (load.rests or load.growing_dT or load.growing_gradient):
+        return _solve(ABD, h, known, values, np.zeros_like(values)), None
     a = np.einsum("mnij,mnj->mni", Qbar, free[:, :, 0])
     b = np.einsum("mnij,mnj->mni", Qbar, free[:, :, 1])
-    N = np.einsum("mni,mn->mi", a, load.dT * zeroth + load.dT_gradient * first)
-    M = np.einsum("mni,mn->mi", a, load.dT * first + load.dT_gradient * second)
-    N += load.dC * np.einsum("mni,mn->mi", b, zeroth)
-    M += load.dC * np.einsum("mni,mn->mi", b, first)
-    resultants = np.concatenate([N, M], axis=1)
+    powers = np.stack([t, t * mean, t * (mean**2 + t**2 / 12)])
+
+    def freely(dT: float, gradient: float, dC: float = 0.0) -> Array:
+        """Resultants of free expansion, shape (m, 6)."""
+        heat = [dT * powers[i] + gradient * powers[i + 1] for i in (0, 1)]
+        each = [np.einsum("mni,mn->mi", a, heat[i])
+                + dC * np.einsum("mni,mn->mi", b, powers[i]) for i in (0, 1)]  # fmt: skip
+        return np.concatenate(each, axis=1)
+
+    grows = freely(load.growing_dT, load.growing_gradient)
+    strain = _solve(ABD, h, known, values, grows)
+    if not load.rests:
+        return strain, None
     stays = np.broadcast_to(load.held_forces, values.shape)
-    return strain, _solve(ABD, h, known, stays, resultants)
+    held = _solve(ABD, h, known, stays, freely(load.dT, load.dT_gradient, load.dC))
+    return strain, held
 
 
 def _stress(strain: Array, place: Array, operator: Array) -> Array:

@@ -1,4 +1,4 @@
-"""Whether a solution is in equilibrium: in its unknowns, and with the reactions at its supports."""
+"""Whether a solution is in equilibrium: in its unknowns, and with its supports' reactions."""
 
 from __future__ import annotations
 

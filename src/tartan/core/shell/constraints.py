@@ -26,6 +26,7 @@ __all__ = ["Constraints", "FreeMotion", "Held", "Tie", "check_free_motions", "co
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
+
 @dataclass(frozen=True, eq=False)
 class Held:
     """Nodes held, or moved by a given amount.

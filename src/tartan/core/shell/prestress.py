@@ -48,7 +48,8 @@ class Prestress:
     compresses: bool
 
 
-def prestress(model: ShellModel, strains: Array, heat: Load | None = None) -> Prestress:
+def prestress(model: ShellModel, strains: Array, dT: float | Array = 0.0,
+              gradient: float | Array = 0.0) -> Prestress:  # fmt: skip
     """Prestress of a solved state, ``∫ Q (ε + z κ − α ΔT) (1, z, z²) dz``.
 
     Parameters
@@ -57,25 +58,32 @@ def prestress(model: ShellModel, strains: Array, heat: Load | None = None) -> Pr
         The model.
     strains : ndarray, shape (m, p, 8)
         Section strains.
-    heat : Load, optional
-        Temperature and moisture that took part in them.
+    dT, gradient : float or ndarray, shape (m,)
+        Temperature that took part in them: its change at mid-thickness [K], and its growth
+        along the laying direction [K/m].
     """
     laminates = (model.laminate,) if model.zones is None else model.zones.laminates
     zone = np.zeros(model.mesh.count, int) if model.zones is None else model.zones.zone
     C = model.section_of(np.arange(model.mesh.count))
     second = np.array([_second(x) for x in laminates])[zone]
-    free = np.zeros((len(laminates), 9))
-    if heat is not None:
-        free = np.array([np.append(free_resultants(x, heat), _free_second(x, heat))
-                         for x in laminates])  # fmt: skip
+    free = np.zeros((model.mesh.count, 9))
+    for value, one in ((dT, Load(dT=1.0)), (gradient, Load(dT_gradient=1.0))):
+        each = np.broadcast_to(value, (model.mesh.count,))
+        if each.any():
+            free += (
+                each[:, None]
+                * np.array(
+                    [np.append(free_resultants(x, one), _free_second(x, one)) for x in laminates]
+                )[zone]
+            )
     operator = np.concatenate([C[:, :6, :6], second], axis=1)
     total = np.einsum("mst,mpt->mps", operator, strains[..., :6])
-    forces = total - free[zone][:, None]
+    forces = total - free[:, None]
     height = np.array([max(abs(x.z[0]), abs(x.z[-1])) for x in laminates])[zone]
     powers = height[:, None] ** np.repeat([0, -1, -2], 3)
     sized, of_total = (np.abs(x) * powers[:, None] for x in (forces, total))
     scale = max(float(of_total.max(initial=0.0)),
-                float((np.abs(free[zone]) * powers).max(initial=0.0)))  # fmt: skip
+                float((np.abs(free) * powers).max(initial=0.0)))  # fmt: skip
     if sized.max(initial=0.0) <= STRESSLESS * scale:
         return Prestress(np.zeros_like(forces), eigen.MOST_FACTOR, compresses=False)
     relaxed = _mechanical(C, forces[..., :6])

@@ -135,8 +135,8 @@ def assess_zones(
     sets: Sets = DEFAULT_SETS,
     *,
     residual: Array | None = None,
-    temperature: Load | None = None,
-    scaled: Load | None = None,
+    temperature: Load | Sequence[Load] | None = None,
+    scaled: Load | Sequence[Load] | None = None,
     within: Within = ALL,
 ) -> Margins:
     """Governing reserve factor of every element of a part of several zones.
@@ -151,9 +151,10 @@ def assess_zones(
         Criteria by material name or kind.
     residual : ndarray, shape (m, p, 8), optional
         Section strains that stay, such as those of a temperature.
-    temperature : Load, optional
-        Temperature and moisture whose free expansion causes no stress in them.
-    scaled : Load, optional
+    temperature : Load or sequence of Load, optional
+        Temperature and moisture whose free expansion causes no stress in them, for all zones or
+        one each.
+    scaled : Load or sequence of Load, optional
         Temperature that caused `strains` themselves and is scaled with them.
     within : Within
         Plies of the lay-up, spots and criteria that are looked at.
@@ -175,8 +176,8 @@ def assess_zones(
         if len(here) == 0:
             continue
         held = None if residual is None else residual[here]
-        free = None if temperature is None else free_stress(laminate, temperature)
-        own = None if scaled is None else free_stress(laminate, scaled)
+        free, own = (None if x is None else free_stress(laminate, _of_zone(x, number))
+                     for x in (temperature, scaled))  # fmt: skip
         numbers = zones.plies[number] if zones.plies else range(laminate.count)
         part = assess(laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers))
         if zones.plies:
@@ -185,6 +186,10 @@ def assess_zones(
     if whole is None:
         raise PartError("There is nothing to assess.", "Zones", "Lay plies first.")
     return whole
+
+
+def _of_zone(loads: Load | Sequence[Load], number: int) -> Load:
+    return loads if isinstance(loads, Load) else loads[number]
 
 
 def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Margins:

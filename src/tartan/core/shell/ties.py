@@ -278,6 +278,63 @@ def tie_points(mesh: Mesh, nodes: Index, lead: Leader) -> Tie:
     return _tie(mesh, nodes, lead, _field(mesh, mesh.nodes[nodes], places))
 
 
+@dataclass(frozen=True, eq=False)
+class _Samples:
+    """Integration points on sides: place (g, 3), weight, side, shares of its ends (g, 2)."""
+
+    at: Array
+    weight: Array
+    side: Index
+    N: Array
+
+
+def _samples(mesh: Mesh, sides: Index, lead: Leader) -> _Samples:
+    """Three points on every piece of a side that lies in one leading triangle."""
+    at, weight, share, of = [], [], [], []
+    for number, (a, b) in enumerate(mesh.nodes[sides]):
+        cuts = lead.crossings(a, b)
+        wide = np.diff(cuts)
+        s = (cuts[:-1, None] + wide[:, None] * (1 + _GAUSS) / 2).ravel()
+        at.append(a + s[:, None] * (b - a))
+        weight.append((wide[:, None] * _WEIGHTS).ravel() * float(np.linalg.norm(b - a)))
+        share.append(s)
+        of.append(np.full(len(s), number))
+    s = np.concatenate(share)
+    return _Samples(np.concatenate(at), np.concatenate(weight), np.concatenate(of),
+                    np.stack([1 - s, s], axis=1))  # fmt: skip
+
+
+def _multipliers(local: Index, count: int, samples: _Samples) -> tuple[Any, Any, Index]:
+    """What the nodes of sides take from the samples, and from the nodes at chain ends.
+
+    Returns
+    -------
+    tuple of sparse matrix, sparse matrix and ndarray of int
+        Shape (3q, 3g); shape (3q, 3e); and the e nodes at the ends of chains, which follow their
+        nearest point, so that what is held or pulled at a corner stays there: the multiplier of
+        their neighbour takes over, and the sum of all stays one.
+    """
+    ends, N, w = local[samples.side], samples.N, samples.weight
+    dual = np.stack([3 * N[:, 0] - 1, 3 * N[:, 1] - 1], axis=1)
+    last = np.bincount(local.ravel(), minlength=count) == 1
+    # A single side has no neighbour to take over.
+    last[local[last[local].all(axis=1)]] = False
+    lost = np.where(last[ends], dual, 0.0)
+    dual = dual - lost + np.where(last[ends], 0.0, lost[:, ::-1])
+    weighted = w[:, None] * dual
+    pairs = np.repeat(ends, 2, axis=1).ravel(), np.tile(ends, (1, 2)).ravel()
+    D = sp.coo_matrix(((weighted[:, :, None] * N[:, None, :]).ravel(), pairs),
+                      (count, count)).tocsc()  # fmt: skip
+    inverse = np.where(last, 0.0, 1 / np.where(last, 1.0, D.diagonal()))
+    at = np.repeat(np.arange(len(w)), 2)
+    W = sp.coo_matrix((weighted.ravel() * inverse[ends.ravel()], (ends.ravel(), at)),
+                      (count, len(w)))  # fmt: skip
+    fixed = np.flatnonzero(last)
+    put = sp.identity(count, format="csc")[:, fixed] - sp.diags(inverse) @ D[:, fixed]
+    three = sp.identity(3)
+    return sp.kron(W, three).tocsr(), sp.kron(put, three).tocsr(), fixed
+
+
 def tie_sides(mesh: Mesh, sides: Index, normals: Array, lead: Leader) -> Tie:
     """Sides that follow by mortar constraints.
 
@@ -294,49 +351,19 @@ def tie_sides(mesh: Mesh, sides: Index, normals: Array, lead: Leader) -> Tie:
     """
     nodes, local = np.unique(sides, return_inverse=True)
     local = local.reshape(-1, 2)
-    at, weight, share, of = [], [], [], []
-    for number, (a, b) in enumerate(mesh.nodes[sides]):
-        cuts = lead.crossings(a, b)
-        wide = np.diff(cuts)
-        s = (cuts[:-1, None] + wide[:, None] * (1 + _GAUSS) / 2).ravel()
-        at.append(a + s[:, None] * (b - a))
-        weight.append((wide[:, None] * _WEIGHTS).ravel() * float(np.linalg.norm(b - a)))
-        share.append(s)
-        of.append(np.full(len(s), number))
-    x, w, s, side = (np.concatenate(v) for v in (at, weight, share, of))
-    N = np.stack([1 - s, s], axis=1)
-    dual = np.stack([2 - 3 * s, 3 * s - 1], axis=1)
-    ends = local[side]
-    # Nodes at the ends of a chain follow their nearest point, so that what is held or pulled at
-    # a corner stays there; their neighbour's multiplier takes over and the sum stays one.
-    last = np.bincount(local.ravel(), minlength=len(nodes)) == 1
-    last[local[last[local].all(axis=1)]] = False
-    lost = np.where(last[ends], dual, 0.0)
-    dual = dual - lost + np.where(last[ends], 0.0, lost[:, ::-1])
-    weighted = w[:, None] * dual
-    D = sp.coo_matrix(((weighted[:, :, None] * N[:, None, :]).ravel(),
-                       (np.repeat(ends, 2, axis=1).ravel(), np.tile(ends, (1, 2)).ravel())),
-                      (len(nodes),) * 2).toarray()  # fmt: skip
-    inverse = np.where(last, 0.0, 1 / np.where(last, 1.0, np.diag(D)))
-    samples = np.repeat(np.arange(len(s)), 2)
-    W = sp.coo_matrix((weighted.ravel() * inverse[ends.ravel()], (ends.ravel(), samples)),
-                      (len(nodes), len(s)))  # fmt: skip
-    W = sp.kron(W, sp.identity(3)).tocsr()
-    fixed = np.flatnonzero(last)
-    put = sp.coo_matrix((np.ones(len(fixed)), (fixed, np.arange(len(fixed)))),
-                        (len(nodes), len(fixed)))  # fmt: skip
-    share_of_ends = sp.csr_matrix(D[:, fixed] * inverse[:, None])
-    put = sp.kron(put - share_of_ends, sp.identity(3)).tocsr()
+    samples = _samples(mesh, sides, lead)
+    W, put, fixed = _multipliers(local, len(nodes), samples)
+    x, ends = samples.at, local[samples.side]
+    moved, turned = _field(mesh, x, lead.nearest(x))
     at_ends = mesh.nodes[nodes[fixed]]
     end_moved, end_turned = _field(mesh, at_ends, lead.nearest(at_ends))
-    moved, turned = _field(mesh, x, lead.nearest(x))
-    n = normals[side]
+    n = normals[samples.side]
     within = _lever(x[:, None] - mesh.nodes[nodes[ends]])
-    own = N[..., None, None] * np.einsum("gc,gd,gkde->gkce", n, n, within) / 2
-    rows = 3 * np.arange(len(s))[:, None, None, None] + np.arange(3)[:, None]
+    own = samples.N[..., None, None] * np.einsum("gc,gd,gkde->gkce", n, n, within) / 2
+    rows = 3 * np.arange(len(x))[:, None, None, None] + np.arange(3)[:, None]
     rows, columns = np.broadcast_arrays(rows, 3 * ends[:, :, None, None] + np.arange(3))
     linked = sp.coo_matrix((own.ravel(), (rows.ravel(), columns.ravel())),
-                           (3 * len(s), 3 * len(nodes))).tocsr()  # fmt: skip
+                           (3 * len(x), 3 * len(nodes))).tocsr()  # fmt: skip
     turn = W @ turned + put @ end_turned
     move = W @ (moved - linked @ turn) + put @ end_moved
     tie = _tie(mesh, nodes, lead, (move, turn))

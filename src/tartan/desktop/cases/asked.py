@@ -22,6 +22,7 @@ from tartan.project.partmodel import (
 )
 
 ALL = "all cases"
+UNLOADED = "no load"
 NEW = ("reserve factor", "displacement", "surface deviation", "buckling factor", "frequency",
        "mass")  # fmt: skip
 HEADS = {"reserve factor": ("reserve factor ≥", units.RATIO),
@@ -60,8 +61,8 @@ class RequirementRows(CaseForm):
         if isinstance(sort, DisplacementRequirement) and sort.measure == "normal":
             head = "surface deviation ≤"
         field = self.field(quantity, lambda v: put(value=v or 0.0), f"limit of {sort.kind}")
-        over_all = isinstance(sort, ReserveRequirement)
-        case = choice([], lambda text: put(case="" if text == ALL else text))
+        over_all = isinstance(sort, ReserveRequirement | FrequencyRequirement)
+        case = choice([], lambda text: put(case="" if text in (ALL, UNLOADED) else text))
         case.setAccessibleName(f"case of requirement {i + 1}")
         case.setFixedWidth(126)
 
@@ -73,11 +74,14 @@ class RequirementRows(CaseForm):
                 set_options(case, names, now.case)
             elif isinstance(now, ReserveRequirement):
                 set_options(case, [ALL, *names], now.case or ALL)
+            elif isinstance(now, FrequencyRequirement):
+                set_options(case, [UNLOADED, *names], now.case or UNLOADED)
 
         parts: list[QWidget | int | None] = [label(head, "soft"), field]
         parts += [UnitLabel(quantity)] if quantity is not units.RATIO else []
         if over_all or isinstance(sort, DisplacementRequirement | BucklingRequirement):
-            parts += [label("in", "soft"), case]
+            under = isinstance(sort, FrequencyRequirement)
+            parts += [label("under" if under else "in", "soft"), case]
         else:
             case.hide()
         block.add(row(*parts, None, button("×", remove, "Remove this requirement"), spacing=4),

@@ -7,34 +7,57 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtWidgets import QComboBox, QWidget
+from PyQt6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop.cases.form import CaseForm
 from tartan.desktop.part.form import ALL, region_of
+from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.small import UnitLabel, button, choice, label, row, set_options
+from tartan.desktop.widgets.small import (
+    UnitLabel,
+    button,
+    choice,
+    label,
+    row,
+    set_options,
+    switch,
+)
 from tartan.project import case_edits, units
+from tartan.project.caseloads import map_table
+from tartan.project.inputs import layout_of, part_inputs
 from tartan.project.partmodel import (
     POINT,
+    WHOLE,
     Acceleration,
     Case,
     EdgeForce,
     Force,
     Load,
     MappedPressure,
+    Movement,
     Pressure,
+    Side,
     Temperature,
 )
-from tartan.project.shellinputs import layout_of, map_table, part_inputs
 
 NEW = ("pressure", "pressure table", "force per length", "force or moment", "own weight",
-       "acceleration", "temperature")  # fmt: skip
+       "acceleration", "temperature", "movement")  # fmt: skip
 """Loads that can be added."""
+
+
+HELD_TIP = "Held: it stays as it is while reserve factors and buckling scale the rest"
+
+SIDES: dict[str, Side] = {"front": "front", "back": "back", "laying side": "laying"}
+"""Sides of the surface as the choice shows them."""
 
 
 class LoadRows(CaseForm):
     """Rows of loads by their sort."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._held: dict[int, QPushButton] = {}
 
     def rows(self, block: Block) -> None:
         """Build the rows of the chosen case, or the factors of the chosen combination."""
@@ -45,7 +68,7 @@ class LoadRows(CaseForm):
         for i, load in enumerate(case.loads if case else ()):
             build = {"pressure": self._pressure, "pressure table": self._table,
                      "edge force": self._edge_force, "force": self._force,
-                     "acceleration": self._acceleration,
+                     "acceleration": self._acceleration, "movement": self._movement,
                      "temperature": self._temperature}[load.kind]  # fmt: skip
             build(block, i)
 
@@ -55,8 +78,8 @@ class LoadRows(CaseForm):
         if both is not None:
             return ("combination", both.name, tuple(c.name for c in self.session.project.cases))
         loads = case.loads if case else ()
-        return (case.name if case else "", tuple(
-            (x.kind, isinstance(x, Force) and x.place == POINT) for x in loads))  # fmt: skip
+        sorts = ((x.kind, isinstance(x, Force | Movement) and x.place == POINT) for x in loads)
+        return (case.name if case else "", tuple(sorts))
 
     # Edits
 
@@ -88,18 +111,30 @@ class LoadRows(CaseForm):
             return
         places = self.places()
         makers: dict[str, Callable[[], Load]] = {
-            "pressure": lambda: Pressure(1000.0),
-            "pressure table": lambda: MappedPressure(tables[-1].name),
+            "pressure": lambda: Pressure(1000.0, side=self._laying_side()),
+            "pressure table": lambda: MappedPressure(tables[-1].name, side=self._laying_side()),
             "force per length": lambda: EdgeForce(edges[-1], (1000.0, 0.0, 0.0)),
             "force or moment": lambda: Force(
                 places[1] if len(places) > 1 else POINT, (0.0, 0.0, -100.0)
             ),
             "own weight": lambda: Acceleration((0.0, 0.0, -9.81)),
             "acceleration": lambda: Acceleration((0.0, 0.0, -19.62)),
-            "temperature": lambda: Temperature(-60.0),
+            "temperature": lambda: Temperature(-60.0, side=self._laying_side()),
+            "movement": lambda: Movement(self._held_place(), (0.0, 0.0, -1e-3)),
         }
         loads = (*self.case.loads, makers[sort]())
         self._put_case(self.case, replace(self.case, loads=loads))
+
+    def _laying_side(self) -> Side:
+        """Side of the surface from which it is laid now: what a new load refers to."""
+        part = self.session.project.part
+        return "back" if part is not None and WHOLE in part.flipped else "front"
+
+    def _held_place(self) -> str:
+        """Place of a support of the chosen case: a movement moves what is held."""
+        case = self.case
+        held = self.session.project.supports_of(case.supports if case else "")
+        return next((s.place for s in held), self.places()[-1])
 
     def _put_case(self, old: Case, new: Case) -> TartanError | None:
         cases = tuple(new if c == old else c for c in self.session.project.cases)
@@ -112,7 +147,28 @@ class LoadRows(CaseForm):
     # Rows
 
     def _remove(self, i: int) -> QWidget:
-        return button("×", lambda: self.put(i, None), "Remove this load")
+        """Whether the load is held, and its removal."""
+        held = switch("held", HELD_TIP, on=bool((load := self._load(i)) and load.held))
+        held.setAccessibleName(f"load {i + 1} is held")
+        held.clicked.connect(lambda on: self.set_values(i, held=on))
+        self._held[i] = held
+        return row(held, button("×", lambda: self.put(i, None), "Remove this load"), spacing=2)
+
+    def _side(self, i: int) -> tuple[QComboBox, Callable[[], None]]:
+        """Side of the surface that a load refers to."""
+        made = choice([*SIDES], lambda text: self.set_values(i, side=SIDES[text]))
+        made.setAccessibleName(f"side of load {i + 1}")
+        made.setToolTip("Front and back of the surface as it came; turning the laying side "
+                        "does not swap them")  # fmt: skip
+
+        def update() -> None:
+            load = self._load(i)
+            if load is not None and hasattr(load, "side"):
+                named = {v: k for k, v in SIDES.items()}
+                set_options(made, [*SIDES], named[load.side])
+                self._held[i].setChecked(load.held)
+
+        return made, update
 
     def _one(self, i: int, key: str, quantity: units.Quantity, name: str) -> tuple[QWidget, Any]:
         made = self.field(quantity, lambda v: self.set_values(i, **{key: v or 0.0}), name, wide=66)
@@ -140,10 +196,12 @@ class LoadRows(CaseForm):
         field, update = self._one(i, "value", units.PRESSURE, "pressure")
         region, update_region = self._region(i)
         name = label("pressure on", "soft")
-        name.setToolTip("Positive presses on the laying side, negative sucks at it")
-        block.add(row(name, region, None, field, UnitLabel(units.PRESSURE), self._remove(i),
+        name.setToolTip("Positive presses on that side, negative sucks at it")
+        side, update_side = self._side(i)
+        block.add(row(name, side, region, None, field, UnitLabel(units.PRESSURE), self._remove(i),
                       spacing=4), update)  # fmt: skip
         block.add(row(spacing=0), update_region)
+        block.add(row(spacing=0), update_side)
 
     def _table(self, block: Block, i: int) -> None:
         table = choice([], lambda text: self.set_values(i, table=text))
@@ -152,7 +210,8 @@ class LoadRows(CaseForm):
         factor, update_factor = self._one(i, "factor", units.RATIO, "factor of the table")
         words = label("", "soft", wrap=True)
         block.add(row(label("table", "soft"), table, None, self._remove(i), spacing=4))
-        block.add(row(label("times", "soft"), factor, label("on", "soft"), region, None,
+        side, update_side = self._side(i)
+        block.add(row(label("times", "soft"), factor, label("on", "soft"), side, region, None,
                       spacing=4), update_factor)  # fmt: skip
 
         def update() -> None:
@@ -162,6 +221,7 @@ class LoadRows(CaseForm):
                 set_options(table, names, load.table)
                 words.setText(self._mapping_words(load))
             update_region()
+            update_side()
 
         block.add(words, update)
 
@@ -251,8 +311,41 @@ class LoadRows(CaseForm):
             ),
             update,
         )
-        block.add(row(label("growing along the laying side", "soft"), None, gradient,
+        side, update_side = self._side(i)
+        block.add(row(label("growing towards the", "soft"), side, None, gradient,
                       UnitLabel(units.GRADIENT), 22, spacing=4), update_gradient)  # fmt: skip
+        block.add(row(spacing=0), update_side)
+
+    def _movement(self, block: Block, i: int) -> None:
+        place = choice([], lambda text: self.set_values(i, place=text))
+        place.setAccessibleName(f"place of load {i + 1}")
+        local = switch("local", "Axes along 0°, across it and along the normal")
+        local.clicked.connect(lambda on: self.set_values(i, local=on))
+        name = label("movement of", "soft")
+        name.setToolTip("Of what a support of this case holds; it scales and adds as a load")
+        block.add(row(name, place, local, None, self._remove(i), spacing=4))
+        load = self._load(i)
+        keys = ["move", *(["at"] if load is not None and load.place == POINT else [])]
+        updates = []
+        for key in keys:
+            fields, update = self.vector(
+                units.LENGTH, f"{key} of load {i + 1}",
+                lambda k=key: getattr(x, k) if (x := self._load(i)) else None,  # type: ignore[misc]
+                lambda v, k=key: self.set_values(i, **{k: v}))  # type: ignore[misc]  # fmt: skip
+            updates.append(update)
+            head = "by x, y, z" if key == "move" else "point x, y, z"
+            block.add(row(label(head, "soft"), None, *fields, UnitLabel(units.LENGTH), 22,
+                          spacing=4))  # fmt: skip
+
+        def update_all() -> None:
+            now = self._load(i)
+            if isinstance(now, Movement):
+                set_options(place, self.places(), now.place)
+                local.setChecked(now.local)
+                for each in updates:
+                    each()
+
+        block.add(row(spacing=0), update_all)
 
     # Combinations
 
@@ -281,4 +374,21 @@ class LoadRows(CaseForm):
             both = self.combination
             field.put_value(dict(both.factors).get(name) if both else None)
 
-        block.add(row(field, label(f"× {name}", "soft"), None, spacing=6), update)
+        def hold(on: bool) -> None:
+            both = self.combination
+            if both is not None:
+                kept = tuple(n for n in both.held if n != name)
+                new = replace(both, held=(*kept, name) if on else kept)
+                many = tuple(new if c == both else c for c in self.session.project.combinations)
+                self.edit(f"held in {both.name}", lambda p: case_edits.put_combinations(p, many))
+
+        held = switch("held", HELD_TIP)
+        held.setAccessibleName(f"{name} is held")
+        held.clicked.connect(hold)
+
+        def update_held() -> None:
+            both = self.combination
+            held.setChecked(both is not None and name in both.held)
+
+        block.add(row(field, label(f"× {name}", "soft"), None, held, spacing=6), update)
+        block.add(row(spacing=0), update_held)

@@ -16,7 +16,7 @@ from tartan.desktop.cases.asked import NEW as ASKED
 from tartan.desktop.cases.asked import RequirementRows
 from tartan.desktop.cases.loads import NEW as LOADS
 from tartan.desktop.cases.loads import LoadRows
-from tartan.desktop.cases.supports import SupportRows
+from tartan.desktop.cases.supports import NEW_SET, OWN, SupportRows, set_names
 from tartan.desktop.part import state
 from tartan.desktop.part.overlays import draw_supports
 from tartan.desktop.scene import glyphs
@@ -34,15 +34,17 @@ from tartan.desktop.widgets.small import (
     row,
     rule,
     scrolled,
+    set_options,
 )
 from tartan.exchange.outside_files import read_outside
 from tartan.exchange.pressure_table import read_pressure
 from tartan.project import case_edits, units
+from tartan.project.caseloads import case_forces
 from tartan.project.design_edits import free_name
+from tartan.project.inputs import layout_of, part_inputs
 from tartan.project.outside import match
 from tartan.project.partmesh import meshed
 from tartan.project.partmodel import Acceleration, Case, Combination, OutsideForces
-from tartan.project.shellinputs import case_forces, layout_of, part_inputs
 from tartan.project.words import load_words
 
 READY = 96
@@ -60,7 +62,15 @@ class CasesView(QWidget):
         self.requirement_rows = RequirementRows(session)
         for rows in (self.support_rows, self.load_rows, self.requirement_rows):
             rows.told.connect(self._tell)
-        self.support_rows.changed.connect(self.refresh)
+        self.set_choice = choice([], self.support_rows.choose_set)
+        self.set_choice.setAccessibleName("supports of the case")
+        self.set_choice.setToolTip("What the chosen case stands on")
+        self.set_choice.setMaximumWidth(150)
+        self.set_name = Field(self.support_rows.rename_set)
+        self.set_name.setAccessibleName("name of the support set")
+        self.set_name.setFixedWidth(96)
+        self.set_name.refused.connect(self._tell)
+        self.drop_set = button("×", self.support_rows.remove_set, "Remove this support set")
         self.supports, self.loads, self.requirements = Block(), Block(), Block()
         self.cards = CardList()
         self.cards.chosen.connect(lambda name: session.select(case=name))
@@ -92,8 +102,8 @@ class CasesView(QWidget):
     def _build(self) -> None:
         self.cards.setFixedHeight(172)
         content = column(
-            row(label("Supports", "head"), label("for all cases", "soft"), None,
-                button("+ support", self.support_rows.add)),
+            row(label("Supports", "head"), self.set_choice, self.set_name, self.drop_set, None,
+                button("+ support", self.support_rows.add), spacing=4),
             self.supports, 4, rule(),
             row(label("Cases", "head"), None, button("+ case", self.add_case),
                 button("+ combination", self.add_combination),
@@ -234,6 +244,14 @@ class CasesView(QWidget):
         project = self.session.project
         if project is not self._told_of:
             self._tell("")
+        chosen = self.support_rows.chosen
+        many = bool(project.support_sets)
+        options = [*set_names(self.support_rows), *([NEW_SET] if self.case is not None else [])]
+        set_options(self.set_choice, options, chosen or OWN)
+        self.set_choice.setEnabled(self.case is not None)
+        for each in (self.set_name, self.drop_set):
+            each.setVisible(bool(chosen) and many)
+        self.set_name.put(chosen)
         self.supports.put(self.support_rows.make_up(), self.support_rows.rows)
         cards = [Card(c.name, _words(c)) for c in project.cases]
         cards += [Card(c.name, _sum_words(c)) for c in project.combinations]
@@ -339,11 +357,15 @@ class CasesView(QWidget):
 
 
 def _words(case: Case) -> str:
-    """Loads of a case in one line."""
-    return ", ".join(load_words(x) for x in case.loads) or "no loads"
+    """Loads of a case in one line, and what it stands on where that is not usual."""
+    on = f" · on {case.supports}" if case.supports else ""
+    return (", ".join(load_words(x) for x in case.loads) or "no loads") + on
 
 
 def _sum_words(both: Combination) -> str:
     """A combination in one line."""
-    return " + ".join(n if f == 1 else f"{units.number(f)} × {n}" for n, f in both.factors) \
-        or "no cases"  # fmt: skip
+    terms = []
+    for name, factor in both.factors:
+        times = "" if factor == 1 else f"{units.number(factor)} × "
+        terms.append(f"{times}{name}{' (held)' if name in both.held else ''}")
+    return " + ".join(terms) or "no cases"

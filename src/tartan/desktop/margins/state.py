@@ -26,6 +26,7 @@ from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
 from tartan.project.shellinputs import where_words
 from tartan.project.spot import drivers_at, spot_loads
+from tartan.project.superposition import heats_in
 from tartan.project.verdict import Status, ply_words
 from tartan.project.words import SHORT, requirement_words
 
@@ -172,8 +173,10 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
     lines = [(f"{n} {units.show(float(s), units.STRESS)}", float(v))
              for n, s, v in zip(names, found.stress, found.shares, strict=True)]  # fmt: skip
     if found.held:
-        heat = answer.heat(at.case)
-        said = f"from {units.number(heat.dT)} K, held fixed" if heat else "held fixed"
+        _, stays = heats_in(answer.inputs, at.case)
+        said = "from what is held"
+        if stays is not None:
+            said = f"from what is held, with {units.show(stays.dT, units.TEMPERATURE)}"
         lines.append((said, found.held))
     if abs(found.rest) > 1e-9:
         lines.append(("without any stress", found.rest))

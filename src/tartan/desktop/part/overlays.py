@@ -199,6 +199,9 @@ class Overlays:
 def draw_supports(scene: PartScene, whole: Meshed, session: Session) -> None:
     """Pegs and crosses of the supports."""
     ink = theme.face().ink
-    pegs, crosses = glyphs.support_strokes(whole, session.project.supports)
+    project = session.project
+    case = next((c for c in project.cases if c.name == session.selection.case), None)
+    shown = project.supports_of(case.supports if case is not None else "")
+    pegs, crosses = glyphs.support_strokes(whole, shown)
     scene.strokes("pegs", pegs, ink, 2.2)
     scene.strokes("crosses", crosses, ink, 2.2)

@@ -22,7 +22,7 @@ from tartan.exchange.maps import colours
 from tartan.project import part_edits, units
 from tartan.project.model import Project
 from tartan.project.partmesh import Meshed, bare_elements, laid_plies, meshed
-from tartan.project.partmodel import Part, Rung, Surface
+from tartan.project.partmodel import Part, Rung, Support, Surface
 from tartan.project.shellinputs import held_nodes, ties_of
 
 Array = NDArray[np.float64]
@@ -153,10 +153,14 @@ def _readiness(project: Project) -> list[Item]:
         return [Item(str(error), "Part", _NOWHERE)]
     items = [*_loose(part, whole), *_undefined(whole), *_bare(project, part, whole)]
     own = bool(project.cases) or not project.outside
-    if own and not project.supports:
-        items.append(Item("The part has no supports.", "Cases", _NOWHERE))
-    elif project.supports and not any(i.mend == "tie them" for i in items):
-        items += _mechanisms(project, part, whole)
+    loose = any(i.mend == "tie them" for i in items)
+    for name in dict.fromkeys(c.supports for c in project.cases) or [""]:
+        supports = project.supports_of(name)
+        of = f" in '{name}'" if name else ""
+        if own and not supports:
+            items.append(Item(f"The part has no supports{of}.", "Cases", _NOWHERE))
+        elif supports and not loose:
+            items += _mechanisms(supports, of, part, whole)
     if not project.cases and not project.outside:
         items.append(Item("There is no load case.", "Cases", _NOWHERE))
     for case in project.cases:
@@ -203,9 +207,9 @@ def _bare(project: Project, part: Part, whole: Meshed) -> list[Item]:
     return [Item(f"{len(bare)} elements have no ply.", "Part", bare)] if len(bare) else []
 
 
-def _mechanisms(project: Project, part: Part, whole: Meshed) -> list[Item]:
+def _mechanisms(supports: tuple[Support, ...], of: str, part: Part, whole: Meshed) -> list[Item]:
     try:
-        held = held_nodes(whole, project.supports)
+        held = held_nodes(whole, supports)
         ties = ties_of(whole.mesh, part.tie_gap)
         free = free_motions_of(whole.mesh, held, ties)
     except TartanError as error:
@@ -213,8 +217,8 @@ def _mechanisms(project: Project, part: Part, whole: Meshed) -> list[Item]:
     items = []
     for motion in free:
         part_of = "The part" if len(motion.elements) == whole.mesh.count else "A component"
-        items.append(Item(f"{part_of} can {', '.join(motion.names)}.", "Cases", motion.elements,
-                          "show it", motion=motion))  # fmt: skip
+        words = f"{part_of} can {', '.join(motion.names)}{of}."
+        items.append(Item(words, "Cases", motion.elements, "show it", motion=motion))
     return items
 
 

@@ -16,6 +16,8 @@ from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.exchange.maps import colours
 from tartan.project import units
+from tartan.project.caseloads import map_table, pressing
+from tartan.project.inputs import Layout
 from tartan.project.partmesh import Meshed
 from tartan.project.partmodel import (
     Acceleration,
@@ -24,11 +26,12 @@ from tartan.project.partmodel import (
     Force,
     Load,
     MappedPressure,
+    Movement,
     Pressure,
     PressureTable,
     Support,
 )
-from tartan.project.shellinputs import Layout, local_axes, map_table
+from tartan.project.shellinputs import local_axes
 from tartan.project.words import load_words
 
 Array = NDArray[np.float64]
@@ -238,8 +241,7 @@ def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...],
     if isinstance(load, Pressure | MappedPressure):
         inside = whole.elements(load.region)
         inside = inside[np.linspace(0, len(inside) - 1, min(28, len(inside))).round().astype(int)]
-        value = np.full(mesh.count, load.value) if isinstance(load, Pressure) else \
-            map_table(layout, load, tables, "").values.mean(axis=1)  # fmt: skip
+        value = pressing(layout, load, tables, "").mean(axis=1)
         peak = float(np.abs(value).max()) or 1.0
         push = -(value[inside] / peak)[:, None] * mesh.normals()[inside] * size
         at = centres(mesh, inside)
@@ -253,6 +255,17 @@ def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...],
         return arrows(
             middle[None], 2.2 * way[None] * size, to_head=True
         ), middle - 2.2 * way * size
+    if isinstance(load, Movement):
+        nodes = whole.nodes(load.place, load.at, "")
+        nodes = nodes[np.linspace(0, len(nodes) - 1, min(7, len(nodes))).round().astype(int)]
+        if not any(load.move):
+            return _NONE, np.zeros(3)
+        ways = np.tile(np.array(load.move), (len(nodes), 1))
+        if load.local:
+            ways = np.einsum("nba,nb->na", local_axes(whole, nodes), ways)
+        ways *= size / np.linalg.norm(load.move)
+        tips = mesh.nodes[nodes] + ways
+        return arrows(mesh.nodes[nodes], ways), tips[len(tips) // 2]
     if isinstance(load, EdgeForce | Force):
         nodes = mesh.edges[load.edge] if isinstance(load, EdgeForce) else \
             whole.nodes(load.place, load.at, "", load.reach)  # fmt: skip
@@ -275,10 +288,7 @@ def pressure_colours(layout: Layout, case: Case, tables: tuple[PressureTable, ..
     for load in case.loads:
         if not isinstance(load, Pressure | MappedPressure):
             continue
-        inside = layout.whole.elements(load.region)
-        value = np.full(layout.mesh.count, load.value) if isinstance(load, Pressure) else \
-            map_table(layout, load, tables, "").values.mean(axis=1)  # fmt: skip
-        total[inside] += value[inside]
+        total += pressing(layout, load, tables, "").mean(axis=1)
         any_ = True
     if not any_:
         return None, "no pressure in this case"

@@ -174,10 +174,13 @@ def _motion(answer: PartAnswer, case: int, key: str) -> Array:
     return np.asarray(mean[:, "xyz".index(key[1])])
 
 
-def _zones(answer: PartAnswer) -> Iterator[tuple[Laminate, tuple[int, ...], NDArray[np.bool_]]]:
-    zones = answer.layout().zones
+def _zones(answer: PartAnswer) -> Iterator[tuple[Laminate, tuple[int, ...], NDArray[np.int64]]]:
+    """Zones laid from one side, with their elements; those that have some."""
+    zones = answer.layout().sided
     for number, (laminate, plies) in enumerate(zip(zones.laminates, zones.plies, strict=True)):
-        yield laminate, plies, zones.zone == number
+        here = np.flatnonzero(zones.zone == number)
+        if len(here):
+            yield laminate, plies, here
 
 
 def _section(answer: PartAnswer, case: int, field: Field) -> Array:
@@ -194,11 +197,12 @@ def section_forces(answer: PartAnswer, case: int) -> Array:
     """
 
     def make() -> Array:
-        strains, heat = mean_strains(answer, case), answer.heat(case)
+        strains = mean_strains(answer, case)
         found = np.zeros_like(strains)
         for laminate, _, here in _zones(answer):
             found[here, :6] = strains[here, :6] @ laminate.ABD.T
             found[here, 6:] = strains[here, 6:] @ laminate.shear.T
+            heat = answer.heat(case, int(here[0]))
             if heat is not None:
                 found[here, :6] -= free_resultants(laminate, heat)
         return found
@@ -218,13 +222,14 @@ def ply_operator(laminate: Laminate, place: int, spot: int, key: str) -> Array:
 
 
 def _of_ply(answer: PartAnswer, case: int, ply: int, spot: int, key: str) -> Array:
-    strains, heat = mean_strains(answer, case), answer.heat(case)
+    strains = mean_strains(answer, case)
     found = np.full(len(strains), np.nan)
     for laminate, plies, here in _zones(answer):
         if ply not in plies:
             continue
         place = plies.index(ply)
         found[here] = strains[here] @ ply_operator(laminate, place, spot, key)
+        heat = answer.heat(case, int(here[0]))
         if heat is not None and key in ("s1", "s2", "t12"):
             found[here] -= free_stress(laminate, heat)[place, spot, ("s1", "s2", "t12").index(key)]
     return found

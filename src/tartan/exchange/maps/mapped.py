@@ -211,9 +211,10 @@ def _name(answer: PartAnswer, field: str, number: int, checks: tuple[str, ...]) 
 def shapes_of(answer: PartAnswer) -> list[tuple[str, Array]]:
     """Natural modes and buckling shapes, by what the chooser calls them, shape (n, 3) each."""
     found: list[tuple[str, Array]] = []
-    if answer.modes is not None:
-        found += [(f"mode {i} · {units.number(float(v))} Hz", s) for i, (v, s) in enumerate(
-            zip(answer.modes.values, answer.modes.shapes, strict=True), 1)]  # fmt: skip
+    for each in answer.modes:
+        under = f" under {each.case}" if each.case else ""
+        found += [(f"mode {i} · {units.number(float(v))} Hz{under}", s) for i, (v, s)
+                  in enumerate(zip(each.values, each.shapes, strict=True), 1)]  # fmt: skip
     for each in answer.buckling:
         found += [(f"buckling {i} · {units.factor(float(v))} × {each.case}", s) for i, (v, s)
                   in enumerate(zip(each.values, each.shapes, strict=True), 1)]  # fmt: skip

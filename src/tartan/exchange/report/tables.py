@@ -87,18 +87,25 @@ def zones_table(answer: PartAnswer) -> Table:
 
 def cases_table(project: Project) -> Table:
     """Cases with their loads, combinations with their factors, outside forces with their file."""
-    rows = [(c.name, ", ".join(load_words(x) for x in c.loads) or "no loads")
+    own = "the part's own"
+    rows = [(c.name, ", ".join(load_words(x) for x in c.loads) or "no loads", c.supports or own)
             for c in project.cases]  # fmt: skip
-    rows += [(c.name, " + ".join(f"{units.number(f)} × {n}" for n, f in c.factors))
-             for c in project.combinations]  # fmt: skip
-    rows += [(x.name, f"section forces read from {x.source}") for x in project.outside]
-    return Table("cases", ("case", "loads"), tuple(rows))
+    sets = {c.name: c.supports for c in project.cases}
+    for c in project.combinations:
+        terms = [f"{units.number(f)} × {n}{' (held)' * (n in c.held)}" for n, f in c.factors]
+        on = next((sets[n] for n, _ in c.factors), "") or own
+        rows.append((c.name, " + ".join(terms), on))
+    rows += [(x.name, f"section forces read from {x.source}", "") for x in project.outside]
+    return Table("cases", ("case", "loads", "supports"), tuple(rows))
 
 
 def supports_table(project: Project) -> Table:
     """Supports in words."""
-    rows = tuple((i, support_words(s)) for i, s in enumerate(project.supports, 1))
-    return Table("supports", ("support", "what is held"), rows)
+    sets = [("the part's own", project.supports)]
+    sets += [(x.name, x.supports) for x in project.support_sets]
+    rows = tuple((name, i, support_words(s)) for name, supports in sets
+                 for i, s in enumerate(supports, 1))  # fmt: skip
+    return Table("supports", ("set", "support", "what is held"), rows)
 
 
 def requirements_table(statuses: list[Status], answer: PartAnswer) -> Table:
