@@ -350,10 +350,10 @@ def test_requirements_lead_to_their_places(qtbot, open_window: Opener) -> None: 
     assert session.statuses[line].address is not None
     assert session.selection.element == session.statuses[line].address.element
     assert view.choosers.shown.currentText() == "displacement"
-    # A temperature beside other loads stays, and is told among what drives.
+    # A temperature is held unless asked otherwise, and is told among what drives.
     case = next(c for c in project.combinations)
     session.select(case=case.name, element=session.answer.spots[0], spot_ply=None)  # type: ignore[union-attr]
-    assert any("held fixed" in d.words for d in view.drivers.lines)
+    assert any("what is held" in d.words for d in view.drivers.lines)
 
 
 def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]

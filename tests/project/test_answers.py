@@ -100,7 +100,10 @@ def test_loads_mean_what_they_say() -> None:
     np.testing.assert_allclose(answer.solution.applied[:, :3], expected, atol=1e-6)
     down = dataclasses.replace(project.part, flipped=("",))  # type: ignore[type-var]
     turned = solved(part_edits.put_part(project, down))  # type: ignore[arg-type]
-    np.testing.assert_allclose(turned.solution.applied[0, 2], 1920.0)
+    # A pressure stays on the side that it was entered on, whichever side is laid from.
+    np.testing.assert_allclose(turned.solution.applied[0, 2], -1920.0)
+    back = case_edits.put_cases(project, [Case("press", (Pressure(1000.0, side="back"),))])
+    np.testing.assert_allclose(solved(back).solution.applied[0, 2], 1920.0)
 
 
 def test_reference_surface_shifts_the_laminate() -> None:

@@ -18,7 +18,7 @@ import numpy as np
 import scipy.sparse as sp
 from cvxopt import cholmod, matrix, spmatrix
 from numpy.typing import NDArray
-from scipy.sparse.linalg import ArpackNoConvergence, LinearOperator, eigsh
+from scipy.sparse.linalg import ArpackError, LinearOperator, eigsh
 
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.shell.assembly import finished
@@ -171,6 +171,8 @@ def _largest(K: Any, G: Any, solve: Callable[[Array], Array], count: int, most: 
              ) -> tuple[Array, Array]:  # fmt: skip
     """Largest μ of ``G φ = μ K φ``, greatest first, that are more than 1/most."""
     n = K.shape[0]
+    if not G.nnz or not np.abs(G.data).max():
+        return np.zeros(0), np.zeros((n, 0))
     back = LinearOperator((n, n), matvec=solve, dtype=float)
     wanted = min(count + 2, n - 2)
     # Sandwiches crimp at nearly one load whatever the wave length: a wide basis parts such modes.
@@ -251,7 +253,7 @@ def _iterate(A: Any, most: int = 3000, **options: Any) -> tuple[Array, Array]:
         values, vectors = eigsh(
             A, v0=rng.normal(size=A.shape[0]), maxiter=most, tol=1e-9, **options
         )
-    except ArpackNoConvergence as error:
+    except ArpackError as error:
         raise PartError("The iteration for eigenvalues did not converge.", "Buckling and modes",
                         "Ask for fewer modes, or refine the mesh.") from error  # fmt: skip
     return values, vectors

@@ -53,7 +53,13 @@ def navier_buckling(inputs: Inputs) -> dict[str, Any]:
         forces = np.zeros((len(model.mesh.quads), 4, 6))
         forces[..., 0], forces[..., 1] = -nx, -ny
         G = geometric_matrix(model, forces, normal_only=True)
-        found = eigen.run(eigen.buckling(stiffness_matrix(model), G, count, check=False))
+        push = np.append(laminate.compliance[:3, :3] @ [-nx, -ny, 0.0], np.zeros(5))
+        most = eigen.greatest_factor(push[None, None], np.zeros(1))
+        steps = eigen.buckling(stiffness_matrix(model), G, count, most=most, check=False)
+        found = eigen.run(steps)
+        if len(found.values) == 0:
+            raise PartError("No part of the load compresses: it does not buckle.", "nx, ny",
+                            "Turn the load round.")  # fmt: skip
         return found.values, found.shapes
 
     return _by_form(inputs, laminate, values, "load_multiplier")
