@@ -264,8 +264,6 @@ def isotropic(  # noqa: PLR0913 - a material has this many figures
         Poisson's ratio, -1 < nu < 0.5 [1].
     strength : float, optional
         Stress that von Mises is held against [Pa].
-    nu13, nu23 : float, optional
-        Poisson's ratios through the thickness [1].
     rho : float, optional
         Density [kg/m³].
     ply_thickness : float, optional
@@ -284,7 +282,8 @@ def isotropic(  # noqa: PLR0913 - a material has this many figures
         raise MaterialError(f"nu12 = {nu:g} is outside -1 … 0.5.", f"Material '{name}', nu12",
                             "Metals lie between 0.25 and 0.35.")  # fmt: skip
     G = E / (2 * (1 + nu))
-    return Material(name, E, E, nu, G, "isotropic", G13=G, G23=G, E3=E, rho=rho,
+    return Material(name, E, E, nu, G, "isotropic", G13=G, G23=G, E3=E, nu13=nu, nu23=nu,
+                    rho=rho, alpha3=alpha,
                     ply_thickness=ply_thickness, alpha1=alpha, alpha2=alpha, Xt=strength,
                     Xc=strength, Yt=strength, Yc=strength, source=source)  # fmt: skip
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import derivation, derived_value, strengths_of
+from tartan.core.criteria.base import derivation, derived_value, mode_name, strengths_of
 from tartan.core.laminate.response import (
     SPOTS,
     Load,
@@ -308,7 +308,7 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
     check = Working(
         "index at failure", "index of residual + reserve factor × stress", at_failure, "1"
     )
-    mode = rule.modes[int(outcome.mode)]
+    mode = mode_name(rule.modes, int(outcome.mode))
     return Working(
         f"reserve factor of ply {ply + 1} at the {SPOTS[spot]}",
         f"least multiplier of the load at which the index reaches 1; mode: {mode}",
@@ -365,8 +365,9 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
     given = tuple(field_given(material, f) for f in rule.needs)
     index = Working(f"{rule.title} index", rule.formula, float(outcome.index), "1", given, steps,
                     rule.source)  # fmt: skip
+    mode = mode_name(rule.modes, int(outcome.mode))
     return Working(
         f"reserve factor of ply {ply + 1} at the {SPOTS[spot]}",
-        f"least multiplier at which the index reaches 1; mode: {rule.modes[int(outcome.mode)]}",
+        f"least multiplier at which the index reaches 1; mode: {mode}",
         float(outcome.reserve), "1", (), (index,), rule.source,
     )  # fmt: skip

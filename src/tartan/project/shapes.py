@@ -165,16 +165,17 @@ def _buckling(state: State, model: ShellModel, K: Any, case: int | None
         held = geometric_matrix(model, stays.forces)
     if not grows.forces.any():
         return _none(model, "nothing stresses the part")
-    if not grows.compresses and held is None:
-        return _none(model, "nothing compresses")
     G = geometric_matrix(model, grows.forces)
-    found = yield from eigen.buckling(K, G, FACTORS, held=held, most=grows.most)
+    found = yield from eigen.buckling(K, G, FACTORS, held=held, most=grows.most,
+                                      compresses=grows.compresses)  # fmt: skip
     if found.held_fails:
         return _none(model, "the held loads buckle it by themselves", fails=True)
     if len(found.values) == 0:
         back = found.reversed_at
-        return _none(model, "" if back is None else
-                     f"under the reversed load at {-back:.4g} times it")  # fmt: skip
+        words = "nothing compresses" if not grows.compresses else ""
+        if back is not None:
+            words = f"under the reversed load at {-back:.4g} times it"
+        return _none(model, words)
     return Shapes("", found.values, _moved(model, found.shapes), found.complete)
 
 

@@ -8,9 +8,10 @@ stress at that λ.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Literal, Protocol
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import wraps
+from typing import Any, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,8 +34,8 @@ class Outcome:
     index : ndarray, shape (...)
         Failure index: the criterion's own expression at the applied plus residual stress [1].
     mode : ndarray of int8, shape (...)
-        Index into the criterion's `modes`; the mode that limits the reserve factor, or, where
-        that is infinite, the mode of the greatest index.
+        Index into the criterion's `modes` of the one that limits the reserve factor; `NEVER`
+        where that is infinite.
     angle : ndarray, shape (...), optional
         Fracture angle at failure where the criterion knows one [deg]; NaN where it has none.
     """
@@ -43,6 +44,52 @@ class Outcome:
     index: Array
     mode: NDArray[np.int8]
     angle: Array | None = None
+
+
+@dataclass(frozen=True)
+class Fibre:
+    """How the fibre of a ply is judged once its matrix has failed.
+
+    Attributes
+    ----------
+    by : {"stress", "strain"}
+        The stress along 1 against Xt and Xc, or the mechanical strain along 1 against eXt, eXc.
+    """
+
+    by: Literal["stress", "strain"]
+
+    @property
+    def needs(self) -> tuple[str, str]:
+        """Fields of the limits in tension and compression."""
+        return ("Xt", "Xc") if self.by == "stress" else ("eXt", "eXc")
+
+    def evaluate(self, limits: tuple[float, float], applied: Array, residual: Array | None,
+                 moduli: tuple[float, float]) -> tuple[Array, Array]:  # fmt: skip
+        """Reserve factors in tension and in compression.
+
+        Parameters
+        ----------
+        limits : tuple of float
+            Of `needs`, positive [Pa or 1].
+        applied, residual : ndarray, shape (..., 3)
+            Stress scaled and held fixed, 1, 2, 12 [Pa].
+        moduli : tuple of float
+            E1 [Pa] and nu12 [1] of the ply as it is.
+        """
+
+        def along(stress: Array) -> Array:
+            if self.by == "stress":
+                return stress[..., 0]
+            return np.asarray((stress[..., 0] - moduli[1] * stress[..., 1]) / moduli[0])
+
+        s = along(applied)
+        r = np.zeros_like(s) if residual is None else along(residual)
+        found = []
+        for sign, limit in zip((1.0, -1.0), limits, strict=True):
+            with np.errstate(divide="ignore", invalid="ignore"):
+                reach = np.where(sign * s > 0, (limit - sign * r) / (sign * s), np.inf)
+            found.append(np.where(sign * r >= limit, 0.0, reach))
+        return found[0], found[1]
 
 
 class Criterion(Protocol):
@@ -62,6 +109,9 @@ class Criterion(Protocol):
         Where it is published.
     formula : str
         Its index as an expression.
+    fibre : Fibre or None
+        What is left to check of a ply whose matrix has failed; None where the criterion does not
+        tell fibre from matrix, so that a ply fails as a whole.
     """
 
     @property
@@ -78,11 +128,68 @@ class Criterion(Protocol):
     def source(self) -> str: ...  # noqa: D102
     @property
     def formula(self) -> str: ...  # noqa: D102
+    @property
+    def fibre(self) -> Fibre | None: ...  # noqa: D102
 
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate at stress states in the last axis, with a fixed residual part if given."""
         ...
+
+
+FARTHEST = 1e60
+"""Stress beyond which, or below whose inverse, squares are worked out at unit size [Pa]."""
+
+NEVER = -1
+"""Mode of a state that never fails: it has none."""
+
+
+def mode_name(modes: tuple[str, ...], mode: int) -> str:
+    """Label of a mode; "none" of a state that never fails."""
+    return "none" if mode == NEVER else modes[mode]
+
+
+def guarded(evaluate: Callable[..., Outcome]) -> Callable[..., Outcome]:
+    """Give a criterion's `evaluate` sound ends.
+
+    What is not a number has no reserve factor: NaN in, NaN out. Stresses so great or so small
+    that their squares leave the range of numbers are worked out at unit size. A state that never
+    fails has no mode.
+    """
+
+    @wraps(evaluate)
+    def run(self: Any, strengths: Strengths, applied: Array, residual: Array | None = None
+            ) -> Outcome:  # fmt: skip
+        applied = np.asarray(applied, float)
+        with np.errstate(over="ignore", invalid="ignore", divide="ignore", under="ignore"):
+            size = np.abs(applied).max(axis=-1, initial=0.0)
+            far = (size > FARTHEST) | ((size > 0) & (size < 1 / FARTHEST))
+            if far.any():
+                outcome = _at_unit_size(self, evaluate, strengths, (applied, residual, size, far))
+            else:
+                outcome = evaluate(self, strengths, applied, residual)
+        lost = np.isnan(size)
+        if residual is not None:
+            lost = lost | np.isnan(residual).any(axis=-1)
+        reserve, index = outcome.reserve, outcome.index
+        if lost.any():
+            reserve, index = np.where(lost, np.nan, reserve), np.where(lost, np.nan, index)
+        mode = np.where(np.isfinite(reserve), outcome.mode, NEVER).astype(np.int8)
+        return Outcome(reserve, index, mode, outcome.angle)
+
+    return run
+
+
+def _at_unit_size(rule: Any, evaluate: Callable[..., Outcome], strengths: Strengths,
+                  state: tuple[Array, Array | None, Array, NDArray[np.bool_]]
+                  ) -> Outcome:  # fmt: skip
+    applied, residual, size, far = state
+    unit = np.where(far & np.isfinite(size), size, 1.0)
+    outcome = evaluate(rule, strengths, applied / unit[..., None], residual)
+    plain = evaluate(rule, strengths, applied, residual).index
+    # An index past all numbers is past one.
+    index = np.where(np.isnan(plain) & far, np.inf, plain)
+    return replace(outcome, reserve=outcome.reserve / unit, index=index)
 
 
 def strengths_of(material: Material, criterion: Criterion) -> Strengths:

@@ -9,7 +9,15 @@ from typing import Literal
 
 import numpy as np
 
-from tartan.core.criteria.base import Array, Outcome, Strengths, first_reach, least_of
+from tartan.core.criteria.base import (
+    Array,
+    Fibre,
+    Outcome,
+    Strengths,
+    first_reach,
+    guarded,
+    least_of,
+)
 
 
 class CoreShear:
@@ -17,12 +25,14 @@ class CoreShear:
 
     formula = "max(|t13|/S13, |t23|/S23)"
     key = "core_shear"
+    fibre: Fibre | None = None
     title = "core shear"
     needs = ("S13", "S23")
     modes = ("core shear along 1", "core shear along 2")
     stress: Literal["in-plane", "transverse"] = "transverse"
     source = "Allen, Analysis and Design of Structural Sandwich Panels (1969), ch. 2"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate; the index is of first degree in the stress.
@@ -55,12 +65,14 @@ class Interlaminar:
 
     formula = "(t13/S13)² + (t23/S23)²"
     key = "interlaminar"
+    fibre: Fibre | None = None
     title = "interlaminar shear"
     needs: tuple[str, ...] = ("S13", "S23")
     modes: tuple[str, ...] = ("interlaminar shear",)
     stress: Literal["in-plane", "transverse"] = "transverse"
     source = "Brewer & Lagace, J. Compos. Mater. 22 (1988) 1141–1155"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate.

@@ -19,7 +19,7 @@ from typing import Literal
 
 import numpy as np
 
-from tartan.core.criteria.base import Array, Outcome, Strengths
+from tartan.core.criteria.base import Array, Outcome, Strengths, guarded
 from tartan.core.errors import CriterionError
 from tartan.core.materials import FIELD_NAMES
 
@@ -64,6 +64,7 @@ class FormulaCriterion:
     modes: tuple[str, ...] = ("user criterion",)
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source: str = "entered by the user"
+    fibre: None = None
 
     @property
     def formula(self) -> str:
@@ -79,6 +80,7 @@ class FormulaCriterion:
         object.__setattr__(self, "needs", tuple(fields))
         object.__setattr__(self, "_tree", tree)
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate numerically along the load.

@@ -13,9 +13,11 @@ import numpy as np
 from tartan.core.criteria import kernels
 from tartan.core.criteria.base import (
     Array,
+    Fibre,
     Outcome,
     Strengths,
     first_reach,
+    guarded,
     least_of,
     positive_interval,
     quadratic_root,
@@ -31,12 +33,14 @@ class Hashin:
         "+ (t12/S12)²"
     )
     key = "hashin"
+    fibre: Fibre | None = Fibre("stress")
     title = "Hashin"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "S23", "hashin_alpha")
     modes = ("fibre tension", "fibre compression", "matrix tension", "matrix compression")
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Hashin, J. Appl. Mech. 47 (1980) 329–334"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate mode by mode, each over the multipliers at which its sign condition holds.

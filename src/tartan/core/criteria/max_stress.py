@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from tartan.core.criteria.base import Array, Outcome, Strengths, linear_limits
+from tartan.core.criteria.base import Array, Fibre, Outcome, Strengths, guarded, linear_limits
 
 MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compression",
          "in-plane shear")  # fmt: skip
@@ -20,12 +20,14 @@ class MaxStress:
 
     formula = "max(s1/Xt, -s1/Xc, s2/Yt, -s2/Yc, |t12|/S12)"
     key = "max_stress"
+    fibre: Fibre | None = Fibre("stress")
     title = "maximum stress"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
     modes = MODES
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Jones, Mechanics of Composite Materials, 2nd ed., section 2.9.1"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate.
@@ -49,12 +51,14 @@ class MaxStrain:
 
     formula = "max(e1/eXt, -e1/eXc, e2/eYt, -e2/eYc, |g12|/eS12), e = S s"
     key = "max_strain"
+    fibre: Fibre | None = Fibre("strain")
     title = "maximum strain"
     needs: tuple[str, ...] = ("E1", "E2", "nu12", "G12", "eXt", "eXc", "eYt", "eYc", "eS12")
     modes = MODES
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Jones, Mechanics of Composite Materials, 2nd ed., section 2.9.2"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate on the strains that the stresses cause.

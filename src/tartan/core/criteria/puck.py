@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 
 from tartan.core.criteria import kernels
-from tartan.core.criteria.base import Array, Outcome, Strengths
+from tartan.core.criteria.base import Array, Fibre, Outcome, Strengths, guarded
 
 _EDGE = 1e-9
 """Roots that lie this near to the border of two modes, as a share, count for both."""
@@ -28,12 +28,14 @@ class Puck:
         "B (√(t12² + (p_c s2)²) + p_c s2)/S12; C ((t12/(2(1 + p⊥⊥)S12))² + (s2/Yc)²) Yc/(-s2)"
     )
     key = "puck"
+    fibre: Fibre | None = Fibre("stress")
     title = "Puck"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12", "p_nl_t", "p_nl_c")
     modes = ("fibre tension", "fibre compression", "IFF A", "IFF B", "IFF C")
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "VDI 2014-3 (2006); Puck & Schürmann, Compos. Sci. Technol. 58 (1998) 1045–1067"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate; along the load every mode's border is a quadratic in the multiplier.

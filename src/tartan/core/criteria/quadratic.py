@@ -12,9 +12,11 @@ import numpy as np
 
 from tartan.core.criteria.base import (
     Array,
+    Fibre,
     Outcome,
     Strengths,
     first_reach,
+    guarded,
     intersect,
     positive_interval,
     quadratic_root,
@@ -27,12 +29,14 @@ class TsaiHill:
 
     formula = "s1²/X² - s1 s2/X² + s2²/Y² + t12²/S12²"
     key = "tsai_hill"
+    fibre: Fibre | None = None
     title = "Tsai–Hill"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
     modes = MODES
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Azzi & Tsai, Exp. Mech. 5 (1965) 283–288"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate quadrant by quadrant, each over the multipliers at which its signs hold.
@@ -79,12 +83,14 @@ class Hoffman:
         "+ t12²/S12²"
     )
     key = "hoffman"
+    fibre: Fibre | None = None
     title = "Hoffman"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
     modes = MODES
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Hoffman, J. Compos. Mater. 1 (1967) 200–206"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate.

@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from tartan.core.criteria import kernels
-from tartan.core.criteria.base import Array, Outcome, Strengths, quadratic_root
+from tartan.core.criteria.base import Array, Fibre, Outcome, Strengths, guarded, quadratic_root
 
 MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compression",
          "in-plane shear")  # fmt: skip
@@ -23,12 +23,14 @@ class TsaiWu:
 
     formula = "F1 s1 + F2 s2 + F11 s1² + F22 s2² + 2 F12 s1 s2 + F66 t12², F12 = F12* √(F11 F22)"
     key = "tsai_wu"
+    fibre: Fibre | None = None
     title = "Tsai–Wu"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "f12_star")
     modes = MODES
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "Tsai & Wu, J. Compos. Mater. 5 (1971) 58–80"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate; the mode is the stress whose share of its own strength is greatest at failure.

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from tartan.core.criteria.base import Array, Outcome, Strengths, quadratic_root
+from tartan.core.criteria.base import Array, Fibre, Outcome, Strengths, guarded, quadratic_root
 
 
 class VonMises:
@@ -17,12 +17,14 @@ class VonMises:
 
     formula = "(s1² - s1 s2 + s2² + 3 t12²) / Xt²"
     key = "von_mises"
+    fibre: Fibre | None = None
     title = "von Mises"
     needs = ("Xt",)
     modes = ("yield",)
     stress: Literal["in-plane", "transverse"] = "in-plane"
     source = "von Mises, Nachr. Ges. Wiss. Göttingen (1913) 582–592"
 
+    @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
         """Evaluate; the index is the square of equivalent stress over strength.

@@ -112,8 +112,10 @@ def count_below(K: Any, M: Any, bound: float) -> int:
     return int((pivots < 0).sum())
 
 
-def buckling(K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = MOST_FACTOR,
-             check: bool = True) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
+def buckling(
+    K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = MOST_FACTOR,
+    compresses: bool = True, check: bool = True,
+) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
     """Lowest positive load multipliers at which ``K + held + λ G`` becomes singular.
 
     Parameters
@@ -126,6 +128,9 @@ def buckling(K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = 
         Geometric stiffness of the load that stays.
     most : float
         Multipliers beyond it are no answer; see `greatest_factor`.
+    compresses : bool
+        False where the prestress is known not to compress anywhere: then only the reversed load
+        is looked at.
     check : bool
         Whether to count by pivots too, which costs one more factorisation.
 
@@ -151,7 +156,9 @@ def buckling(K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = 
             raise
         return Modes(np.zeros(0), none, None, held_fails=True)
     yield "iterating", 0.3
-    mu, vectors = _largest(K, -G, solve, count, most)
+    mu, vectors = np.zeros(0), none.T
+    if compresses or held is not None:
+        mu, vectors = _largest(K, -G, solve, count, most)
     if len(mu) == 0:
         back, _ = _largest(K, G, solve, 1, most)
         reverse = -float(1 / back[0]) if len(back) else None

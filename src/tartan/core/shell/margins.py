@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, criterion
-from tartan.core.criteria.base import Outcome
+from tartan.core.criteria.base import Outcome, mode_name
 from tartan.core.laminate.response import (
     shear_from_section,
     spot_heights,
@@ -107,7 +107,7 @@ class Margins:
     def mode_label(self, element: int) -> str:
         """Failure mode that governs an element, in words."""
         rule = criterion(self.checks[int(self.check[element])])
-        return rule.modes[int(self.mode[element])]
+        return mode_name(rule.modes, int(self.mode[element]))
 
 
 def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,

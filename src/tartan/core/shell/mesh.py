@@ -70,7 +70,9 @@ class Mesh:
         length = np.linalg.norm(crosses, axis=1)
         with np.errstate(invalid="ignore", divide="ignore"):
             normals = crosses / length[:, None]
-        found = centres, normals, length / 2
+        areas = length / 2
+        areas[: len(q)] = _surface(q)
+        found = centres, normals, areas
         for each in found:
             each.setflags(write=False)
         return found
@@ -123,6 +125,20 @@ class Mesh:
         """Return the same surface with the laying direction on its other side."""
         return replace(self, quads=self.quads[:, ::-1].copy(),
                        triangles=self.triangles[:, ::-1].copy())  # fmt: skip
+
+
+def _surface(x: Array) -> Array:
+    """Area of the bilinear surface of quadrilaterals (m, 4, 3), as the elements integrate it."""
+    g = 1 / np.sqrt(3.0)
+    along = (x[:, 1] - x[:, 0]) / 4, (x[:, 2] - x[:, 3]) / 4
+    across = (x[:, 3] - x[:, 0]) / 4, (x[:, 2] - x[:, 1]) / 4
+    total = np.zeros(len(x))
+    for eta in (-g, g):
+        one = (1 - eta) * along[0] + (1 + eta) * along[1]
+        for xi in (-g, g):
+            other = (1 - xi) * across[0] + (1 + xi) * across[1]
+            total += np.linalg.norm(np.cross(one, other), axis=1)
+    return total
 
 
 @dataclass(frozen=True)

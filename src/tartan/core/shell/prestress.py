@@ -89,7 +89,7 @@ def prestress(model: ShellModel, strains: Array, dT: float | Array = 0.0,
     relaxed = _mechanical(C, forces[..., :6])
     thickness = np.array([x.thickness for x in laminates])[zone]
     most = eigen.greatest_factor(relaxed, thickness)
-    _, least = principal(forces[..., :3])
+    least = principal(forces[..., :3])[0][..., 1]
     bends = sized[..., 3:6].max(initial=0.0) > STRESSLESS * scale
     compresses = bool(least.min(initial=0.0) < -STRESSLESS * scale) or bool(bends)
     return Prestress(forces, most, compresses)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, Criterion, criterion
-from tartan.core.criteria.base import Outcome, Strengths, strengths_of
+from tartan.core.criteria.base import Outcome, Strengths, mode_name, strengths_of
 from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import SPOTS
 from tartan.core.laminate.stiffness import Laminate
@@ -96,7 +96,7 @@ class Reserves:
         ply, spot = np.argwhere(reserve <= float(reserve.min()) * (1 + TIE))[0]
         rule = self.checks[int(self.check[load, ply, spot])].rule
         angle = float(self.angle[load, ply, spot])
-        mode = rule.modes[int(self.mode[load, ply, spot])]
+        mode = mode_name(rule.modes, int(self.mode[load, ply, spot]))
         return Governing(float(reserve[ply, spot]), int(ply), SPOTS[int(spot)], rule.key, mode,
                          None if np.isnan(angle) else angle)  # fmt: skip
 

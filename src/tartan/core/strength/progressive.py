@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import Criterion, Strengths, strengths_of
+from tartan.core.criteria.base import Criterion, Strengths, mode_name, strengths_of
 from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import Load, respond
 from tartan.core.laminate.stiffness import Laminate
@@ -91,7 +91,9 @@ def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", 
         The criterion.
     rule : {"full", "mode"}
         Full takes all stiffness of a failed ply. By mode, failure of the matrix takes E2, G12
-        and nu12 and leaves the fibre, which alone is checked from then on.
+        and nu12 and leaves the fibre, which alone is checked from then on, by stress or by strain
+        as the criterion does. When it fails too the ply degrades a second time: E1, E2 and G12,
+        as they are by then, are multiplied by eta, and nothing of the ply is checked any more.
     eta : float
         What is left of a lost stiffness [1].
 
@@ -131,10 +133,18 @@ class _State:
                  rule: Rule, eta: float) -> None:  # fmt: skip
         self.laminate = laminate
         self.checked = ["whole"] * laminate.count
-        self._original = laminate.materials
         self._alike = plies_by_material(laminate.materials)
         self._criterion, self._strengths = rule_of, strengths
         self._rule, self._eta = rule, eta
+        self._limits = self._fibre_limits() if rule == "mode" else []
+
+    def _fibre_limits(self) -> list[tuple[float, float]]:
+        """Limits of the fibre of every ply, taken before anything degrades."""
+        rule = self._criterion.fibre
+        if rule is None:
+            return []
+        pull, push = rule.needs
+        return [(s.get(pull, np.inf), s.get(push, np.inf)) for s in self._strengths]
 
     @property
     def carrying(self) -> bool:
@@ -171,7 +181,7 @@ class _State:
             outcome = self._criterion.evaluate(self._strengths[whole[0]], applied[whole], rest)
             spots = outcome.reserve.argmin(axis=1)
             for k, i in enumerate(whole):
-                mode = self._criterion.modes[int(outcome.mode[k, spots[k]])]
+                mode = mode_name(self._criterion.modes, int(outcome.mode[k, spots[k]]))
                 found[i] = (float(outcome.reserve[k, spots[k]]), mode)
         for i, state in enumerate(self.checked):
             if state == "fibre":
@@ -180,21 +190,17 @@ class _State:
         return found
 
     def _fibre(self, i: int, applied: Array, rest: Array | None) -> tuple[float, str]:
-        s1 = applied[:, 0]
-        r1 = np.zeros_like(s1) if rest is None else rest[:, 0]
-        best = (float("inf"), "")
-        for sign, name, mode in ((1, "Xt", "fibre tension"), (-1, "Xc", "fibre compression")):
-            limit = self._original[i].need(name, "the check of the fibre")
-            with np.errstate(divide="ignore"):
-                reach = np.where(sign * s1 > 0, (limit - sign * r1) / (sign * s1), np.inf)
-            reach = np.where(sign * r1 >= limit, 0.0, reach)
-            if reach.min() < best[0]:
-                best = (float(reach.min()), mode)
-        return best
+        rule, material = self._criterion.fibre, self.laminate.materials[i]
+        assert rule is not None
+        pull, push = rule.evaluate(self._limits[i], applied, rest, (material.E1, material.nu12))
+        tension, compression = float(pull.min()), float(push.min())
+        if tension <= compression:
+            return tension, "fibre tension" if np.isfinite(tension) else ""
+        return compression, "fibre compression"
 
     def _degrade(self, i: int, mode: str) -> None:
         material, eta = self.laminate.materials[i], self._eta
-        if self._rule == "mode" and self._names_modes() and mode.startswith(_MATRIX):
+        if self._rule == "mode" and self._criterion.fibre and mode.startswith(_MATRIX):
             less = replace(material, E2=material.E2 * eta, G12=material.G12 * eta,
                            nu12=material.nu12 * eta)  # fmt: skip
             self.checked[i] = "fibre"
@@ -205,7 +211,3 @@ class _State:
         materials = list(self.laminate.materials)
         materials[i] = less
         self.laminate = Laminate(self.laminate.stack, tuple(materials), self.laminate.offset)
-
-    def _names_modes(self) -> bool:
-        """Whether the criterion tells modes itself; one expression for all stresses does not."""
-        return self._criterion.key not in ("tsai_wu", "tsai_hill", "hoffman", "von_mises")

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import Outcome, strengths_of
+from tartan.core.criteria.base import Outcome, mode_name, strengths_of
 from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import SPOTS, Load, respond
 from tartan.core.laminate.stiffness import Laminate
@@ -51,7 +51,7 @@ class PlyReserve:
     @property
     def label(self) -> str:
         """Mode at the governing place."""
-        return self.modes[int(self.mode[self.governing])]
+        return mode_name(self.modes, int(self.mode[self.governing]))
 
 
 def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArray[np.intp]]:

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtWidgets import QWidget
 
 from tartan.core.criteria import criterion
+from tartan.core.criteria.base import mode_name
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import SPOTS, principal
 from tartan.desktop.stacks import answers
@@ -76,7 +77,7 @@ def ply_table(asked: Question) -> Table:
     for i, ply in enumerate(asked.laminate.stack.plies):
         for s, spot in enumerate(SPOTS):
             check = judged.checks[int(judged.check[0, i, s])]
-            mode = check.rule.modes[int(judged.mode[0, i, s])]
+            mode = mode_name(check.rule.modes, int(judged.mode[0, i, s]))
             rows.append((i + 1, ply.angle, ply.material, spot, float(judged.reserve[0, i, s]),
                          criterion(check.rule.key).title, mode,
                          float(total.z[i, s] / units.LENGTH.scale),

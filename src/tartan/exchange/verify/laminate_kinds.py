@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import strengths_of
+from tartan.core.criteria.base import mode_name, strengths_of
 from tartan.core.errors import MaterialError, StackError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.constants import flexural, membrane
@@ -145,7 +145,7 @@ def ply_failure(inputs: Inputs) -> Answers:
         outcome = rule.evaluate(strengths, applied, residual)
         found[f"{key}.RF"] = outcome.reserve
         found[f"{key}.FI"] = outcome.index
-        found[f"{key}.mode"] = [_label(rule.modes[m]) for m in outcome.mode]
+        found[f"{key}.mode"] = [_label(mode_name(rule.modes, int(m))) for m in outcome.mode]
         if outcome.angle is not None:
             found[f"{key}.theta_fp"] = [None if np.isnan(a) else a for a in outcome.angle]
     return found
