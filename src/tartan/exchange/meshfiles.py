@@ -21,8 +21,11 @@ SUFFIXES = (".vtu", ".xdmf", ".msh", ".stl", ".obj", ".ply")
 LENGTHS = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254}
 """Units a mesh can be in; the formats do not say."""
 
+LOOSE = (".stl", ".obj", ".ply")
+"""Forms that repeat corners from element to element; in the others a doubled node is a finding."""
+
 SAME = 1e-7
-"""Nodes nearer than this share of the part's size are one (STL repeats every corner)."""
+"""Nodes of those forms nearer than this share of the part's size are one."""
 
 
 def read_mesh(path: Path, unit: str = "mm") -> Mesh:
@@ -54,7 +57,11 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
         reason = str(error) or type(error).__name__
         raise DocumentError(f"The file could not be read ({reason}).", path.name,
                             "Export the mesh anew.") from error  # fmt: skip
-    nodes, back = _merged(np.asarray(found.points, float) * LENGTHS[unit])
+    points = _checked(np.asarray(found.points, float) * LENGTHS[unit], path.name)
+    if path.suffix.lower() in LOOSE:
+        nodes, back = _merged(points)
+    else:
+        nodes, back = points, np.arange(len(points))
     four, three, four_names, three_names = _elements(found, back)
     if len(four) + len(three) == 0:
         raise DocumentError("It holds no triangles and no quadrilaterals.", path.name,
@@ -73,11 +80,15 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
                 regions=regions)  # fmt: skip
 
 
-def _merged(points: NDArray[np.float64]) -> tuple[NDArray[np.float64], Index]:
+def _checked(points: NDArray[np.float64], name: str) -> NDArray[np.float64]:
     if points.ndim != 2 or len(points) == 0 or not np.isfinite(points).all():
-        raise DocumentError("Its points are not finite numbers.", "Mesh", "Export it anew.")
+        raise DocumentError("Its points are not finite numbers.", name, "Export it anew.")
     if points.shape[1] == 2:
         points = np.column_stack([points, np.zeros(len(points))])
+    return points
+
+
+def _merged(points: NDArray[np.float64]) -> tuple[NDArray[np.float64], Index]:
     size = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
     key = np.round(points / (size * SAME)).astype(np.int64)
     _, keep, back = np.unique(key, axis=0, return_index=True, return_inverse=True)

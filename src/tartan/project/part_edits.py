@@ -10,6 +10,7 @@ import numpy as np
 
 from tartan.core.errors import DocumentError, PartError, StackError
 from tartan.core.shell import regions
+from tartan.core.shell.defects import Kind, mended
 from tartan.core.stack import Ply
 from tartan.project.case_edits import (
     forget_region,
@@ -25,8 +26,17 @@ from tartan.project.case_edits import (
 )
 from tartan.project.design_edits import check_name
 from tartan.project.model import Project
+from tartan.project.packed import pack_mesh
 from tartan.project.partmesh import base_mesh, laid_plies, meshed, region_elements
-from tartan.project.partmodel import WHOLE, Direction, Part, Region, Rung, SupportSet
+from tartan.project.partmodel import (
+    WHOLE,
+    Direction,
+    Part,
+    ReadSurface,
+    Region,
+    Rung,
+    SupportSet,
+)
 
 
 def put_part(project: Project, part: Part) -> Project:
@@ -276,6 +286,22 @@ def renamed_material(part: Part | None, old: str, new: str) -> Part | None:
         return replace(ply, material=new) if ply is not None and ply.material == old else ply
 
     return replace(part, lay_up=tuple(replace(r, ply=swap(r.ply)) for r in part.lay_up))
+
+
+def mend_mesh(project: Project, kind: Kind) -> Project:
+    """Take a sort of defect out of a mesh that was read.
+
+    Raises
+    ------
+    PartError
+        When the surface is not a mesh that was read.
+    """
+    part = project.part
+    if part is None or not isinstance(part.surface, ReadSurface):
+        raise PartError("This surface is meshed here.", "Surface", "Change its figures.")
+    mesh = mended(base_mesh(part.surface, part.mesh_size, part.finer), kind)
+    surface = replace(part.surface, mesh=pack_mesh(mesh))
+    return change_part(project, surface=surface)
 
 
 def check_part_data(fresh: Project, project: Project) -> None:

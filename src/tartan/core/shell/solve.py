@@ -29,6 +29,7 @@ from tartan.core.shell.assembly import (
 )
 from tartan.core.shell.balance import equilibrium
 from tartan.core.shell.constraints import Held, check_free_motions
+from tartan.core.shell.defects import find_defects
 from tartan.core.shell.directions import undefined
 from tartan.core.shell.loads import resultant
 from tartan.core.shell.matrices import (
@@ -106,12 +107,14 @@ def check_model(model: ShellModel) -> None:
     Raises
     ------
     PartError
-        Undefined reference directions or elements without area.
+        Undefined reference directions; elements that are doubled, folded or without area.
     MechanismError
         Supports that leave a rigid motion.
     """
-    if not (model.mesh.areas() > 0).all():
-        raise PartError("The mesh has elements without area.", "Surface", "Change the shape.")
+    for defect in find_defects(model.mesh):
+        if defect.serious:
+            raise PartError(defect.words, "Surface, mesh",
+                            f"In Part, {defect.mend}, or read another mesh.")  # fmt: skip
     undefined_ = undefined(model.mesh, model.reference)
     if len(undefined_):
         what = (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import TartanError
 from tartan.core.shell import regions
 from tartan.core.shell.constraints import FreeMotion, free_motions_of
+from tartan.core.shell.defects import find_defects
 from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.shell.surfaces import quality
@@ -22,7 +23,7 @@ from tartan.exchange.maps import colours
 from tartan.project import part_edits, units
 from tartan.project.model import Project
 from tartan.project.partmesh import Meshed, bare_elements, laid_plies, meshed
-from tartan.project.partmodel import Part, Rung, Support, Surface
+from tartan.project.partmodel import Part, ReadSurface, Rung, Support, Surface
 from tartan.project.shellinputs import held_nodes, ties_of
 
 Array = NDArray[np.float64]
@@ -151,7 +152,12 @@ def _readiness(project: Project) -> list[Item]:
         whole = meshed(part)
     except TartanError as error:
         return [Item(str(error), "Part", _NOWHERE)]
-    items = [*_loose(part, whole), *_undefined(whole), *_bare(project, part, whole)]
+    items = [
+        *_defects(part, whole),
+        *_loose(part, whole),
+        *_undefined(whole),
+        *_bare(project, part, whole),
+    ]
     own = bool(project.cases) or not project.outside
     loose = any(i.mend == "tie them" for i in items)
     for name in dict.fromkeys(c.supports for c in project.cases) or [""]:
@@ -166,6 +172,16 @@ def _readiness(project: Project) -> list[Item]:
     for case in project.cases:
         if not case.loads:
             items.append(Item(f"Case '{case.name}' has no loads.", "Cases", _NOWHERE))
+    return items
+
+
+def _defects(part: Part, whole: Meshed) -> list[Item]:
+    """What is wrong with the mesh; one that was read can be mended here."""
+    items = []
+    for each in find_defects(whole.mesh):
+        mend = each.mend if isinstance(part.surface, ReadSurface) else ""
+        change = partial(part_edits.mend_mesh, kind=each.kind) if mend else None
+        items.append(Item(each.words, "Part", each.elements, mend, change))
     return items
 
 
