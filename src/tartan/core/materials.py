@@ -10,6 +10,7 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from tartan.core.bounds import MATERIAL, UNITS
 from tartan.core.errors import MaterialError
 
 Kind = Literal["ply", "woven", "isotropic", "core"]
@@ -195,6 +196,10 @@ def findings(material: Material) -> list[Finding]:
         elif name in _POSITIVE and value <= 0:
             what = f"{name} ({words}) must be greater than zero, it is {value:g}."
             found.append(Finding(name, what, "Enter a positive value."))
+        elif name in MATERIAL and not MATERIAL[name][0] <= value <= MATERIAL[name][1]:
+            low, high = (f"{v:g}{UNITS.get(name, '')}" for v in MATERIAL[name])
+            what = f"{name} ({words}) is {value:g}{UNITS.get(name, '')}, beyond {low} to {high}."
+            found.append(Finding(name, what, "Check its unit."))
     if not found and material.nu12**2 >= material.E1 / material.E2:
         limit = math.sqrt(material.E1 / material.E2)
         what = (
@@ -288,8 +293,13 @@ def isotropic(  # noqa: PLR0913 - a material has this many figures
                     Xc=strength, Yt=strength, Yc=strength, source=source)  # fmt: skip
 
 
+_ALIKE = (("E1", "E2", "E3"), ("nu12", "nu13", "nu23"), ("Xt", "Xc", "Yt", "Yc"),
+          ("alpha1", "alpha2", "alpha3"))  # fmt: skip
+"""Fields that are one in an isotropic material; the first leads."""
+
+
 def replace_value(material: Material, field: str, value: float | str | None) -> Material:
-    """Material with one field changed, keeping an isotropic one isotropic.
+    """Material with one field changed; an isotropic one stays isotropic in all its fields.
 
     Raises
     ------
@@ -297,9 +307,16 @@ def replace_value(material: Material, field: str, value: float | str | None) -> 
         When the result is not admissible.
     """
     changed = dataclasses.replace(material, **{field: value})  # type: ignore[arg-type]
-    if changed.kind == "isotropic" and field in ("kind", "E1", "nu12", "Xt", "rho", "alpha1"):
-        made = isotropic(changed.name, changed.E1, changed.nu12, strength=changed.Xt,
-                         rho=changed.rho, ply_thickness=changed.ply_thickness,
-                         alpha=changed.alpha1, source=changed.source)  # fmt: skip
-        changed = made
-    return checked(changed)
+    if changed.kind != "isotropic":
+        return checked(changed)
+    if field in ("G12", "G13", "G23"):
+        raise MaterialError(f"{field} follows from E and ν in an isotropic material.",
+                            f"Material '{material.name}', {field}",
+                            "Change E1 or nu12, or its kind.")  # fmt: skip
+    lead = next((group[0] for group in _ALIKE if field in group), field)
+    changed = dataclasses.replace(changed, **{lead: value})  # type: ignore[arg-type]
+    checked(dataclasses.replace(changed, kind="ply"))
+    made = isotropic(changed.name, changed.E1, changed.nu12, strength=changed.Xt,
+                     alpha=changed.alpha1)  # fmt: skip
+    alike = {f: getattr(made, f) for group in _ALIKE for f in group}
+    return checked(dataclasses.replace(changed, G12=made.G12, G13=made.G13, G23=made.G23, **alike))

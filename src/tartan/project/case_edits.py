@@ -6,6 +6,14 @@ import math
 from collections.abc import Iterable
 from dataclasses import fields, replace
 
+from tartan.core.bounds import (
+    MOST_FACTOR,
+    MOST_FORCE,
+    MOST_HEAT,
+    MOST_LENGTH,
+    MOST_STRESS,
+    beyond,
+)
 from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.project.design_edits import check_name
@@ -33,6 +41,11 @@ from tartan.project.partmodel import (
     Support,
     SupportSet,
 )
+
+_MOST = {"value": MOST_STRESS, "dT": MOST_HEAT, "gradient": 100 * MOST_HEAT,
+         "factor": MOST_FACTOR, "vector": MOST_FACTOR, "at": MOST_LENGTH, "move": MOST_LENGTH,
+         "reach": MOST_LENGTH}  # fmt: skip
+"""Greatest figure of a load by its field; of forces and moments where it is not named."""
 
 MOST_RINGS = 50
 """Elements round a support or force that can be left out."""
@@ -84,8 +97,9 @@ def checked_supports(project: Project, supports: Iterable[Support], name: str = 
         if support.kind not in SUPPORT_KINDS:
             raise PartError(f"There is no support '{support.kind}'.", where,
                             f"Choose one of {', '.join(SUPPORT_KINDS)}.")  # fmt: skip
-        if not all(map(math.isfinite, support.at)):
-            raise PartError("A figure is not finite.", where, "Enter a number.")
+        if any(beyond(v, MOST_LENGTH) for v in support.at):
+            raise PartError(f"A figure is no length up to {MOST_LENGTH:g} m.", where,
+                            "Enter a number.")  # fmt: skip
     return supports
 
 
@@ -120,8 +134,13 @@ def check_load(project: Project, load: Load, where: str) -> None:
     for field in fields(load):
         value = getattr(load, field.name)
         figures = value if isinstance(value, tuple) else (value,)
-        if not all(math.isfinite(v) for v in figures if isinstance(v, int | float)):
+        numbers = [v for v in figures if isinstance(v, int | float) and not isinstance(v, bool)]
+        if not all(map(math.isfinite, numbers)):
             raise PartError("A load is not a finite number.", where, "Enter a number.")
+        most = _MOST.get(field.name, MOST_FORCE)
+        if wrong := [v for v in numbers if beyond(v, most)]:
+            raise PartError(f"A figure of {wrong[0]:g} is beyond ±{most:g} in SI units.", where,
+                            "Check its unit.")  # fmt: skip
     if isinstance(load, MappedPressure) and all(t.name != load.table for t in project.tables):
         raise PartError(f"There is no pressure table '{load.table}'.", where,
                         "Read one in Cases.")  # fmt: skip
@@ -211,8 +230,9 @@ def put_combinations(project: Project, combinations: Iterable[Combination]) -> P
             where = f"Case '{each.name}'"
             if name not in names:
                 raise DocumentError(f"There is no case '{name}'.", where, "Choose a case.")
-            if not math.isfinite(factor):
-                raise DocumentError("A factor is not a finite number.", where, "Enter a number.")
+            if beyond(factor, MOST_FACTOR):
+                raise DocumentError(f"A factor is no number up to ±{MOST_FACTOR:g}.", where,
+                                    "Enter a number.")  # fmt: skip
         if strange := [n for n in each.held if n not in names]:
             where = f"Case '{each.name}'"
             raise DocumentError(
@@ -245,9 +265,9 @@ def put_tables(project: Project, tables: Iterable[PressureTable]) -> Project:
             raise PartError("A pressure table needs three points or more.", where,
                             "Give rows of x, y, z, p.")  # fmt: skip
         for number, row in enumerate(table.rows, start=1):
-            if not all(map(math.isfinite, row)):
-                raise PartError("A value is not a finite number.", f"{where}, row {number}",
-                                "Mend it.")  # fmt: skip
+            if any(map(beyond, row, (*[MOST_LENGTH] * 3, MOST_STRESS))):
+                raise PartError("A value makes no sense.", f"{where}, row {number}",
+                                "Mend it, or check its unit.")  # fmt: skip
     for case in project.cases:
         for load in case.loads:
             if isinstance(load, MappedPressure) and load.table not in seen:
@@ -268,7 +288,7 @@ def put_requirements(project: Project, requirements: Iterable[Requirement]) -> P
     names, outside = set(project.case_names), {x.name for x in project.outside}
     for each in requirements:
         where = f"Requirement, {each.kind}"
-        if not (math.isfinite(each.value) and each.value > 0):
+        if beyond(each.value, MOST_FORCE) or each.value <= 0:
             raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
         if isinstance(each, MassRequirement):
             continue

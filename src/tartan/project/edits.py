@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import TypeVar
 
 from tartan.core.errors import DocumentError, StackError, TartanError
-from tartan.core.materials import Material, checked
+from tartan.core.materials import Material, checked, replace_value
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare, relay
 from tartan.project.design_edits import (
@@ -62,6 +62,20 @@ def put_material(project: Project, name: str, material: Material) -> Project:
     for each in changed.materials:
         changed.in_force(each)
     return changed
+
+
+def set_value(project: Project, name: str, field: str, value: float | str | None) -> Project:
+    """Set one field of a material, wherever that is done; see `replace_value`.
+
+    Raises
+    ------
+    MaterialError, DocumentError
+        As `replace_value` and `put_material`.
+    """
+    material = project.material(name)
+    if material is None:
+        raise DocumentError(f"There is no material '{name}'.", "Materials", "Choose another.")
+    return put_material(project, name, replace_value(material, field, value))
 
 
 def add_materials(project: Project, materials: Iterable[Material]) -> Project:

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from tartan.core.bounds import MOST_LENGTH, beyond
 from tartan.core.errors import DocumentError, PartError, StackError
 from tartan.core.shell import regions
 from tartan.core.shell.defects import Kind, mended
@@ -38,6 +39,9 @@ from tartan.project.partmodel import (
     SupportSet,
 )
 
+MOST_GROWN = 1000
+"""Rings of elements by which a region can be grown or shrunk."""
+
 
 def put_part(project: Project, part: Part) -> Project:
     """Replace the part.
@@ -55,8 +59,9 @@ def put_part(project: Project, part: Part) -> Project:
             raise PartError("The reference direction has no length.",
                             f"Reference direction {number}",
                             "Enter a vector such as 1, 0, 0.")  # fmt: skip
-    if not (math.isfinite(part.offset) and math.isfinite(part.tie_gap) and part.tie_gap >= 0):
-        raise PartError("The offset or the tie gap is not a number.", "Part", "Enter a length.")
+    if beyond(part.offset, MOST_LENGTH) or beyond(part.tie_gap, MOST_LENGTH) or part.tie_gap < 0:
+        raise PartError(f"The offset or the tie gap is no length up to {MOST_LENGTH:g} m.", "Part",
+                        "Enter a length.")  # fmt: skip
     names: list[str] = []
     taken = base_mesh(part.surface, part.mesh_size, part.finer)
     for region in part.regions:
@@ -64,6 +69,9 @@ def put_part(project: Project, part: Part) -> Project:
         names.append(region.name)
         if not (region.faces or region.near or region.elements):
             raise PartError("It holds nothing.", f"Region '{region.name}'", "Pick elements.")
+        if abs(region.grow) > MOST_GROWN:
+            raise PartError(f"It is grown by {region.grow} elements.", f"Region '{region.name}'",
+                            f"Enter up to {MOST_GROWN}.")  # fmt: skip
     for number, rung in enumerate(part.lay_up, start=1):
         _check_rung(project, rung, f"Part, rung {number}")
     meshed(part)

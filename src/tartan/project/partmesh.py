@@ -196,10 +196,9 @@ def region_elements(mesh: Mesh, region: Region) -> Index:
         chosen = (regions.near_chain(mesh, mesh.edges[near.edge], near.distance) if near.edge
                   else regions.near_point(mesh, np.array(near.at), near.distance))  # fmt: skip
         inside[chosen] = True
-    picked = np.array(region.elements, np.int64)
-    if len(picked) and not 0 <= picked.min() <= picked.max() < mesh.count:
+    if any(not 0 <= e < mesh.count for e in region.elements):
         raise PartError("It names elements beyond the mesh.", where, "Pick them anew.")
-    inside[picked] = True
+    inside[np.array(region.elements, np.int64)] = True
     return regions.grown(mesh, np.flatnonzero(inside), region.grow)
 
 

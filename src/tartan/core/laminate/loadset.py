@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.bounds import MOST_HEAT, MOST_STRESS, beyond
 from tartan.core.errors import StackError
 from tartan.core.laminate.response import Load, PlyResponse, respond_mixed, shear_from_section
 from tartan.core.laminate.stiffness import Laminate
@@ -124,6 +125,15 @@ def check_load_set(loads: LoadSet) -> LoadSet:
                                    loads.dC, *loads.held, loads.growing_dT,
                                    loads.growing_gradient))):  # fmt: skip
         raise StackError("A load is not a finite number.", where, "Enter a number.")
+    forces = [*loads.Q, *loads.held, *(v for v, w in zip(loads.values, loads.ways, strict=True)
+                                       if w != "strain")]  # fmt: skip
+    strains = [v for v, w in zip(loads.values, loads.ways, strict=True) if w == "strain"]
+    heats = [loads.dT, loads.dT_gradient / 100, loads.growing_dT, loads.growing_gradient / 100]
+    for figures, most in ((forces, MOST_STRESS), (strains, 1e6), (heats, MOST_HEAT),
+                          ([loads.dC], 1e3)):  # fmt: skip
+        if wrong := [v for v in figures if beyond(v, most)]:
+            raise StackError(f"A load of {wrong[0]:g} is beyond ±{most:g} in SI units.", where,
+                             "Check its unit.")  # fmt: skip
     return loads
 
 

@@ -173,12 +173,8 @@ class CriteriaForm(QWidget):
         old.setText(words)  # type: ignore[attr-defined]
 
     def _put(self, name: str, field: str, value: float | None) -> TartanError | None:
-        material = self.session.project.material(name)
-        if material is None:
-            return None
-        changed = replace(material, **{field: value})  # type: ignore[arg-type]
         return self._edit(f"{SYMBOLS[field]} of {name}",
-                          lambda p: edits.put_material(p, name, changed))  # fmt: skip
+                          lambda p: edits.set_value(p, name, field, value))  # fmt: skip
 
 
 def _least(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> str:

@@ -10,7 +10,7 @@ from functools import lru_cache
 from tartan.core.criteria.base import derivation, derived_value
 from tartan.core.errors import MaterialError, TartanError
 from tartan.core.laminate import Laminate, make_laminate
-from tartan.core.materials import FIELD_NAMES, Kind, Material, findings, replace_value
+from tartan.core.materials import FIELD_NAMES, Kind, Material, findings
 from tartan.core.stack import Ply, Stack
 from tartan.project import edits, units
 from tartan.project.model import AppliedCondition, Project
@@ -77,14 +77,7 @@ def touched(project: Project, material: str) -> str:
 
 def change(name: str, field: str, value: float | str | None) -> Callable[[Project], Project]:
     """Edit that sets one field of a material."""
-
-    def edit(project: Project) -> Project:
-        material = project.material(name)
-        if material is None:
-            raise TartanError(f"There is no material '{name}'.", "Materials", "Choose another.")
-        return edits.put_material(project, name, replace_value(material, field, value))
-
-    return edit
+    return lambda project: edits.set_value(project, name, field, value)
 
 
 def fault_of(material: Material, field: str, text: str) -> str:
