@@ -58,6 +58,12 @@ class Material:
         Weight of shear in Hashin's fibre tension mode [1].
     p_nl_t, p_nl_c : float
         Puck's inclinations p⊥∥ at zero transverse stress, tension and compression [1].
+    wrinkling_k : float
+        Of a core: knocked-down factor of the thick-core wrinkling formula, 0.91 at most [1].
+    cell_size : float, optional
+        Of a honeycomb core: width of a cell across its flats [m].
+    Zc : float, optional
+        Of a core: compressive strength through the thickness [Pa].
     eXt, eXc, eYt, eYc, eS12 : float, optional
         Strain allowables [1]; those left empty follow from strength and modulus.
     source : str
@@ -94,6 +100,9 @@ class Material:
     hashin_alpha: float = 1.0
     p_nl_t: float = 0.35
     p_nl_c: float = 0.30
+    wrinkling_k: float = 0.5
+    cell_size: float | None = None
+    Zc: float | None = None
     eXt: float | None = None
     eXc: float | None = None
     eYt: float | None = None
@@ -148,6 +157,9 @@ FIELD_NAMES: dict[str, str] = {
     "hashin_alpha": "weight of shear in fibre tension",
     "p_nl_t": "Puck inclination p⊥∥ in tension",
     "p_nl_c": "Puck inclination p⊥∥ in compression",
+    "wrinkling_k": "wrinkling factor",
+    "cell_size": "width of a honeycomb cell",
+    "Zc": "compressive strength through the thickness",
     "eXt": "tensile strain allowable along 1",
     "eXc": "compressive strain allowable along 1",
     "eYt": "tensile strain allowable along 2",
@@ -157,7 +169,7 @@ FIELD_NAMES: dict[str, str] = {
 """Plain name of every number of a material, by field."""
 
 _POSITIVE = ("E1", "E2", "E3", "G12", "G13", "G23", "rho", "price", "ply_thickness",
-             "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23",
+             "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23", "wrinkling_k", "cell_size", "Zc",
              "eXt", "eXc", "eYt", "eYc", "eS12")  # fmt: skip
 
 ELASTIC_FIELDS = ("E1", "E2", "nu12", "G12", "G13", "G23", "rho",

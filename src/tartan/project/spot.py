@@ -107,11 +107,13 @@ def drivers_at(found: PartAnswer, element: int, case: int, ply: int, spot: int, 
     rule = criterion(key)
     response = answer(laminate, spot_loads(found, element, case, point))
     checks = checks_of(laminate, found.inputs.criteria.sets)
-    strengths = next(c.strengths for c in checks if c.rule.key == key and place in c.plies)
-    if rule.stress == "transverse":
-        kept = response.held_shear
-        return key, drivers(rule, strengths, response.shear[place, spot],
-                            None if kept is None else kept[place, spot])  # fmt: skip
-    rest = response.residual
-    return key, drivers(rule, strengths, response.applied.stress_12[place, spot],
-                        None if rest is None else rest[place, spot])  # fmt: skip
+    check = next(c for c in checks if c.rule.key == key and place in c.plies)
+    row = int(np.flatnonzero(check.plies == place)[0])
+    scaled = check.fed(response.applied.stress_12, response.shear)[row, spot]
+    stays = response.held_shear if rule.stress == "transverse" else response.residual
+    rest = None
+    if stays is not None:
+        still = np.zeros_like(response.applied.stress_12)
+        still = still if response.residual is None else response.residual
+        rest = check.fed(still, response.held_shear)[row, spot]
+    return key, drivers(rule, check.at(place, spot), scaled, rest)

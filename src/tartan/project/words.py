@@ -37,7 +37,8 @@ QUANTITIES: dict[str, Quantity] = {
     "ply_thickness": units.LENGTH, "alpha1": units.EXPANSION, "alpha2": units.EXPANSION,
     "beta1": units.RATIO, "beta2": units.RATIO, "Xt": units.STRESS, "Xc": units.STRESS,
     "Yt": units.STRESS, "Yc": units.STRESS, "S12": units.STRESS, "S13": units.STRESS,
-    "S23": units.STRESS, "f12_star": units.RATIO, "hashin_alpha": units.RATIO,
+    "S23": units.STRESS, "wrinkling_k": units.RATIO, "cell_size": units.LENGTH,
+    "Zc": units.STRESS, "f12_star": units.RATIO, "hashin_alpha": units.RATIO,
     "p_nl_t": units.RATIO, "p_nl_c": units.RATIO, "eXt": units.STRAIN, "eXc": units.STRAIN,
     "eYt": units.STRAIN, "eYc": units.STRAIN, "eS12": units.STRAIN,
 }  # fmt: skip
@@ -48,7 +49,8 @@ SYMBOLS = {
     "rho": "ρ", "ply_thickness": "t", "alpha1": "α₁", "alpha2": "α₂", "beta1": "β₁", "beta2": "β₂",
     "Xt": "Xt", "Xc": "Xc", "Yt": "Yt", "Yc": "Yc", "S12": "S₁₂", "S13": "S₁₃", "S23": "S₂₃",
     "f12_star": "F₁₂*", "hashin_alpha": "shear weight", "p_nl_t": "p⊥∥ᵗ", "p_nl_c": "p⊥∥ᶜ",
-    "price": "price", "nu13": "ν₁₃", "nu23": "ν₂₃", "alpha3": "α₃",
+    "wrinkling_k": "k", "cell_size": "cell", "Zc": "Zc", "price": "price",
+    "nu13": "ν₁₃", "nu23": "ν₂₃", "alpha3": "α₃",
     "eXt": "e Xt", "eXc": "e Xc", "eYt": "e Yt", "eYc": "e Yc", "eS12": "e S₁₂",
 }  # fmt: skip
 """How each field is written."""
@@ -56,7 +58,9 @@ SYMBOLS = {
 
 SHORT = {"fibre tension": "F+", "fibre compression": "F−", "matrix tension": "M+",
          "matrix compression": "M−", "in-plane shear": "S", "core shear along 1": "CS",
-         "core shear along 2": "CS", "yield": "Y",
+         "core shear along 2": "CS", "yield": "Y", "face wrinkling, bottom face": "wrinkles",
+         "face wrinkling, top face": "wrinkles", "dimpling, bottom face": "dimples",
+         "dimpling, top face": "dimples", "shear crimping": "crimps", "core crushing": "crushes",
          "interlaminar shear": "IL", "IFF A": "A", "IFF B": "B", "IFF C": "C"}  # fmt: skip
 """Failure modes where space is short."""
 

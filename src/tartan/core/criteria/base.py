@@ -20,7 +20,7 @@ from tartan.core.errors import CriterionError, MaterialError
 from tartan.core.materials import FIELD_NAMES, Material
 
 Array = NDArray[np.float64]
-Strengths = Mapping[str, float]
+Strengths = Mapping[str, Any]
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,8 +103,9 @@ class Criterion(Protocol):
         Fields of `Material` it cannot do without.
     modes : tuple of str
         Labels of its failure modes, in words.
-    stress : {"in-plane", "transverse"}
-        Which stresses it reads: 1, 2, 12 in the last axis, or 13, 23.
+    stress : {"in-plane", "transverse", "sandwich"}
+        Which stresses it reads: 1, 2, 12 in the last axis; 13, 23; or what `sandwich` gathers
+        of the plies round a core.
     source : str
         Where it is published.
     formula : str
@@ -123,7 +124,7 @@ class Criterion(Protocol):
     @property
     def modes(self) -> tuple[str, ...]: ...  # noqa: D102
     @property
-    def stress(self) -> Literal["in-plane", "transverse"]: ...  # noqa: D102
+    def stress(self) -> Literal["in-plane", "transverse", "sandwich"]: ...  # noqa: D102
     @property
     def source(self) -> str: ...  # noqa: D102
     @property

@@ -29,7 +29,7 @@ class CoreShear:
     title = "core shear"
     needs = ("S13", "S23")
     modes = ("core shear along 1", "core shear along 2")
-    stress: Literal["in-plane", "transverse"] = "transverse"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "transverse"
     source = "Allen, Analysis and Design of Structural Sandwich Panels (1969), ch. 2"
 
     @guarded
@@ -69,7 +69,7 @@ class Interlaminar:
     title = "interlaminar shear"
     needs: tuple[str, ...] = ("S13", "S23")
     modes: tuple[str, ...] = ("interlaminar shear",)
-    stress: Literal["in-plane", "transverse"] = "transverse"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "transverse"
     source = "Brewer & Lagace, J. Compos. Mater. 22 (1988) 1141–1155"
 
     @guarded

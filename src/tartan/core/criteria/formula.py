@@ -62,7 +62,7 @@ class FormulaCriterion:
     text: str
     needs: tuple[str, ...] = field(init=False)
     modes: tuple[str, ...] = ("user criterion",)
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source: str = "entered by the user"
     fibre: None = None
 

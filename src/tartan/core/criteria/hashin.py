@@ -37,7 +37,7 @@ class Hashin:
     title = "Hashin"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "S23", "hashin_alpha")
     modes = ("fibre tension", "fibre compression", "matrix tension", "matrix compression")
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "Hashin, J. Appl. Mech. 47 (1980) 329–334"
 
     @guarded

@@ -24,7 +24,7 @@ class MaxStress:
     title = "maximum stress"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
     modes = MODES
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "Jones, Mechanics of Composite Materials, 2nd ed., section 2.9.1"
 
     @guarded
@@ -55,7 +55,7 @@ class MaxStrain:
     title = "maximum strain"
     needs: tuple[str, ...] = ("E1", "E2", "nu12", "G12", "eXt", "eXc", "eYt", "eYc", "eS12")
     modes = MODES
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "Jones, Mechanics of Composite Materials, 2nd ed., section 2.9.2"
 
     @guarded

@@ -32,7 +32,7 @@ class Puck:
     title = "Puck"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12", "p_nl_t", "p_nl_c")
     modes = ("fibre tension", "fibre compression", "IFF A", "IFF B", "IFF C")
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "VDI 2014-3 (2006); Puck & Schürmann, Compos. Sci. Technol. 58 (1998) 1045–1067"
 
     @guarded

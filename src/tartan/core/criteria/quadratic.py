@@ -6,7 +6,7 @@ Sources: V. D. Azzi and S. W. Tsai, Exp. Mech. 5 (1965) 283–288; O. Hoffman, J
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -33,7 +33,7 @@ class TsaiHill:
     title = "Tsai–Hill"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
     modes = MODES
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "Azzi & Tsai, Exp. Mech. 5 (1965) 283–288"
 
     @guarded
@@ -70,7 +70,7 @@ class TsaiHill:
         return Outcome(reserve, index, dominant(strengths, held + scale * applied))
 
 
-def _hill(X: Array | float, Y: Array | float, S: float) -> tuple[Array | float, ...]:
+def _hill(X: Any, Y: Any, S: float) -> tuple[Array | float, ...]:
     """Coefficients of s1², s2², t12² and of twice s1 s2."""
     return 1 / X**2, 1 / Y**2, 1 / S**2, -0.5 / X**2
 
@@ -87,7 +87,7 @@ class Hoffman:
     title = "Hoffman"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12")
     modes = MODES
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "Hoffman, J. Compos. Mater. 1 (1967) 200–206"
 
     @guarded

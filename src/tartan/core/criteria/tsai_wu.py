@@ -27,7 +27,7 @@ class TsaiWu:
     title = "Tsai–Wu"
     needs = ("Xt", "Xc", "Yt", "Yc", "S12", "f12_star")
     modes = MODES
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "Tsai & Wu, J. Compos. Mater. 5 (1971) 58–80"
 
     @guarded

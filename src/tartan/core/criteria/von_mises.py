@@ -21,7 +21,7 @@ class VonMises:
     title = "von Mises"
     needs = ("Xt",)
     modes = ("yield",)
-    stress: Literal["in-plane", "transverse"] = "in-plane"
+    stress: Literal["in-plane", "transverse", "sandwich"] = "in-plane"
     source = "von Mises, Nachr. Ges. Wiss. Göttingen (1913) 582–592"
 
     @guarded

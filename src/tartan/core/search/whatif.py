@@ -141,7 +141,29 @@ class _Table:
         if names != self.names:
             self.names = names
             one_each = Stack("", tuple(Ply(name, 0.0, 1e-3) for name in names))
-            self.checks = checks_of(Laminate(one_each, tuple(used)), self._sets)
+            every = checks_of(Laminate(one_each, tuple(used)), self._sets)
+            self.checks = [c for c in every if c.rule.stress != "sandwich"]
+
+    def stability(self, piece: Sequence[Change], stresses: tuple[Array, Array], least: Array
+                  ) -> None:  # fmt: skip
+        """Lower reserve factors, shape (k, m), in place where a sandwich gives way as a whole.
+
+        Faces and core differ from candidate to candidate, so these go one by one.
+        """
+        if not any(m.kind == "core" for m in map(self._materials.get, self.names) if m):
+            return
+        stress, held = stresses
+        for i, change in enumerate(piece):
+            used = tuple(self._materials[p.material] for p in change.plies)
+            if not any(m.kind == "core" for m in used):
+                continue
+            laminate = Laminate(Stack("", tuple(change.plies)), used)
+            for check in checks_of(laminate, self._sets):
+                if check.rule.stress == "sandwich":
+                    rest = check.fed(held[:, i], None) if held.any() else None
+                    found = check.rule.evaluate(check.strengths, check.fed(stress[:, i], None),
+                                                rest)  # fmt: skip
+                    least[:, i] = np.minimum(least[:, i], found.reserve.min(axis=(1, 2)))
 
 
 def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> list[Ranked]:
@@ -179,6 +201,7 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> l
         shear[moves] += held_shear[moves]
         held_shear[moves] = 0.0
     least = _least(table, layer, (stress, shear), (held, held_shear))
+    table.stability(piece, (stress, held), least)
     worst = least.argmin(axis=0)
     mass = (table.rho[layer] * t).sum(axis=1)
     return [Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))

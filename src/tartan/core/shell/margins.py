@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.base import Outcome, mode_name
+from tartan.core.errors import PartError
 from tartan.core.laminate.response import (
     shear_from_section,
     spot_heights,
@@ -26,6 +27,9 @@ from tartan.core.strength.govern import Check, Sets, checks_of
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+STRANGE = 1e30
+"""Section strains at and beyond it are no answer."""
+
 BLOCK = 400
 """Elements assessed at a time; with 50 plies about 100 MB of temporaries."""
 
@@ -60,11 +64,11 @@ class Within:
         for check in found:
             if self.criteria is not None and check.rule.key not in self.criteria:
                 continue
-            plies = check.plies
+            inside = np.ones(len(check.plies), bool)
             if self.plies is not None:
-                plies = plies[np.isin(plies, self.plies)]
-            if len(plies):
-                chosen.append(replace(check, plies=plies))
+                inside = np.isin(check.plies, self.plies)
+            if inside.any():
+                chosen.append(check.within(inside, self.spots))
         return chosen
 
 
@@ -138,6 +142,7 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
     CriterionError, MaterialError
         As `checks_of`.
     """
+    _refuse_lost(strains)
     checks = within.checks(checks_of(laminate, sets))
     keys = tuple(dict.fromkeys(c.rule.key for c in checks))
     count = strains.shape[1]
@@ -161,17 +166,32 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
         block = slice(start, start + len(part))
         held = _held(laminate, residual, free, block, stress)
         for check in checks:
-            plies = check.plies[:, None]
-            fed = stress[check.rule.stress][..., plies, spots, :]
-            rest = held.get(check.rule.stress)
-            if rest is not None:
-                rest = np.broadcast_to(rest[..., plies, spots, :][:, None], fed.shape)
+            fed = _at_spots(check, stress, spots)
+            rest = None
+            if held:
+                rest = np.broadcast_to(_at_spots(check, held, spots)[:, None], fed.shape)
             outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
             _keep_least(outcome, check.plies, spots, which,
                         (reserve[block], address[:, block], index[block]))  # fmt: skip
     case, point, ply, spot, number, mode = address
     return Margins(reserve, case, ply, spot, point, number, mode, keys, index)
+
+
+def _refuse_lost(strains: Array) -> None:
+    """Raise where section strains are no numbers: they would pass for sound ones."""
+    whole = float(np.abs(strains).max(initial=0.0))
+    if not whole < STRANGE:
+        case, element = np.argwhere(~(np.abs(strains).max(axis=(2, 3)) < STRANGE))[0]
+        raise PartError("The section strains are not numbers.",
+                        f"Element {int(element) + 1}, case {int(case) + 1}",
+                        "Solve the part again; check loads and materials.")  # fmt: skip
+
+
+def _at_spots(check: Check, stress: Mapping[str, Array], spots: Index) -> Array:
+    """What a check reads at its plies and the chosen spots."""
+    found = check.fed(stress["in-plane"], stress.get("transverse"))
+    return found if check.gather is not None else found[..., spots, :]
 
 
 def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from tartan.core.bounds import LEAST_LENGTH, beyond
+from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH, beyond
 from tartan.core.errors import StackError
 
 
@@ -102,8 +102,10 @@ def check_stack(stack: Stack, materials: Collection[str]) -> Stack:
         if not math.isfinite(ply.thickness) or ply.thickness <= 0:
             what = f"thickness must be greater than zero, it is {ply.thickness:g} m."
             raise StackError(what, where, "Enter a positive thickness.")
-        if not LEAST_LENGTH <= ply.thickness <= 10.0:
-            what = f"thickness {ply.thickness:g} m is beyond {LEAST_LENGTH:g} m to 10 m."
+        if not LEAST_LENGTH <= ply.thickness <= MOST_LENGTH:
+            what = (
+                f"thickness {ply.thickness:g} m is beyond {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m."
+            )
             raise StackError(what, where, "Check its unit.")
         if beyond(ply.angle, 1e6):
             raise StackError("angle is not a finite number.", where, "Enter an angle in degrees.")

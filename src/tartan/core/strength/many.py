@@ -7,16 +7,27 @@ else asks for many loads on one laminate.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, Criterion, criterion
-from tartan.core.criteria.base import Outcome, Strengths, mode_name, strengths_of
+from tartan.core.criteria.base import (
+    NEVER,
+    Outcome,
+    Strengths,
+    derivation,
+    mode_name,
+    strengths_of,
+)
+from tartan.core.criteria.sandwich import SandwichCriterion
 from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import SPOTS
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.materials import Material
+from tartan.core.strength.cores import cores_of, gather, sandwich_of
 from tartan.core.strength.reserve import plies_by_material
 
 Array = NDArray[np.float64]
@@ -29,11 +40,58 @@ TIE = 1e-9
 
 @dataclass(frozen=True, eq=False)
 class Check:
-    """One criterion for the plies of one material."""
+    """One criterion for the plies of one material.
+
+    Attributes
+    ----------
+    rule : Criterion
+        The criterion.
+    strengths : mapping
+        Its data; of sandwich criteria arrays over plies and spots.
+    plies : ndarray of int, shape (m,)
+        Plies it judges.
+    gather : ndarray, shape (m, 3, c, n, 3, 3), optional
+        What a sandwich criterion reads, from the in-plane stresses of all plies.
+    """
 
     rule: Criterion
     strengths: Strengths
     plies: NDArray[np.intp]
+    gather: Array | None = None
+
+    def fed(self, in_plane: Array, transverse: Array | None) -> Array:
+        """Stresses it reads at its plies and spots, shape (..., m, 3, c).
+
+        Parameters
+        ----------
+        in_plane : ndarray, shape (..., n, 3, 3)
+            By ply and spot in ply axes [Pa].
+        transverse : ndarray, shape (..., n, 3, 2), optional
+            The same of tau_13, tau_23; zero when left out [Pa].
+        """
+        if self.gather is not None:
+            return np.asarray(np.einsum("mscnab,...nab->...msc", self.gather, in_plane,
+                                        optimize=True))  # fmt: skip
+        if self.rule.stress == "transverse":
+            if transverse is None:
+                return np.zeros((*in_plane.shape[:-3], len(self.plies), 3, 2))
+            return np.asarray(transverse[..., self.plies, :, :])
+        return np.asarray(in_plane[..., self.plies, :, :])
+
+    def within(self, plies: NDArray[np.bool_], spots: Sequence[int] = (0, 1, 2)) -> Check:
+        """Return the check at some of its plies, whose data are cut to them and the spots."""
+        if self.gather is None:
+            return replace(self, plies=self.plies[plies])
+        rows = np.flatnonzero(plies)
+        cut = {k: np.asarray(v)[rows][:, list(spots)] for k, v in self.strengths.items()}
+        return Check(self.rule, cut, self.plies[plies], self.gather[rows][:, list(spots)])
+
+    def at(self, ply: int, spot: int) -> Strengths:
+        """Data at one ply and spot."""
+        if self.gather is None:
+            return self.strengths
+        row = int(np.flatnonzero(self.plies == ply)[0])
+        return {k: np.asarray(v)[row, spot] for k, v in self.strengths.items()}
 
 
 @dataclass(frozen=True)
@@ -140,8 +198,53 @@ def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> list[Check]:
                                  "Choose one in the criteria set.")  # fmt: skip
         for key in chosen:
             rule = criterion(key)
+            if rule.stress == "sandwich":
+                if not lacking(material, rule):
+                    found += sandwich_checks(laminate, rule, material, plies)
+                continue
             found.append(Check(rule, strengths_of(material, rule), plies))
     return found
+
+
+def lacking(material: Material, rule: Criterion) -> tuple[str, ...]:
+    """Fields that a criterion needs and a material has not."""
+    return tuple(f for f in rule.needs
+                 if getattr(material, f) is None and derivation(material, f) is None)  # fmt: skip
+
+
+def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
+    """What the sets ask for and no data are there for, in words; what stands beside an answer."""
+    found = []
+    for material in dict.fromkeys(laminate.materials):
+        for key in sets.get(material.name, sets.get(material.kind, ())):
+            rule = criterion(key)
+            missing = lacking(material, rule) if rule.stress == "sandwich" else ()
+            if missing and cores_of(laminate):
+                found.append(f"{rule.title} ({', '.join(missing)} of '{material.name}' is empty)")
+    return tuple(dict.fromkeys(found))
+
+
+def sandwich_checks(laminate: Laminate, rule: Criterion, material: Material,
+                    plies: NDArray[np.intp]) -> list[Check]:  # fmt: skip
+    """Checks of the cores of a material; each is judged at its first ply."""
+    form = cast("SandwichCriterion", rule)
+    data = strengths_of(material, rule)
+    rows: list[int] = []
+    limits: list[dict[str, Array]] = []
+    reads: list[Array] = []
+    for core in cores_of(laminate):
+        if core.plies.start in plies and (len(core.below) or len(core.above)):
+            sandwich = sandwich_of(laminate, core)
+            lost = sandwich.G is None and "G13" in rule.needs
+            if lost or (sandwich.Ec is None and "E3" in rule.needs):
+                continue
+            rows.append(core.plies.start)
+            limits.append(form.limits(sandwich, data))
+            reads.append(gather(laminate, core, form.reads))
+    if not rows:
+        return []
+    joined = {k: np.array([x[k] for x in limits]) for k in limits[0]}
+    return [Check(rule, joined, np.array(rows), np.array(reads))]
 
 
 def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None = None,
@@ -164,7 +267,7 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
     """
     shape = in_plane.shape[:-1]
     least = np.full(shape, np.inf)
-    which, mode = np.zeros(shape, np.int8), np.zeros(shape, np.int8)
+    which, mode = np.zeros(shape, np.int8), np.full(shape, NEVER, np.int8)
     angle = np.full(shape, np.nan)
     judged = np.zeros(shape, bool)
     single = []
@@ -185,15 +288,17 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
 def _evaluate(check: Check, in_plane: Array, transverse: Array | None,
               rests: tuple[Array | None, Array | None]) -> Outcome:  # fmt: skip
     residual, held_shear = rests
-    if check.rule.stress == "transverse":
-        if transverse is None:
-            transverse = np.zeros((*in_plane.shape[:-1], 2))
-        if held_shear is None:
-            return check.rule.evaluate(check.strengths, transverse[:, check.plies])
-        stays = np.broadcast_to(held_shear, transverse.shape)[:, check.plies]
-        return check.rule.evaluate(check.strengths, transverse[:, check.plies], stays)
-    applied = in_plane[:, check.plies]
-    if residual is None:
-        return check.rule.evaluate(check.strengths, applied)
-    held = np.broadcast_to(residual, in_plane.shape)[:, check.plies]
-    return check.rule.evaluate(check.strengths, applied, held)
+    applied = check.fed(in_plane, transverse)
+    stays = held_shear if check.rule.stress == "transverse" else residual
+    held = None
+    if stays is not None:
+        still = np.broadcast_to(residual if residual is not None else 0.0, in_plane.shape)
+        held = np.broadcast_to(check.fed(still, held_shear), applied.shape)
+    outcome = check.rule.evaluate(check.strengths, applied, held)
+    lost = np.argwhere(np.isnan(outcome.reserve))
+    if len(lost):
+        _, ply, spot = lost[0]
+        raise CriterionError(f"The stress in ply {int(check.plies[ply]) + 1} at the "
+                             f"{SPOTS[spot]} is not a number.", "Loads",
+                             "Check the loads and the materials.")  # fmt: skip
+    return outcome

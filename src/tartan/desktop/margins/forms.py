@@ -9,7 +9,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
-from tartan.core.criteria import REGISTRY
+from tartan.core.criteria import REGISTRY, fits
 from tartan.core.errors import TartanError
 from tartan.core.materials import FIELD_NAMES
 from tartan.desktop import theme
@@ -118,7 +118,8 @@ class CriteriaForm(QWidget):
             grid.setVerticalSpacing(1)
             grid.addWidget(label(f"{kind} layers", "soft"), 0, 0, 1, 3)
             boxes: dict[str, QCheckBox] = {}
-            for i, (key, rule) in enumerate(REGISTRY.items()):
+            offered = [(k, r) for k, r in REGISTRY.items() if fits(r, kind)]
+            for i, (key, rule) in enumerate(offered):
                 box = boxes[key] = QCheckBox(rule.title)
                 box.setFont(theme.font(9))
                 box.setAccessibleName(f"{rule.title} for {kind} layers")

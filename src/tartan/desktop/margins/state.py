@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import criterion
+from tartan.core.criteria import Criterion, criterion
 from tartan.core.laminate.response import SPOTS
 from tartan.core.shell.margins import Margins
 from tartan.core.shell.mesh import Mesh
@@ -144,6 +144,23 @@ def requirement_table(statuses: Sequence[Status], answer: PartAnswer | None) -> 
     return Table("requirements", ("requirement", "value", "margin", "case", "where"), tuple(rows))
 
 
+def _read(rule: Criterion) -> list[tuple[str, units.Quantity]]:
+    """Names and quantities of what a criterion reads."""
+    axes = ("x", "y", "xy")
+    if rule.stress == "in-plane":
+        return [(n, units.STRESS) for n in COMPONENTS]
+    if rule.stress == "transverse":
+        return [(n, units.STRESS) for n in SHEARS]
+    reads = rule.reads  # type: ignore[attr-defined]
+    if reads == "faces":
+        return [(f"face stress {a}", units.STRESS) for a in axes]
+    if reads == "forces":
+        return [(f"N{a}", units.LINE_FORCE) for a in axes]
+    return [(f"M{a}", units.LINE_MOMENT) for a in axes] + [
+        (f"k{a}", units.CURVATURE) for a in axes
+    ]
+
+
 @dataclass(frozen=True)
 class Driver:
     """A share of the governing criterion: what, how much of it, and whether it leads."""
@@ -169,9 +186,8 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
     key, spot, point = _worst_at(project, answer, at, margins)
     _, found = drivers_at(answer, e, at.case, at.ply, spot, key, point)
     rule = criterion(key)
-    names = COMPONENTS if len(found.shares) == 3 else SHEARS
-    lines = [(f"{n} {units.show(float(s), units.STRESS)}", float(v))
-             for n, s, v in zip(names, found.stress, found.shares, strict=True)]  # fmt: skip
+    read = zip(_read(rule), found.stress, found.shares, strict=True)
+    lines = [(f"{n} {units.show(float(s), q)}", float(v)) for (n, q), s, v in read]
     if found.held:
         _, stays = heats_in(answer.inputs, at.case)
         said = "from what is held"

@@ -12,8 +12,8 @@ from tartan.desktop.materials import state
 from tartan.desktop.widgets.small import QuantityField, UnitLabel, label
 from tartan.project.words import QUANTITIES, SYMBOLS
 
-COLUMNS = (("Stiffness",), ("Strength in plane", "Between plies"), ("Strain allowables", "Ply"),
-           ("Expansion", "Criteria"))  # fmt: skip
+COLUMNS = (("Stiffness",), ("Strength in plane", "Between plies", "Sandwich"),
+           ("Strain allowables", "Ply"), ("Expansion", "Criteria"))  # fmt: skip
 
 Set = Callable[[str, float | None], TartanError | None]
 

@@ -25,6 +25,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "Ply": ("ply_thickness", "rho", "price"),
     "Expansion": ("alpha1", "alpha2", "alpha3", "beta1", "beta2"),
     "Criteria": ("f12_star", "hashin_alpha", "p_nl_t", "p_nl_c"),
+    "Sandwich": ("Zc", "cell_size", "wrinkling_k"),
 }
 """Fields of the card, in the order in which they are read."""
 
@@ -44,6 +45,8 @@ def shown(material: Material, field: str) -> bool:
     """Whether a field means something for this kind of material."""
     if material.kind == "isotropic":
         return field in _ISOTROPIC
+    if field in GROUPS["Sandwich"]:
+        return material.kind == "core"
     return not (material.kind == "core" and field in _CORE_WITHOUT)
 
 

@@ -22,6 +22,7 @@ from tartan.core.strength.critical import CriticalLoad, critical_by_sets
 from tartan.core.strength.envelope import Envelope, envelope_steps
 from tartan.core.strength.govern import Governing, Reserves, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
+from tartan.core.working_sandwich import sandwich_working
 from tartan.desktop.widgets.columns import Column
 from tartan.project import units
 from tartan.project.model import CriteriaSet
@@ -211,4 +212,6 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
         return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply, spot,
                                      np.array(asked.loads.held[6:]))  # fmt: skip
     applied, held = parts(asked.laminate, asked.loads)
+    if judged.stress == "sandwich":
+        return sandwich_working(asked.laminate, applied, name, ply, spot, held)
     return reserve_working(asked.laminate, applied, name, ply, spot, held)

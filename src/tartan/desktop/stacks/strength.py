@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from tartan.core.criteria import REGISTRY, criterion
+from tartan.core.criteria import REGISTRY, criterion, fits
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import SPOTS, Load
@@ -85,6 +85,8 @@ class StrengthPane(QWidget):
             part = menu.addMenu(f"{kind} layers")
             assert part is not None
             for key, rule in REGISTRY.items():
+                if not fits(rule, kind):
+                    continue
                 action = part.addAction(rule.title)
                 assert action is not None
                 action.setCheckable(True)

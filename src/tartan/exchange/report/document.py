@@ -14,6 +14,7 @@ from tartan.core.laminate.loadset import answer as laminate_answer
 from tartan.core.laminate.loadset import parts
 from tartan.core.strength.many import checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
+from tartan.core.working_sandwich import sandwich_working
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import (
     Map,
@@ -267,6 +268,8 @@ def governing_working(answer: PartAnswer, element: int) -> Working:
         return shear_reserve_working(laminate, np.array(loads.Q), key, place, spot,
                                      np.array(loads.held[6:]))  # fmt: skip
     applied, held = parts(laminate, loads)
+    if criterion(key).stress == "sandwich":
+        return sandwich_working(laminate, applied, key, place, spot, held)
     return reserve_working(laminate, applied, key, place, spot, held)
 
 

@@ -1,0 +1,334 @@
+"""Stability of sandwiches as criteria: wrinkling and dimpling of faces, crimping, core crushing.
+
+They are judged at the core ply, whose bottom and top stand for the face below and above, and its
+middle for the whole section. What they read is linear in the plies' stresses; the greatest
+compression in the plane is held against the limit of its own direction, with the stiffness that
+face and core have there.
+
+Sources: N. J. Hoff and S. E. Mautner, J. Aeronaut. Sci. 12 (1945) 285–297 (wrinkling on thick and
+thin cores); C. B. Norris, FPL report 1817 (1964) (dimpling); H. G. Allen, Analysis and Design of
+Structural Sandwich Panels (1969), ch. 8 and 9 (crimping; crushing by curvature).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria.base import Fibre, Outcome, Strengths, first_reach, guarded
+
+Array = NDArray[np.float64]
+
+SCAN = 48
+"""Places at which the way to failure is looked at where a held part turns the compression."""
+
+HALVINGS = 45
+"""Halvings of the stretch in which failure is met."""
+
+THICK, THIN_BEND, THIN_SHEAR = 0.91, 0.817, 0.166
+"""Hoff and Mautner's factors: σ = 0.91 (Ef Ec Gc)^⅓ on a thick core, and on a thin one
+0.817 √(Ef Ec tf/tc) + 0.166 Gc tc/tf."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sandwich:
+    """What the stability of one core with its faces depends on.
+
+    Attributes
+    ----------
+    faces : tuple
+        Compliance inv(A) of each face, below and above, shape (3, 3) [m/N], and its thickness
+        [m]; None where there is none.
+    tc, distance : float
+        Thickness of the core, and distance of the faces' middles [m].
+    Ec : float or None
+        Modulus of the core through its thickness [Pa].
+    G : ndarray, shape (2, 2) or None
+        Transverse shear moduli of the core in laminate axes [Pa].
+    """
+
+    faces: tuple[tuple[Array, float] | None, tuple[Array, float] | None]
+    tc: float
+    distance: float
+    Ec: float | None
+    G: Array | None
+
+
+class SandwichCriterion(Protocol):
+    """What a criterion of sandwich stability offers besides a criterion's own.
+
+    Attributes
+    ----------
+    reads : {"faces", "forces", "bending"}
+        Mean stresses of the faces; forces of the whole section; or moments and curvatures.
+    """
+
+    reads: Literal["faces", "forces", "bending"]
+
+    def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
+        """Data by spot of the core: arrays whose first axis is bottom, middle, top."""
+        ...
+
+
+def compression(stress: Array) -> tuple[Array, Array]:
+    """Greatest compression of x, y, xy components, positive, and its direction from x [rad]."""
+    x, y, t = stress[..., 0], stress[..., 1], stress[..., 2]
+    # The lesser principal stress stands across the greater.
+    angle = np.arctan2(2 * t, x - y) / 2 + np.pi / 2
+    return np.hypot((x - y) / 2, t) - (x + y) / 2, angle
+
+
+def modulus(compliance: Array, thickness: Array, angle: Array) -> tuple[Array, Array]:
+    """Membrane modulus of a face in a direction [Pa], and ν12 ν21 there.
+
+    Parameters
+    ----------
+    compliance : ndarray, shape (..., 3, 3)
+        inv(A) of the face alone [m/N].
+    thickness, angle : ndarray, shape (...)
+        Of the face [m]; from x [rad].
+    """
+    c, s = np.cos(angle), np.sin(angle)
+    along = np.stack([c * c, s * s, c * s], axis=-1)
+    across = np.stack([s * s, c * c, -c * s], axis=-1)
+    a11, a22, a12 = (np.einsum("...i,...ij,...j->...", u, compliance, v)
+                     for u, v in ((along, along), (across, across), (along, across)))  # fmt: skip
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return 1 / (thickness * a11), a12**2 / (a11 * a22)
+
+
+def core_shear_modulus(G: Array, angle: Array) -> Array:
+    """Shear modulus of a core (..., 2, 2) in a direction's upright plane [Pa]."""
+    n = np.stack([np.cos(angle), np.sin(angle)], axis=-1)
+    return np.asarray(np.einsum("...i,...ij,...j->...", n, G, n))
+
+
+def wrinkling_stress(Ef: Array, Gc: Array, Ec: Any, sizes: tuple[Any, Any], factor: Any) -> Array:
+    """Wrinkling stress of a face: the smaller of its forms on a thick and on a thin core.
+
+    A core thinner than the waves reach holds the face better; the thick form stays on the safe
+    side of it, and is what counts unless the thin one is smaller.
+
+    Parameters
+    ----------
+    Ef, Gc : ndarray
+        Moduli of the face, and shear moduli of the core [Pa].
+    Ec : float or ndarray
+        Modulus of the core through its thickness [Pa].
+    sizes : tuple of float or ndarray
+        Thickness of face and core [m].
+    factor : float or ndarray
+        Entered knock-down: what stands for 0.91 on a thick core [1]; the thin form is lowered
+        in the same measure.
+    """
+    tf, tc = sizes
+    thick = THICK * np.cbrt(Ef * Ec * Gc)
+    thin = THIN_BEND * np.sqrt(Ef * Ec * tf / tc) + THIN_SHEAR * Gc * tc / tf
+    return np.asarray(factor / THICK * np.minimum(thick, thin))
+
+
+class _Compressed:
+    """The greatest compression against the limit of its direction."""
+
+    modes: tuple[str, ...]
+    stress: Literal["in-plane", "transverse", "sandwich"] = "sandwich"
+    fibre: Fibre | None = None
+    kinds = ("core",)
+    optional = True
+
+    def limit(self, data: Strengths, angle: Array) -> Array:
+        """Limit in a direction, shape (...); infinite where there is nothing to judge."""
+        raise NotImplementedError
+
+    @guarded
+    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
+                 ) -> Outcome:  # fmt: skip
+        """Evaluate; the index is of first degree in the stress.
+
+        Parameters
+        ----------
+        strengths : mapping of str to ndarray
+            By `limits`.
+        applied : ndarray, shape (..., 3)
+            Stress [Pa] or force [N/m] that is scaled, in laminate axes.
+        residual : ndarray, shape (..., 3), optional
+            What is held fixed of it.
+        """
+        index = self._index(strengths, applied)
+        with np.errstate(divide="ignore"):
+            reserve = np.where(index > 0, 1 / np.where(index > 0, index, 1.0), np.inf)
+        if residual is not None:
+            reserve = self._first(strengths, applied, residual)
+            index = self._index(strengths, applied + residual)
+        mode = np.broadcast_to(np.asarray(strengths["mode"], np.int8), index.shape)
+        return Outcome(reserve, index, mode.copy())
+
+    def _index(self, strengths: Strengths, stress: Array) -> Array:
+        push, angle = compression(stress)
+        judged = np.broadcast_to(np.asarray(strengths["judged"], bool), push.shape)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.where(judged & ~np.isnan(push), push / self.limit(strengths, angle),
+                            np.where(np.isnan(push), np.nan, 0.0))  # fmt: skip
+
+    def _first(self, strengths: Strengths, applied: Array, residual: Array) -> Array:
+        """Least multiplier at which the index reaches one; the compression may turn on the way."""
+        push, _ = compression(applied)
+        least = np.minimum(self._index(strengths, residual), 1.0)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            # Beyond it the scaled part alone outweighs limit and held part in any direction.
+            weakest = self._greatest(strengths) + 2 * np.abs(residual).sum(axis=-1)
+            far = np.where(push > 0, weakest / np.where(push > 0, push, 1.0), 0.0)
+        far = np.where(np.isfinite(far), far, 0.0)
+        low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
+        for k in range(1, SCAN + 1):
+            here = far * k / SCAN
+            over = self._index(strengths, residual + here[..., None] * applied) >= 1
+            high = np.where(over & np.isinf(high), here, high)
+            low = np.where(np.isinf(high), here, low)
+        met = np.isfinite(high) & (far > 0)
+        high = np.where(met, high, 1.0)
+        for _ in range(HALVINGS):
+            middle = (low + high) / 2
+            over = self._index(strengths, residual + middle[..., None] * applied) >= 1
+            low, high = np.where(over, low, middle), np.where(over, middle, high)
+        return np.where(least >= 1, 0.0, np.where(met, high, np.inf))
+
+    def _greatest(self, strengths: Strengths) -> Array:
+        """Greatest limit over a few directions, generously."""
+        angles = np.pi * np.arange(12) / 12
+        found: Array = 1.5 * np.max([np.where(np.isfinite(v), v, 0.0) for v in (
+            self.limit(strengths, np.asarray(a)) for a in angles)], axis=0)  # fmt: skip
+        return found
+
+
+def _faces(sandwich: Sandwich) -> dict[str, Array]:
+    """Faces by spot: bottom and top are the faces, nothing is judged at the middle."""
+    below, above = sandwich.faces
+    return {
+        "judged": np.array([below is not None, False, above is not None]),
+        "compliance": np.array([f[0] if f else np.eye(3) for f in (below, None, above)]),
+        "tf": np.array([f[1] if f else 1.0 for f in (below, None, above)]),
+        "mode": np.array([0, 0, 1], np.int8),
+    }
+
+
+class Wrinkling(_Compressed):
+    """Short waves of a face that the core does not hold down."""
+
+    key = "wrinkling"
+    title = "face wrinkling"
+    formula = "−s_min / (k (Ef Ec Gc)^⅓), or the thin-core form where less"
+    needs: tuple[str, ...] = ("E3", "G13", "G23", "wrinkling_k")
+    modes = ("face wrinkling, bottom face", "face wrinkling, top face")
+    source = "Hoff & Mautner, J. Aeronaut. Sci. 12 (1945) 285–297"
+    reads: Literal["faces", "forces", "bending"] = "faces"
+
+    def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
+        """Faces and core by spot."""
+        whole = {"G": sandwich.G, "Ec": sandwich.Ec, "tc": sandwich.tc, "k": core["wrinkling_k"]}
+        return _faces(sandwich) | {k: np.array([v] * 3) for k, v in whole.items()}
+
+    def limit(self, data: Strengths, angle: Array) -> Array:
+        """Wrinkling stress [Pa]."""
+        Ef, _ = modulus(data["compliance"], data["tf"], angle)
+        return wrinkling_stress(Ef, core_shear_modulus(data["G"], angle), data["Ec"],
+                                (data["tf"], data["tc"]), data["k"])  # fmt: skip
+
+
+class Dimpling(_Compressed):
+    """A face that buckles into the cells of a honeycomb."""
+
+    key = "dimpling"
+    title = "dimpling"
+    formula = "−s_min / (2 Ef / (1 − ν12 ν21) · (tf / cell)²)"
+    needs: tuple[str, ...] = ("cell_size",)
+    modes = ("dimpling, bottom face", "dimpling, top face")
+    source = "Norris, FPL report 1817 (1964)"
+    reads: Literal["faces", "forces", "bending"] = "faces"
+
+    def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
+        """Faces and cells by spot."""
+        return _faces(sandwich) | {"cell": np.full(3, core["cell_size"])}
+
+    def limit(self, data: Strengths, angle: Array) -> Array:
+        """Dimpling stress [Pa]."""
+        Ef, product = modulus(data["compliance"], data["tf"], angle)
+        return np.asarray(2 * Ef / (1 - product) * (data["tf"] / data["cell"]) ** 2)
+
+
+class Crimping(_Compressed):
+    """The whole section gives way in shear of its core, whatever its length."""
+
+    key = "crimping"
+    title = "shear crimping"
+    formula = "−N_min / (Gc d² / tc)"
+    needs: tuple[str, ...] = ("G13", "G23")
+    modes = ("shear crimping",)
+    source = "Allen, Analysis and Design of Structural Sandwich Panels (1969), ch. 8"
+    reads: Literal["faces", "forces", "bending"] = "forces"
+
+    def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
+        """Core and sizes by spot; judged at the middle."""
+        judged = np.array([False, None not in sandwich.faces, False])
+        depth = sandwich.distance**2 / sandwich.tc
+        return {"judged": judged, "mode": np.zeros(3, np.int8), "depth": np.full(3, depth),
+                "G": np.array([sandwich.G] * 3)}  # fmt: skip
+
+    def limit(self, data: Strengths, angle: Array) -> Array:
+        """Force per width [N/m]."""
+        return np.asarray(core_shear_modulus(data["G"], angle) * data["depth"])
+
+
+class Crushing:
+    """Bent faces press on the core between them: q = M κ / d against its strength."""
+
+    key = "crushing"
+    title = "core crushing"
+    formula = "(Mx kx + My ky + Mxy kxy) / (d Zc)"
+    needs: tuple[str, ...] = ("Zc",)
+    modes: tuple[str, ...] = ("core crushing",)
+    stress: Literal["in-plane", "transverse", "sandwich"] = "sandwich"
+    source = "Allen, Analysis and Design of Structural Sandwich Panels (1969), ch. 9"
+    reads: Literal["faces", "forces", "bending"] = "bending"
+    fibre: Fibre | None = None
+    kinds = ("core",)
+    optional = True
+
+    def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
+        """Strength times the distance of the faces [N/m]; judged at the middle."""
+        held = np.full(3, np.inf)
+        if None not in sandwich.faces:
+            held[1] = core["Zc"] * sandwich.distance
+        return {"limit": held}
+
+    @guarded
+    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
+                 ) -> Outcome:  # fmt: skip
+        """Evaluate; the index is of second degree in the load.
+
+        Parameters
+        ----------
+        strengths : mapping of str to ndarray
+            `limit` by `limits`, shape (...) [N/m].
+        applied : ndarray, shape (..., 6)
+            Moments about the middle [N] and curvatures [1/m] that are scaled.
+        residual : ndarray, shape (..., 6), optional
+            What is held fixed of them.
+        """
+        limit = np.asarray(strengths["limit"])
+        held = np.zeros_like(applied) if residual is None else residual
+
+        def press(one: Array, other: Array) -> Array:
+            return np.asarray((one[..., :3] * other[..., 3:]).sum(axis=-1) / limit)
+
+        a, c = press(applied, applied), press(held, held)
+        b = press(applied, held) + press(held, applied)
+        whole = (np.zeros_like(a), np.full_like(a, np.inf))
+        return Outcome(first_reach(a, b, c - 1, whole), a + b + c, np.zeros(a.shape, np.int8))
+
+
+RULES = (Wrinkling(), Dimpling(), Crimping(), Crushing())
+"""All of them."""

@@ -1,0 +1,89 @@
+"""Working of a reserve factor of sandwich stability: limit, what is held against it, direction."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.criteria.base import Strengths, mode_name
+from tartan.core.criteria.sandwich import _Compressed, compression
+from tartan.core.errors import CriterionError
+from tartan.core.laminate.response import Load, respond
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.strength.cores import cores_of, sandwich_of
+from tartan.core.strength.many import sandwich_checks
+from tartan.core.working import Given, Working, field_given
+
+Array = NDArray[np.float64]
+
+_UNITS = {"faces": "Pa", "forces": "N/m"}
+
+
+def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot: int,
+                     held: Load) -> Working:  # fmt: skip
+    """Work a reserve factor of a sandwich criterion out.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    applied, held : Load
+        What is scaled, and what stays.
+    key : str
+        Such as wrinkling.
+    ply, spot : int
+        The core ply, from 0, and its spot: bottom and top stand for the faces.
+
+    Raises
+    ------
+    CriterionError, MaterialError
+        When the ply is no core between faces, or data are missing.
+    """
+    rule, material = criterion(key), laminate.materials[ply]
+    found = sandwich_checks(laminate, rule, material, np.array([ply]))
+    if not found:
+        raise CriterionError(f"{rule.title} is not judged at ply {ply + 1}.", "Criteria",
+                             "Choose a core between faces.")  # fmt: skip
+    check, strengths = found[0], found[0].at(ply, spot)
+    still = Load(dT=held.dT, dT_gradient=held.dT_gradient, dC=held.dC)
+    kept = respond(laminate, replace(still, N=held.N, M=held.M)).stress_12
+    push, rest = (check.fed(s, None)[0, spot] for s in (respond(laminate, applied).stress_12,
+                                                        kept))  # fmt: skip
+    outcome = rule.evaluate(strengths, push, rest)
+    core = next(c for c in cores_of(laminate) if c.plies.start == ply)
+    body = sandwich_of(laminate, core)
+    given = [field_given(material, f) for f in rule.needs]
+    given += [Given("tc", body.tc, "m", "stack"), Given("d", body.distance, "m", "stack")]
+    face = body.faces[0 if spot == 0 else 1] if spot != 1 else None
+    if face is not None:
+        given.append(Given("tf", face[1], "m", "stack"))
+    steps: tuple[Working, ...] = ()
+    if isinstance(rule, _Compressed):
+        steps = _compressed(rule, strengths, push, rest, _UNITS[rule.reads])  # type: ignore[attr-defined]
+    index = Working(f"{rule.title} index", rule.formula, float(outcome.index), "1", tuple(given),
+                    steps, rule.source)  # fmt: skip
+    mode = mode_name(rule.modes, int(outcome.mode))
+    return Working(f"reserve factor by {rule.title} of the core, ply {ply + 1}",
+                   f"least multiplier at which the index reaches 1; mode: {mode}",
+                   float(outcome.reserve), "1", (), (index,), rule.source)  # fmt: skip
+
+
+def _compressed(rule: _Compressed, data: Strengths, push: Array, rest: Array, unit: str
+                ) -> tuple[Working, ...]:  # fmt: skip
+    """Greatest compression and the limit of its direction."""
+    size, angle = compression(push + rest)
+    where = f"at {float(np.degrees(angle)) % 180:.4g}° to the laminate's x"
+    axes = ("x", "y", "xy")
+    given = [
+        Given(f"{a}, scaled", float(v), unit, "load") for a, v in zip(axes, push, strict=True)
+    ]
+    if rest.any():
+        given += [Given(f"{a}, held", float(v), unit, "stays")
+                  for a, v in zip(axes, rest, strict=True)]  # fmt: skip
+    return (Working(f"greatest compression, {where}", "√(((x − y)/2)² + xy²) − (x + y)/2",
+                    float(size), unit, tuple(given)),
+            Working(f"limit {where}", "of face and core in that direction",
+                    float(rule.limit(data, angle)), unit))  # fmt: skip
