@@ -176,7 +176,7 @@ def test_what_has_no_data_is_said_and_the_rest_goes_on() -> None:
 
 def test_shells_what_if_drivers_and_working_ask_the_same() -> None:
     lam = sandwich(angles=(5.0, -5.0))
-    sets = {"ply": ("tsai_wu",), "core": ("wrinkling", "crimping", "crushing", "core_shear")}
+    sets = {"ply": ("tsai_wu",), "core": ("wrinkling", "crushing", "core_shear")}
     forces = np.array([-9e4, 0.0, 1e3, 30.0, 0.0, 5.0])
     load = Load(forces[:3], forces[3:])
     expected = govern(lam, load, np.zeros(2), sets)

@@ -11,6 +11,7 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
+from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import DocumentError, TartanError
 from tartan.project.edits import check_project
 from tartan.project.model import Project
@@ -132,7 +133,7 @@ def _from_third(body: dict[str, Any]) -> dict[str, Any]:
     """Body of a file of schema 3, in which supports moved and pressures followed the laying side.
 
     A movement goes into every case, as it acted in all of them; pressures keep the side that they
-    pressed on.
+    pressed on; sandwiches are judged for their stability too.
     """
     versions = body.get("versions")
     if isinstance(versions, list):
@@ -156,10 +157,22 @@ def _third(state: dict[str, Any]) -> dict[str, Any]:
                 moves.append({k: each[k] for k in ("place", "at", "local") if k in each}
                              | {"kind": "movement", "move": move})  # fmt: skip
     flipped = part.get("flipped") if isinstance(part, dict) else None
+    criteria = state.get("criteria")
+    if isinstance(criteria, list):
+        found["criteria"] = [_third_criteria(c) for c in criteria]
     side = {"[]": "front", "['']": "back", "None": "front"}.get(str(flipped), "laying")
     if isinstance(cases, list):
         found["cases"] = [_third_case(c, moves, side) for c in cases]
     return found
+
+
+def _third_criteria(chosen: Any) -> Any:
+    """A set of criteria whose cores were judged by their shear alone, with what is usual now."""
+    rules = chosen.get("rules") if isinstance(chosen, dict) else None
+    if not isinstance(rules, list):
+        return chosen
+    usual = ["core", list(DEFAULT_SETS["core"])]
+    return {**chosen, "rules": [usual if r == ["core", ["core_shear"]] else r for r in rules]}
 
 
 def _third_case(case: Any, moves: list[dict[str, Any]], side: str) -> Any:
