@@ -6,6 +6,7 @@ causes. Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., section 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -62,8 +63,8 @@ class CriticalLoad:
     criterion: str = ""
 
 
-def critical_loads(laminate: Laminate, key: str, residual: Load | None = None
-                   ) -> list[CriticalLoad]:  # fmt: skip
+def critical_loads(laminate: Laminate, key: str, residual: Load | None = None,
+                   skipped: Sequence[int] = ()) -> list[CriticalLoad]:  # fmt: skip
     """Twelve critical loads by one criterion for all plies.
 
     Parameters
@@ -74,6 +75,8 @@ def critical_loads(laminate: Laminate, key: str, residual: Load | None = None
         An in-plane criterion.
     residual : Load, optional
         Temperature and moisture whose stresses stay as they are.
+    skipped : sequence of int
+        Plies that are not judged, from 0, such as a core; they need no strengths.
 
     Raises
     ------
@@ -83,11 +86,12 @@ def critical_loads(laminate: Laminate, key: str, residual: Load | None = None
     if criterion(key).stress != "in-plane":
         raise CriterionError(f"{criterion(key).title} does not read in-plane stresses.",
                              "Criteria", "Choose an in-plane criterion.")  # fmt: skip
-    return critical_by_sets(laminate, {m.name: (key,) for m in laminate.materials}, residual)
+    sets = {m.name: (key,) for m in laminate.materials}
+    return critical_by_sets(laminate, sets, residual, skipped)
 
 
-def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = None
-                     ) -> list[CriticalLoad]:  # fmt: skip
+def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = None,
+                     skipped: Sequence[int] = ()) -> list[CriticalLoad]:  # fmt: skip
     """Twelve critical loads, the worst of a set of criteria governing.
 
     Parameters
@@ -98,6 +102,8 @@ def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = Non
         Criteria by material name or kind.
     residual : Load, optional
         Temperature and moisture whose stresses stay as they are.
+    skipped : sequence of int
+        Plies that are not judged, from 0.
 
     Raises
     ------
@@ -108,7 +114,7 @@ def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = Non
     # A moment of h stresses a laminate about as much as a force of one.
     sizes = np.array([1.0, 1.0, 1.0, h, h, h])
     loads = np.kron(np.diag(sizes), np.array([[1.0], [-1.0]]))
-    found = reserves_of_forces(laminate, loads, sets, residual)
+    found = reserves_of_forces(laminate, loads, sets, residual, skipped)
     made = []
     for row, load in enumerate(loads):
         i, sign = row // 2, 1 if row % 2 == 0 else -1
@@ -132,8 +138,8 @@ def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = Non
     return made
 
 
-def reserves_of_forces(laminate: Laminate, loads: Array, sets: Sets, fixed: Load | None = None
-                       ) -> Reserves:  # fmt: skip
+def reserves_of_forces(laminate: Laminate, loads: Array, sets: Sets, fixed: Load | None = None,
+                       skipped: Sequence[int] = ()) -> Reserves:  # fmt: skip
     """Reserve factors of every ply under many forces and moments.
 
     Parameters
@@ -146,13 +152,16 @@ def reserves_of_forces(laminate: Laminate, loads: Array, sets: Sets, fixed: Load
         Criteria by material name or kind.
     fixed : Load, optional
         Temperature and moisture whose stresses stay; its forces are not read.
+    skipped : sequence of int
+        Plies that are not judged, from 0.
     """
     section = np.zeros((len(loads), 8))
     section[:, :6] = loads @ laminate.compliance
     held = None
     if fixed is not None and (fixed.dT or fixed.dT_gradient or fixed.dC):
         held = respond(laminate, replace(fixed, N=np.zeros(3), M=np.zeros(3))).stress_12
-    return reserves(checks_of(laminate, sets), stress_from_section(laminate, section), None, held)
+    checks = checks_of(laminate, sets, skipped)
+    return reserves(checks, stress_from_section(laminate, section), None, held)
 
 
 def critical_shears(laminate: Laminate, sets: Sets) -> dict[str, float]:

@@ -172,7 +172,8 @@ class Reserves:
         return tuple(dict.fromkeys(c.rule.key for c in self.checks))
 
 
-def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> list[Check]:
+def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS, skipped: Sequence[int] = ()
+              ) -> list[Check]:  # fmt: skip
     """Criteria of every material of a laminate.
 
     Parameters
@@ -181,6 +182,8 @@ def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> list[Check]:
         The laminate.
     sets : mapping
         Criteria by material name, which comes first, or kind.
+    skipped : sequence of int
+        Plies that are not judged, from 0.
 
     Raises
     ------
@@ -190,7 +193,10 @@ def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> list[Check]:
         When a datum is missing.
     """
     found = []
-    for material, plies in plies_by_material(laminate.materials).items():
+    for material, every in plies_by_material(laminate.materials).items():
+        plies = every[~np.isin(every, skipped)]
+        if len(plies) == 0:
+            continue
         chosen = sets.get(material.name, sets.get(material.kind, ()))
         if not chosen:
             raise CriterionError(f"No failure criterion is chosen for {material.kind} layers.",

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import Outcome, mode_name, strengths_of
+from tartan.core.criteria.base import NEVER, Outcome, mode_name, strengths_of
 from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import SPOTS, Load, respond
 from tartan.core.laminate.stiffness import Laminate
@@ -66,7 +66,8 @@ def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArra
     return {m: np.array(sorted(rows)) for m, rows in found.items()}
 
 
-def first_failure(laminate: Laminate, load: Load, key: str) -> PlyReserve:
+def first_failure(laminate: Laminate, load: Load, key: str, skipped: Sequence[int] = ()
+                  ) -> PlyReserve:  # fmt: skip
     """Reserve factor of every ply under a load by an in-plane criterion.
 
     Parameters
@@ -77,6 +78,8 @@ def first_failure(laminate: Laminate, load: Load, key: str) -> PlyReserve:
         Forces and moments are scaled; temperature and moisture stay.
     key : str
         The criterion.
+    skipped : sequence of int
+        Plies that are not judged, from 0, such as a core; they need no strengths.
 
     Raises
     ------
@@ -87,11 +90,11 @@ def first_failure(laminate: Laminate, load: Load, key: str) -> PlyReserve:
     residual = None
     if load.dT or load.dT_gradient or load.dC:
         residual = respond(laminate, replace(load, N=np.zeros(3), M=np.zeros(3))).stress_12
-    return reserve_of_stresses(laminate, applied, residual, key)
+    return reserve_of_stresses(laminate, applied, residual, key, skipped)
 
 
-def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | None, key: str
-                        ) -> PlyReserve:  # fmt: skip
+def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | None, key: str,
+                        skipped: Sequence[int] = ()) -> PlyReserve:  # fmt: skip
     """Reserve factor of every ply from its stresses by an in-plane criterion.
 
     Parameters
@@ -102,21 +105,29 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
         Stress scaled and stress held fixed, by ply and spot in ply axes [Pa].
     key : str
         The criterion.
+    skipped : sequence of int
+        Plies that are not judged, from 0; their reserve factors are infinite.
 
     Raises
     ------
     CriterionError, MaterialError
-        Unknown criterion, or data it needs that are missing.
+        Unknown criterion, data it needs that are missing, or a stress that is no number.
     """
     rule = criterion(key)
     if rule.stress != "in-plane":
         raise CriterionError(f"{rule.title} does not read in-plane stresses.", "Criteria",
                              "Choose an in-plane criterion.")  # fmt: skip
-    strengths = {m: strengths_of(m, rule) for m in dict.fromkeys(laminate.materials)}
+    judged = np.ones(laminate.count, bool)
+    judged[list(skipped)] = False
+    used = dict.fromkeys(m for m, on in zip(laminate.materials, judged, strict=True) if on)
+    strengths = {m: strengths_of(m, rule) for m in used}
     shape = (laminate.count, len(SPOTS))
     angle = np.full(shape, np.nan)
-    outcome = Outcome(np.empty(shape), np.empty(shape), np.zeros(shape, np.int8))
-    for material, rows in plies_by_material(laminate.materials).items():
+    outcome = Outcome(np.full(shape, np.inf), np.zeros(shape), np.full(shape, NEVER, np.int8))
+    for material, every in plies_by_material(laminate.materials).items():
+        rows = every[judged[every]]
+        if len(rows) == 0:
+            continue
         held = None if residual is None else residual[rows]
         part = rule.evaluate(strengths[material], applied[rows], held)
         outcome.reserve[rows] = part.reserve
@@ -124,5 +135,10 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
         outcome.mode[rows] = part.mode
         if part.angle is not None:
             angle[rows] = part.angle
+    lost = np.argwhere(np.isnan(outcome.reserve))
+    if len(lost):
+        ply, spot = lost[0]
+        raise CriterionError(f"The stress in ply {ply + 1} at the {SPOTS[spot]} is not a number.",
+                             "Loads", "Check the loads and the materials.")  # fmt: skip
     known = None if np.isnan(angle).all() else angle
     return PlyReserve(outcome.reserve, outcome.index, outcome.mode, rule.modes, known)

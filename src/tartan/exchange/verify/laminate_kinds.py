@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -27,6 +28,7 @@ from tartan.exchange.verify.reading import (
     read_criteria,
     read_laminate,
     read_material,
+    read_plies,
 )
 
 Answers = dict[str, Any]
@@ -85,14 +87,17 @@ def read_load(inputs: Inputs) -> Load:
 
 def clt_response(inputs: Inputs) -> Answers:
     """Strains, curvatures and ply results."""
-    return response_answers(respond(read_laminate(inputs), read_load(inputs)))
+    lam = read_laminate(inputs)
+    return response_answers(respond(lam, read_load(inputs)),
+                            read_plies(inputs, "report_plies", lam.count))  # fmt: skip
 
 
-def response_answers(r: PlyResponse) -> Answers:
-    """Strains, curvatures and ply results by their names in the case format."""
-    return {"eps0": r.eps0, "kappa": r.kappa, "z": r.z, "strain_12": r.strain_12,
-            "strain_12_mech": r.mechanical_12, "stress_12": r.stress_12,
-            "stress_xy": r.stress_xy}  # fmt: skip
+def response_answers(r: PlyResponse, reported: Sequence[int] = ()) -> Answers:
+    """Strains, curvatures and results of the reported plies, by their names in the case format."""
+    plies = list(reported) or slice(None)
+    each = {"z": r.z, "strain_12": r.strain_12, "strain_12_mech": r.mechanical_12,
+            "stress_12": r.stress_12, "stress_xy": r.stress_xy}  # fmt: skip
+    return {"eps0": r.eps0, "kappa": r.kappa} | {k: v[plies] for k, v in each.items()}
 
 
 def clt_shear(inputs: Inputs) -> Answers:
@@ -125,7 +130,8 @@ def clt_mixed(inputs: Inputs) -> Answers:
         raise StackError("six flags are expected.", "prescribed_is_strain", "Give one each.")
     values = np.array(numbers(inputs.get("prescribed_value"), 6, "prescribed_value"))
     r, total = respond_mixed(lam, np.array(flags, bool), values, read_load(inputs))
-    return response_answers(r) | {"N": total[:3], "M": total[3:]}
+    reported = read_plies(inputs, "report_plies", lam.count)
+    return response_answers(r, reported) | {"N": total[:3], "M": total[3:]}
 
 
 def ply_failure(inputs: Inputs) -> Answers:
@@ -139,15 +145,15 @@ def ply_failure(inputs: Inputs) -> Answers:
     if inputs.get("residual_12") is not None:
         residual = np.broadcast_to(_states(inputs["residual_12"], "residual_12"), applied.shape)
     found: Answers = {}
-    for key, parameters in read_criteria(inputs).items():
-        rule = criterion(key)
-        strengths = strengths_of(replace(material, **parameters), rule)  # type: ignore[arg-type]
-        outcome = rule.evaluate(strengths, applied, residual)
-        found[f"{key}.RF"] = outcome.reserve
-        found[f"{key}.FI"] = outcome.index
-        found[f"{key}.mode"] = [_label(mode_name(rule.modes, int(m))) for m in outcome.mode]
+    for asked in read_criteria(inputs):
+        rule, name = criterion(asked.key), asked.label
+        changed = replace(material, **asked.parameters)  # type: ignore[arg-type]
+        outcome = rule.evaluate(strengths_of(changed, rule), applied, residual)
+        found[f"{name}.RF"] = outcome.reserve
+        found[f"{name}.FI"] = outcome.index
+        found[f"{name}.mode"] = [_label(mode_name(rule.modes, int(m))) for m in outcome.mode]
         if outcome.angle is not None:
-            found[f"{key}.theta_fp"] = [None if np.isnan(a) else a for a in outcome.angle]
+            found[f"{name}.theta_fp"] = [None if np.isnan(a) else a for a in outcome.angle]
     return found
 
 
@@ -170,11 +176,15 @@ def laminate_fpf(inputs: Inputs) -> Answers:
     lam = read_laminate(inputs)
     load = read_load(inputs)
     found: Answers = {}
-    for key, parameters in read_criteria(inputs).items():
-        changed = tuple(replace(m, **parameters) for m in lam.materials)  # type: ignore[arg-type]
-        result = first_failure(Laminate(lam.stack, changed, lam.offset), load, key)
-        found[f"{key}.RF"] = result.reserve.min()
-        found[f"{key}.critical_plies"] = result.governing[0] + 1
-        found[f"{key}.mode"] = _label(result.label)
-        found[f"{key}.RF_per_ply"] = result.reserve.min(axis=1)
+    skipped = read_plies(inputs, "skip_plies", lam.count)
+    for asked in read_criteria(inputs):
+        changed = tuple(replace(m, **asked.parameters) for m in lam.materials)  # type: ignore[arg-type]
+        result = first_failure(Laminate(lam.stack, changed, lam.offset), load, asked.key, skipped)
+        each: list[float | None] = result.reserve.min(axis=1).tolist()
+        for ply in skipped:
+            each[ply] = None
+        found[f"{asked.label}.RF"] = result.reserve.min()
+        found[f"{asked.label}.critical_plies"] = result.governing[0] + 1
+        found[f"{asked.label}.mode"] = _label(result.label)
+        found[f"{asked.label}.RF_per_ply"] = each
     return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from tartan.core.criteria import REGISTRY
@@ -85,8 +86,36 @@ def read_laminate(inputs: Inputs) -> Laminate:
     return make_laminate(Stack("case", tuple(plies)), materials, offset)
 
 
-def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
-    """Criteria of a case by key, with parameters that replace the material's.
+@dataclass(frozen=True)
+class Asked:
+    """A criterion of a case: name of its outputs, key, and parameters in place of the data's."""
+
+    label: str
+    key: str
+    parameters: dict[str, float]
+
+
+def read_plies(inputs: Inputs, name: str, count: int) -> list[int]:
+    """Plies named in a list, from 1 in the file, from 0 here; empty where it is absent.
+
+    Raises
+    ------
+    StackError
+        When one is not among the plies.
+    """
+    listed = inputs.get(name)
+    if listed is None:
+        return []
+    if not isinstance(listed, Sequence) or isinstance(listed, str):
+        raise StackError("a list of plies is expected.", name, "Give their numbers from 1.")
+    found = [int(number(v, name)) - 1 for v in listed]
+    if strange := [p + 1 for p in found if not 0 <= p < count]:
+        raise StackError(f"there is no ply {strange[0]}.", name, f"There are {count}.")
+    return found
+
+
+def read_criteria(inputs: Inputs) -> list[Asked]:
+    """Criteria of a case with their labels and parameters; one may come several times.
 
     Raises
     ------
@@ -96,7 +125,7 @@ def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
         When one is unknown.
     """
     asked = inputs.get("criteria", [inputs["criterion"]] if "criterion" in inputs else [])
-    found: dict[str, dict[str, float]] = {}
+    found: list[Asked] = []
     if not isinstance(asked, list) or not asked:
         raise CriterionError("No criterion is named.", "Criteria",
                              f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
@@ -108,14 +137,15 @@ def read_criteria(inputs: Inputs) -> dict[str, dict[str, float]]:
         if name not in REGISTRY:
             raise CriterionError(f"Unknown criterion '{name}'.", "Criteria",
                                  f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
-        found[name] = {} if isinstance(entry, str) else _parameters(entry)
+        given: Inputs = {} if isinstance(entry, str) else entry
+        found.append(Asked(str(given.get("label", name)), name, _parameters(given)))
     return found
 
 
 def _parameters(entry: Inputs) -> dict[str, float]:
     found: dict[str, float] = {}
     for key, value in entry.items():
-        if key == "name":
+        if key in ("name", "label"):
             continue
         if isinstance(value, Mapping):
             found |= _parameters(value)

@@ -17,12 +17,13 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import (
+    Load,
     free_resultants,
     spot_heights,
     stress_from_section,
 )
 from tartan.core.shell.element import GAUSS, shape
-from tartan.core.shell.loads import free_strain, pressure
+from tartan.core.shell.loads import edge_force, free_strain, pressure
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.core.shell.solve import ShellModel, section_matrix, solve
 from tartan.exchange.verify.laminate_kinds import read_load
@@ -117,25 +118,38 @@ def pagano(inputs: Inputs) -> dict[str, Any]:
 
 
 def free_plate(inputs: Inputs) -> dict[str, Any]:
-    """Free plate warped by temperature: displacements at points, held at the origin's node."""
+    """Free plate under edge loads and temperature: displacements at points, held at the origin."""
     laminate = read_laminate(inputs)
     points = np.array([numbers(p, 2, "points") for p in inputs.get("points", ())]).reshape(-1, 2)
     if len(points) == 0 or points.min() < 0:
         raise PartError("Points must lie on the plate, at x, y ≥ 0.", "points", "Name some.")
     load = read_load(inputs)
-    if np.any(load.N) or np.any(load.M):
-        raise NotYetError("a free plate with edge loads")
     a, b = (float(v) if v > 0 else 1.0 for v in points.max(axis=0))
     mesh = grid_mesh(Panel(a, b), 12, 12)
     fixed = np.zeros((len(mesh.nodes), 6), bool)
     fixed[0] = True
     x = np.array([1.0, 0.0, 0.0])
-    forces = free_strain(mesh, x, free_resultants(laminate, load))
+    forces = free_strain(mesh, x, free_resultants(laminate, load)) + _rim_loads(mesh, load)
     found = solve(ShellModel(mesh, laminate, x, fixed), forces[None]).displacement[0, :, :3]
     # The exact shape is quadratic, so a quadratic through the nodes carries it to any point.
     at = mesh.nodes[:, :2] + np.array([a, b]) / 2
     fit, *_ = np.linalg.lstsq(_quadratic(at), found, rcond=None)
     return dict(zip("uvw", (_quadratic(points) @ fit).T, strict=True))
+
+
+def _rim_loads(mesh: Mesh, load: Load) -> Array:
+    """Nodal forces and moments of uniform N and M on all four edges, shape (n, 6)."""
+    N, M = (np.array([[v[0], v[2]], [v[2], v[1]]]) for v in (load.N, load.M))
+    total = np.zeros((len(mesh.nodes), 6))
+    for name, outward in (("left edge", (-1.0, 0.0)), ("right edge", (1.0, 0.0)),
+                          ("lower edge", (0.0, -1.0)), ("upper edge", (0.0, 1.0))):  # fmt: skip
+        n, chain = np.array(outward), mesh.edges[name]
+        force, moment = N @ n, M @ n
+        total += edge_force(mesh, chain, np.append(force, 0.0))
+        # Directors move by θ × n = (θy, −θx): the moment along x works on θy.
+        turned = edge_force(mesh, chain, np.array([-moment[1], moment[0], 0.0]))
+        total[:, 3:] += turned[:, :3]
+    return total
 
 
 def _quadratic(at: Array) -> Array:

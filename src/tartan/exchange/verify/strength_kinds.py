@@ -23,6 +23,7 @@ from tartan.exchange.verify.reading import (
     number,
     read_criteria,
     read_laminate,
+    read_plies,
 )
 
 Answers = dict[str, Any]
@@ -50,9 +51,11 @@ def critical_loads(inputs: Inputs) -> Answers:
     lam = read_laminate(inputs)
     residual = replace(read_load(inputs), N=np.zeros(3), M=np.zeros(3))
     found: Answers = {}
-    for key, parameters in read_criteria(inputs).items():
-        for c in core_critical_loads(with_parameters(lam, parameters), key, residual):
-            found[f"{key}.{'+' if c.sign > 0 else '-'}{c.component}"] = c.load
+    skipped = read_plies(inputs, "skip_plies", lam.count)
+    for asked in read_criteria(inputs):
+        changed = with_parameters(lam, asked.parameters)
+        for c in core_critical_loads(changed, asked.key, residual, skipped):
+            found[f"{asked.label}.{'+' if c.sign > 0 else '-'}{c.component}"] = c.load
     return found
 
 
@@ -62,9 +65,10 @@ def progressive(inputs: Inputs) -> Answers:
     rule = inputs.get("rule", "full")
     if rule not in ("full", "mode"):
         raise NotYetError(f"rule {rule}")
-    ((key, parameters),) = read_criteria(inputs).items()
+    asked = read_criteria(inputs)[0]
     eta = number(inputs.get("eta"), "eta", default=1e-6)
-    history = ply_discount(with_parameters(lam, parameters), read_load(inputs), key, rule, eta)
+    history = ply_discount(with_parameters(lam, asked.parameters), read_load(inputs), asked.key,
+                           rule, eta)  # fmt: skip
     return {
         "FPF": history.first,
         "LPF": history.last,
@@ -107,12 +111,12 @@ def thin_cylinder(inputs: Inputs) -> Answers:
     found: Answers = {"N": N, "eps": whole.eps0, "radial_growth": R * whole.eps0[1],
                       "stress_12": whole.stress_12}  # fmt: skip
     hot = bool(load.dT or load.dC or load.dT_gradient)
-    criteria = read_criteria(inputs) if "criteria" in inputs else {}
-    for key, parameters in criteria.items():
-        result = reserve_of_stresses(with_parameters(lam, parameters), applied.stress_12,
-                                     residual.stress_12 if hot else None, key)  # fmt: skip
-        found[f"{key}.RF"] = result.reserve.min()
-        found[f"{key}.critical_plies"] = result.governing[0] + 1
+    for asked in read_criteria(inputs) if "criteria" in inputs else ():
+        changed = with_parameters(lam, asked.parameters)
+        result = reserve_of_stresses(changed, applied.stress_12,
+                                     residual.stress_12 if hot else None, asked.key)  # fmt: skip
+        found[f"{asked.label}.RF"] = result.reserve.min()
+        found[f"{asked.label}.critical_plies"] = result.governing[0] + 1
     return found
 
 
