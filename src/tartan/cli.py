@@ -75,6 +75,7 @@ def check(file: Path,
           as_json: Annotated[bool, typer.Option("--json", help="Write JSON for scripts.")] = False
           ) -> None:  # fmt: skip
     """Print the verdict and the requirements; exit status 0 when all are met, 1 when not."""
+    from tartan.project.limits import limits
     from tartan.project.verdict import statuses, verdict
 
     try:
@@ -93,10 +94,13 @@ def check(file: Path,
         mark = "met    " if status.met else "NOT MET"
         margin = f"{status.ratio - 1:+.1%}"
         _say(f"{mark}  {status.figure}. {status.need}  {margin}  {status.where}")
+    for limit in limits(answer):
+        _say(f"{limit.words}")
     solution = answer.solution
     cases = len(answer.inputs.case_names)
     _say(f"\n{solution.unknowns} unknowns, {cases} cases, reactions balance the "
-         f"loads to {solution.imbalance:.1e} of their size")  # fmt: skip
+         f"loads to {solution.imbalance:.1e} of their size, equilibrium holds to "
+         f"{solution.residual:.1e}")  # fmt: skip
     raise typer.Exit(0 if all(s.met for s in found) else 1)
 
 

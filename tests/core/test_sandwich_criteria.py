@@ -166,6 +166,7 @@ def test_what_has_no_data_is_said_and_the_rest_goes_on() -> None:
     words = unchecked(lam)
     assert any("face wrinkling" in w and "E3" in w for w in words)
     assert {w.split(" (")[0] for w in words} == {"face wrinkling", "dimpling", "core crushing"}
+    assert unchecked(sandwich(foam=dataclasses.replace(FOAM, cell_size=None))) == ()
     assert govern(lam, Load(np.array([-1e5, 0, 0])), None, ONLY | {"core": (
         "core_shear", "wrinkling", "crimping")}).reserve < np.inf  # fmt: skip
     assert unchecked(sandwich()) == ()

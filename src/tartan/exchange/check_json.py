@@ -9,6 +9,7 @@ from tartan import __version__
 from tartan.project import results
 from tartan.project.asking import excluded
 from tartan.project.jobs import PartAnswer
+from tartan.project.limits import limits
 from tartan.project.model import Project
 from tartan.project.verdict import Status, statuses, verdict
 from tartan.project.words import requirement_words
@@ -32,6 +33,7 @@ def as_data(project: Project, answer: PartAnswer) -> dict[str, Any]:
         "inputs": results.digest(answer.inputs), "met": all(s.met for s in found),
         "verdict": f"{said.figure}. {said.sentence}",
         "left out": {"what": out.words, "share of area": out.share},
+        "not covered": [x.words for x in limits(answer)],
         "requirements": [_requirement(s, answer) for s in found],
     }  # fmt: skip
 

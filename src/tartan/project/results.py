@@ -21,7 +21,7 @@ from tartan import __version__
 from tartan.core.shell.solve import Solution
 from tartan.project.shellinputs import PartInputs
 
-FORM = 1
+FORM = 2
 """Version of the file form and of the method; files of another are not read."""
 
 MOST_FILES = 12
@@ -56,6 +56,7 @@ def fetch(inputs: PartInputs) -> Solution | None:
                 energy,
                 float(file.attrs["imbalance"]),
                 int(file.attrs["unknowns"]),
+                float(file.attrs["residual"]),
             )
         os.utime(path)
     except (OSError, KeyError, ValueError, TypeError):
@@ -77,6 +78,7 @@ def keep(inputs: PartInputs, solution: Solution) -> bool:
                 file[name] = getattr(solution, name)
             file.attrs["imbalance"] = solution.imbalance
             file.attrs["unknowns"] = solution.unknowns
+            file.attrs["residual"] = solution.residual
         Path(temporary).replace(path)
         _tidy(place)
     except OSError:

@@ -49,7 +49,7 @@ GLASS = Material(
 HONEYCOMB = Material(
     "honeycomb", E1=1.2e6, E2=0.9e6, nu12=0.3, G12=0.6e6, kind="core", G13=62e6, G23=36e6,
     E3=210e6, rho=64.0, ply_thickness=5e-3, alpha1=20e-6, alpha2=20e-6, S13=2.1e6, S23=1.3e6,
-    price=180.0, source=_SOURCE,
+    Zc=4.2e6, cell_size=4.8e-3, price=180.0, source=_SOURCE,
 )  # fmt: skip
 ALUMINIUM = isotropic("aluminium", 71e9, 0.33, strength=310e6, rho=2760.0, ply_thickness=1e-3,
                       alpha=23e-6, source=_SOURCE)  # fmt: skip

@@ -15,6 +15,7 @@ from tartan.core.shell.margins import Margins
 from tartan.project import units
 from tartan.project.asking import Ask, excluded, margins_for, worst_of
 from tartan.project.jobs import PartAnswer
+from tartan.project.limits import limits
 from tartan.project.model import Project
 from tartan.project.partmodel import (
     BucklingRequirement,
@@ -272,6 +273,10 @@ def verdict(project: Project, answer: PartAnswer, before: PartAnswer | None = No
     out = excluded(answer, project.left_out)
     if out.words:
         sentence += f" Left out: {out.words} ({out.share:.1%} of the area)."
+    told = limits(answer)
+    if told:
+        more = f" and {len(told) - 1} more" if len(told) > 1 else ""
+        sentence += f" Not covered: {told[0].short}{more}."
     if before is not None:
         sentence += against_words(project, least, before)
     return Verdict(state, least.figure, sentence, "Margins", least.address)

@@ -14,6 +14,7 @@ from tartan.exchange.maps.mapped import required
 from tartan.project import units
 from tartan.project.asking import GROUPS, Ask, hot_list
 from tartan.project.jobs import PartAnswer
+from tartan.project.limits import limits
 
 
 class HotSpots(QWidget):
@@ -131,11 +132,17 @@ class Board(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
+        self.limits = label("", "soft", wrap=True)
+        self.limits.setAccessibleName("what this answer does not cover")
         box.addWidget(self.note)
         box.addWidget(self.table, 1)
+        box.addWidget(self.limits)
 
     def put(self, answer: PartAnswer | None) -> None:
-        """Show the requirements as they stand."""
+        """Show the requirements as they stand, and what the answer does not cover."""
+        told = [x.words for x in limits(answer)] if answer is not None else []
+        self.limits.setText("\n".join(["Not covered by this answer:", *told]) if told else "")
+        self.limits.setVisible(bool(told))
         statuses, fresh = self.session.statuses, self.session.fresh
         table = state.requirement_table(statuses, answer)
         looks: list[list[Look | None]] = []

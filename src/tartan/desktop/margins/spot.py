@@ -20,6 +20,7 @@ from tartan.desktop.widgets.small import button, label, row
 from tartan.exchange.maps.mapped import required
 from tartan.project import design_edits, units
 from tartan.project.jobs import PartAnswer
+from tartan.project.limits import limits_at
 
 HEIGHT = 258
 ROOM = 160
@@ -154,7 +155,10 @@ class SpotPanel(QWidget):
             return
         self._found = found
         fresh, need = self.session.fresh, required(project)
-        self.where.setText(found.words)
+        told = limits_at(answer, at.element, at.case)
+        warned = f" · {told[0].short}" if told else ""
+        self.where.setText(f"{found.words}{warned}")
+        self.where.setToolTip("\n".join(x.words for x in told))
         self.section.marked = marked
         self.section.faded = not fresh
         # The whole stack stays in sight: bands of many plies become thin.

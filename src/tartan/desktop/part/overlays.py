@@ -15,12 +15,12 @@ from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.project.partmesh import Laid, Meshed, laid_plies, meshed
-from tartan.project.shellinputs import Layout, layout_of, part_inputs
+from tartan.project.shellinputs import Layout, layout_of, part_inputs, ties_of
 
 Bytes = NDArray[np.uint8]
 
 NAMES = ("reference", "reference words", "laying", "undefined", "fibres", "region", "zone words",
-         "pegs", "crosses", "loads", "load words", "matter", "overlap")  # fmt: skip
+         "ties", "pegs", "crosses", "loads", "load words", "matter", "overlap")  # fmt: skip
 
 
 class Overlays:
@@ -54,6 +54,8 @@ class Overlays:
         if form == "regions":
             self._region(scene, whole)
         self._directions(scene, whole)
+        if self._pane.on("ties"):
+            self._ties(scene, whole)
         if layout is not None and self._pane.on("supports, loads"):
             self._loads(scene, layout)
 
@@ -185,6 +187,16 @@ class Overlays:
         if self._pane.on("laying side"):
             stairs = glyphs.laying_strokes(whole.mesh, whole.direction, elements)
             scene.strokes("laying", stairs, face.accent, 3.0)
+
+    def _ties(self, scene: PartScene, whole: Meshed) -> None:
+        """A stroke from every tied node to its place on what leads, and the tied nodes' edge."""
+        part, face = self._session.project.part, theme.face()
+        if part is None or not part.tie_gap:
+            return
+        ties = ties_of(whole.mesh, part.tie_gap)
+        found = [glyphs.tie_strokes(whole.mesh, tie) for tie in ties]
+        if found:
+            scene.strokes("ties", np.concatenate(found), face.accent, 3.4)
 
     def _loads(self, scene: PartScene, layout: Layout) -> None:
         project, face = self._session.project, theme.face()

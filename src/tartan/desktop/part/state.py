@@ -204,6 +204,32 @@ def _loose(part: Part, whole: Meshed) -> list[Item]:
                  lambda p: part_edits.change_part(p, tie_gap=reach))]  # fmt: skip
 
 
+def is_apart(part: Part) -> bool:
+    """Whether the part is of several components, or ties are asked for."""
+    try:
+        return bool(part.tie_gap) or len(regions.gaps(meshed(part).mesh)) > 1
+    except TartanError:
+        return False
+
+
+def tie_lines(part: Part) -> list[str]:
+    """What is tied, one line a tie: length of edge or area of face, nodes and greatest gap."""
+    try:
+        ties = ties_of(meshed(part).mesh, part.tie_gap)
+    except TartanError as error:
+        return [str(error)]
+    lines = []
+    for number, tie in enumerate(ties, start=1):
+        what = [f"{units.show(tie.length, units.LENGTH)} of edge"] if tie.length else []
+        what += [f"{units.number(tie.area * 1e4)} cm² of face"] if tie.area else []
+        gap = units.show(float(tie.gaps.max()), units.LENGTH)
+        lines.append(f"tie {number}: {' and '.join(what) or f'{len(tie.nodes)} nodes'}, "
+                     f"gap up to {gap}")  # fmt: skip
+    if not lines and part.tie_gap:
+        lines.append("Nothing comes as near as that.")
+    return lines
+
+
 def _undefined(whole: Meshed) -> list[Item]:
     if not len(whole.undefined):
         return []

@@ -14,6 +14,7 @@ from tartan.core.shell.mesher import Finer
 from tartan.desktop.background import Background
 from tartan.desktop.part import state
 from tartan.desktop.part.form import PartForm, read_vector, vector_text
+from tartan.desktop.part.ties import TiesForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.small import (
@@ -58,6 +59,8 @@ class SurfaceForm(PartForm):
         self.unit.setToolTip("Unit of a mesh file; a STEP file says its own")
         self.busy = label("", "soft", wrap=True)
         self.cancel = button("cancel", self._cancel)
+        self.ties = TiesForm(session)
+        self.ties.told.connect(self.told)
         self.cuts_head = row(label("Openings and pads", "head"), None,
                              button("+ opening", self._add_opening),
                              button("+ pad", self._add_pad))  # fmt: skip
@@ -74,7 +77,7 @@ class SurfaceForm(PartForm):
             4, rule(), self.cuts_head, self.cuts, 4, rule(),
             row(label("Finer", "head"), None, button("+ around an edge", self._add_edge),
                 button("+ around a point", self._add_point)),
-            self.finer, None, margin=2,
+            self.finer, 4, rule(), self.ties, None, margin=2,
         )  # fmt: skip
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -227,6 +230,7 @@ class SurfaceForm(PartForm):
     def refresh(self) -> None:
         """Show the surface as it stands."""
         part = self.part
+        self.ties.refresh()
         sort = part.surface.kind if part else ""
         set_options(self.sort, [*state.FIGURES], sort)
         self.sort.setPlaceholderText("from a file" if part else "choose …")

@@ -43,6 +43,7 @@ OVERLAYS = {
     "0° direction": "Strokes along the plies' zero",
     "laying side": "A stair that widens towards the side plies are added",
     "supports, loads": "Of the chosen case",
+    "ties": "Lines from what follows to what leads, where components are tied",
     "quality": "Elements that are long, skewed or warped are darker",
     "mesh": "Element edges",
 }

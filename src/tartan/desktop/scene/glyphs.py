@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import SUPPORT_KINDS
+from tartan.core.shell.ties import Tie
 from tartan.exchange.maps import colours
 from tartan.project import units
 from tartan.project.caseloads import map_table, pressing
@@ -197,6 +198,22 @@ def support_strokes(whole: Meshed, supports: tuple[Support, ...]) -> tuple[Array
                 d = size * (u * axes[:, 0] + v * axes[:, 1])
                 crosses.append(np.stack([at - d, at + d], axis=1))
     return np.concatenate(pegs), np.concatenate(crosses)
+
+
+def tie_strokes(mesh: Mesh, tie: Tie) -> Array:
+    """From every tied node to what leads it; a short stroke both ways where they touch."""
+    at, to = mesh.nodes[tie.nodes], tie.points
+    size = 0.008 * part_size(mesh)
+    way = to - at
+    length = np.linalg.norm(way, axis=1, keepdims=True)
+    middle = at.mean(axis=0)
+    along = np.where(
+        length > 0.2 * size,
+        way / np.where(length > 0, length, 1.0),
+        (at - middle) / (np.linalg.norm(at - middle, axis=1, keepdims=True) + 1e-30),
+    )
+    reach = np.maximum(length, size) * along
+    return np.stack([at - 0.3 * size * along, at + reach], axis=1)
 
 
 @dataclass(frozen=True, eq=False)

@@ -32,6 +32,7 @@ from tartan.project import units
 from tartan.project.asking import Ask, case_worst, excluded, hot_list, margins_for, worst_of
 from tartan.project.differences import differences
 from tartan.project.jobs import PartAnswer
+from tartan.project.limits import limits
 from tartan.project.model import Project
 from tartan.project.partmodel import DisplacementRequirement
 from tartan.project.spot import drivers_at, spot_loads
@@ -133,7 +134,11 @@ def _cases(source: Source) -> Chapter:
         )
         chapter.show(Table("resultants", head, rows))
         chapter.say(f"{solution.unknowns} unknowns; reactions balance the loads to "
-                    f"{solution.imbalance:.1e} of their size.")  # fmt: skip
+                    f"{solution.imbalance:.1e} of their size, and the unknowns are in "
+                    f"equilibrium to {solution.residual:.1e}.")  # fmt: skip
+    ties = tables.ties_table(answer)
+    if ties is not None:
+        chapter.show(ties)
     return chapter
 
 
@@ -145,6 +150,8 @@ def _clean(values: Array) -> list[float]:
 
 def _margins(source: Source) -> Chapter:
     chapter, project, answer = Chapter("Margins"), source.project, source.answer
+    for limit in limits(answer):
+        chapter.say(limit.words)
     out = excluded(answer, project.left_out).mask
     worst = worst_of(answer, Ask(), project.left_out)
     places = [] if worst is None else [(worst, _label(answer, worst))]

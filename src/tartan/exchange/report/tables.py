@@ -14,7 +14,7 @@ from tartan.project import units
 from tartan.project.asking import Ask, case_worst, excluded, hot_list, margins_for
 from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
-from tartan.project.shellinputs import laminate_for, where_words
+from tartan.project.shellinputs import laminate_for, ties_of, where_words
 from tartan.project.verdict import Status, ply_words
 from tartan.project.words import (
     QUANTITIES,
@@ -106,6 +106,19 @@ def supports_table(project: Project) -> Table:
     rows = tuple((name, i, support_words(s)) for name, supports in sets
                  for i, s in enumerate(supports, 1))  # fmt: skip
     return Table("supports", ("set", "support", "what is held"), rows)
+
+
+def ties_table(answer: PartAnswer) -> Table | None:
+    """Ties with their length, area and gap; None without any."""
+    part = answer.inputs.part
+    ties = ties_of(answer.layout().mesh, part.tie_gap)
+    if not ties:
+        return None
+    unit, scale = units.LENGTH.unit, units.LENGTH.scale
+    rows = tuple((i, t.length / scale, t.area, float(t.gaps.max()) / scale, len(t.nodes))
+                 for i, t in enumerate(ties, 1))  # fmt: skip
+    head = ("tie", f"edge [{unit}]", "face [m²]", f"greatest gap [{unit}]", "nodes that follow")
+    return Table("ties", head, rows)
 
 
 def requirements_table(statuses: list[Status], answer: PartAnswer) -> Table:
