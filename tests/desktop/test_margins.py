@@ -145,7 +145,7 @@ def test_maps_over_a_choice_and_of_a_ply(qtbot, window: MainWindow) -> None:  # 
     view.choosers.plies.choose((3,))
     core = margins_for(answer, Ask(plies=(3,)))
     assert view.hot.table.table.rows[0][0] == core.reserve.min()
-    assert "core shear" in view.driven.text()
+    assert "ply 4 (core)" in view.driven.text()
     view.choosers.plies.choose(())
     # A ply at a spot; the keys step from ply to ply.
     session.select(element=20, spot_ply=2, case=answer.inputs.case_names[0])
