@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
 from tartan.core.criteria import REGISTRY, fits
 from tartan.core.errors import TartanError
-from tartan.core.materials import FIELD_NAMES
+from tartan.core.materials import ELASTIC_FIELDS, FIELD_NAMES
 from tartan.desktop import theme
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.strength import switched
@@ -108,7 +108,8 @@ class CriteriaForm(QWidget):
         sets = project.criteria[0].sets
         keys = sets.get(name, sets.get(material.kind, ()))
         asked = dict.fromkeys(f for k in keys for f in REGISTRY[k].needs if f in FIELD_NAMES)
-        return tuple(f for f in asked if f != "nu12")
+        # Stiffnesses are not allowables: they would ask for a new solution.
+        return tuple(f for f in asked if f not in ELASTIC_FIELDS)
 
     def _build_kinds(self, block: Block) -> None:
         for kind, _ in self.session.project.criteria[0].rules:

@@ -203,7 +203,7 @@ def support_strokes(whole: Meshed, supports: tuple[Support, ...]) -> tuple[Array
 def tie_strokes(mesh: Mesh, tie: Tie) -> Array:
     """From every tied node to what leads it; a short stroke both ways where they touch."""
     at, to = mesh.nodes[tie.nodes], tie.points
-    size = 0.008 * part_size(mesh)
+    size = 0.02 * part_size(mesh)
     way = to - at
     length = np.linalg.norm(way, axis=1, keepdims=True)
     middle = at.mean(axis=0)
