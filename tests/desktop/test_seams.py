@@ -1,0 +1,140 @@
+"""Support sets, held loads, movements, mends and limits, clicked in the real window."""
+
+import dataclasses
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QWidget
+
+from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
+from tartan.desktop.cases.supports import NEW_SET, OWN
+from tartan.desktop.window import MainWindow
+from tartan.project import case_edits, part_edits
+from tartan.project.model import Project
+from tartan.project.packed import pack_mesh
+from tartan.project.partmodel import Case, Movement, Part, Pressure, ReadSurface, Rung, Support
+from tests.desktop.conftest import named
+from tests.desktop.test_window import go, press, solved, type_into
+from tests.panels import dish_panel
+
+Opener = Callable[..., MainWindow]
+LEFT = Qt.MouseButton.LeftButton
+
+
+def shown(qtbot, view: QWidget, kind: type, name: str) -> QWidget:  # type: ignore[no-untyped-def]
+    """A widget by its accessible name, once it is there: rows just made are shown a turn later."""
+    qtbot.waitUntil(lambda: any(w.accessibleName() == name and w.isVisible()
+                                for w in view.findChildren(kind)))  # fmt: skip
+    return named(view, kind, name)
+
+
+def click(qtbot, view: QWidget, name: str) -> None:  # type: ignore[no-untyped-def]
+    qtbot.mouseClick(shown(qtbot, view, QPushButton, name), LEFT)
+
+
+@pytest.mark.gl
+def test_a_case_gets_supports_of_its_own_and_loads_that_stay(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, window.cases
+    before = session.project
+    go(qtbot, window, "Cases")
+    session.select(case="own weight")
+    chooser = shown(qtbot, view, QComboBox, "supports of the case")
+    assert chooser.currentText() == OWN  # type: ignore[attr-defined]
+    chooser.textActivated.emit(NEW_SET)  # type: ignore[attr-defined]
+    assert session.project.cases[1].supports == "supports"
+    type_into(qtbot, shown(qtbot, view, QLineEdit, "name of the support set"), "crane")
+    assert [s.name for s in session.project.support_sets] == ["crane"]
+    qtbot.waitUntil(lambda: bool(view.supports.findChildren(QPushButton)))
+    kind = shown(qtbot, view, QComboBox, "kind of support 1")
+    kind.textActivated.emit("clamped")  # type: ignore[attr-defined]
+    # The usual supports, and the case on them, stay as they were.
+    assert session.project.supports == before.supports
+    assert session.project.support_sets[0].supports[0].kind == "clamped"
+    cards = [view.cards.item(i).data(Qt.ItemDataRole.UserRole) for i in range(view.cards.count())]  # type: ignore[union-attr]
+    assert "on crane" in next(c.words for c in cards if c.name == "own weight")
+    solved(qtbot, window)
+    assert session.answer is not None
+    edge = session.answer.layout().mesh.edges[before.supports[0].place]
+    turned = session.answer.solution.displacement[:, edge, 3:]
+    assert np.abs(turned[0]).max() > 0
+    assert np.abs(turned[1]).max() == 0
+    # A movement and a temperature: the one grows, the other is held, until it is clicked.
+    view.new_load.textActivated.emit("movement")
+    type_into(qtbot, shown(qtbot, view, QLineEdit, "move of load 2 z"), "-0.5")
+    assert session.project.cases[1].loads[-1] == Movement(before.supports[0].place,
+                                                          (0.0, 0.0, -5e-4))  # fmt: skip
+    view.new_load.textActivated.emit("temperature")
+    click(qtbot, view, "load 3 is held")
+    assert session.project.cases[1].loads[2].held is False
+    click(qtbot, view, "load 1 is held")
+    assert session.project.cases[1].loads[0].held is True
+    solved(qtbot, window)
+    # Cases on different supports are not added: said, and nothing changed.
+    press(qtbot, view, "+ combination")
+    assert "different supports" in view.fault.text()
+    assert session.project.combinations == ()
+    for _ in range(20):
+        session.undo()
+    assert session.project == before
+
+
+@pytest.mark.gl
+def test_a_movement_of_what_nothing_holds_is_said_and_mended(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, window.cases
+    go(qtbot, window, "Cases")
+    session.select(case="own weight")
+    view.new_load.textActivated.emit("movement")
+    solved(qtbot, window)
+    good = session.verdict.state
+    assert good in ("holds", "fails")
+    type_into(qtbot, shown(qtbot, view, QLineEdit, "move of load 2 y"), "1")
+    solved(qtbot, window)
+    assert session.verdict.state == "blocked"
+    assert "no support holds" in session.verdict.sentence
+    assert "own weight" in session.verdict.sentence
+    session.undo()
+    solved(qtbot, window)
+    assert session.verdict.state == good
+
+
+def apart() -> Project:
+    """Skin with a blade 2 mm over it, two elements of which lie twice."""
+    skin, blade = grid_mesh(Panel(0.4, 0.3), 8, 6), grid_mesh(Panel(0.4, 0.04), 7, 2)
+    turn = np.array([[1.0, 0, 0], [0, 0, -1.0], [0, 1.0, 0]])
+    nodes = np.concatenate([skin.nodes, blade.nodes @ turn.T + [0.0, 0.0, 0.022]])
+    quads = np.concatenate([skin.quads, blade.quads + len(skin.nodes), skin.quads[:2]])
+    mesh = Mesh(nodes, quads, {"left edge": skin.edges["left edge"]})
+    part = Part(ReadSurface("blade.vtu", pack_mesh(mesh)), 0.05, (Rung(stack="feed strut"),))
+    project = dataclasses.replace(dish_panel(), part=None, supports=(), cases=(), requirements=())
+    project = part_edits.put_part(project, part)
+    project = case_edits.put_supports(project, [Support("left edge", "clamped")])
+    return case_edits.put_cases(project, [Case("press", (Pressure(2e3),))])
+
+
+@pytest.mark.gl
+def test_a_mesh_is_mended_and_tied_by_clicks(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
+    window = open_window(apart())
+    session, view = window.session, window.part
+    assert session.verdict.state == "blocked"
+    assert "second time" in session.verdict.sentence
+    go(qtbot, window, "Part")
+    press(qtbot, view, "remove the copies")
+    solved(qtbot, window)
+    assert "second time" not in session.verdict.sentence
+    assert session.verdict.state == "blocked"
+    press(qtbot, view, "surface")
+    field = shown(qtbot, view, QLineEdit, "gap bridged by ties")
+    type_into(qtbot, field, "1.5")
+    assert "Nothing comes as near" in view.surface.ties.found.text()
+    type_into(qtbot, field, "3")
+    # The reach is what was typed, and the tie is listed with its length and gap.
+    assert session.project.part.tie_gap == pytest.approx(3e-3)  # type: ignore[union-attr]
+    assert view.surface.ties.found.text() == "tie 1: 400 mm of edge, gap up to 2 mm"
+    solved(qtbot, window)
+    assert session.verdict.state in ("holds", "fails")
+    assert "Not covered: deflection too large" in session.verdict.sentence
+    go(qtbot, window, "Margins")
+    press(qtbot, window.margins.tabs, "requirements")
+    assert "too large for linear theory" in window.margins.board.limits.text()
