@@ -162,35 +162,46 @@ def guarded(evaluate: Callable[..., Outcome]) -> Callable[..., Outcome]:
     def run(self: Any, strengths: Strengths, applied: Array, residual: Array | None = None
             ) -> Outcome:  # fmt: skip
         applied = np.asarray(applied, float)
+        # Two passes without copies tell whether any state is out of the ordinary.
+        peak = max(float(applied.max(initial=0.0)), -float(applied.min(initial=0.0)))
+        ordinary = peak < FARTHEST and (residual is None or bool(np.isfinite(residual).all()))
         with np.errstate(over="ignore", invalid="ignore", divide="ignore", under="ignore"):
-            size = np.abs(applied).max(axis=-1, initial=0.0)
-            far = (size > FARTHEST) | ((size > 0) & (size < 1 / FARTHEST))
-            if far.any():
-                outcome = _at_unit_size(self, evaluate, strengths, (applied, residual, size, far))
-            else:
-                outcome = evaluate(self, strengths, applied, residual)
-        lost = np.isnan(size)
-        if residual is not None:
-            lost = lost | np.isnan(residual).any(axis=-1)
-        reserve, index = outcome.reserve, outcome.index
-        if lost.any():
-            reserve, index = np.where(lost, np.nan, reserve), np.where(lost, np.nan, index)
-        mode = np.where(np.isfinite(reserve), outcome.mode, NEVER).astype(np.int8)
-        return Outcome(reserve, index, mode, outcome.angle)
+            outcome = evaluate(self, strengths, applied, residual)
+            finite = np.isfinite(outcome.reserve)
+            if not ordinary or _vanishing(applied, np.asarray(outcome.reserve), finite):
+                outcome = _extreme(self, evaluate, strengths, (applied, residual, outcome))
+                finite = np.isfinite(outcome.reserve)
+        if bool(finite.all()):
+            return outcome
+        mode = np.where(finite, outcome.mode, NEVER).astype(np.int8)
+        return Outcome(outcome.reserve, outcome.index, mode, outcome.angle)
 
     return run
 
 
-def _at_unit_size(rule: Any, evaluate: Callable[..., Outcome], strengths: Strengths,
-                  state: tuple[Array, Array | None, Array, NDArray[np.bool_]]
-                  ) -> Outcome:  # fmt: skip
-    applied, residual, size, far = state
-    unit = np.where(far & np.isfinite(size), size, 1.0)
+def _vanishing(applied: Array, reserve: Array, finite: NDArray[np.bool_]) -> bool:
+    """Whether some stress is so small that its square is lost."""
+    if bool((reserve[finite] > FARTHEST).any()):
+        return True
+    idle = np.abs(applied[~finite])
+    return bool(((idle > 0) & (idle < 1 / FARTHEST)).any())
+
+
+def _extreme(rule: Any, evaluate: Callable[..., Outcome], strengths: Strengths,
+             state: tuple[Array, Array | None, Outcome]) -> Outcome:  # fmt: skip
+    """Outcome with very great and very small stresses worked out at unit size, and NaN kept."""
+    applied, residual, plain = state
+    size = np.abs(applied).max(axis=-1, initial=0.0)
+    far = (size > FARTHEST) | ((size > 0) & (size < 1 / FARTHEST)) | (plain.reserve > FARTHEST)
+    unit = np.where(far & np.isfinite(size) & (size > 0), size, 1.0)
     outcome = evaluate(rule, strengths, applied / unit[..., None], residual)
-    plain = evaluate(rule, strengths, applied, residual).index
     # An index past all numbers is past one.
-    index = np.where(np.isnan(plain) & far, np.inf, plain)
-    return replace(outcome, reserve=outcome.reserve / unit, index=index)
+    index = np.where(np.isnan(plain.index) & far, np.inf, plain.index)
+    lost = np.isnan(size)
+    if residual is not None:
+        lost = lost | np.isnan(residual).any(axis=-1)
+    reserve = np.where(lost, np.nan, outcome.reserve / unit)
+    return replace(outcome, reserve=reserve, index=np.where(lost, np.nan, index))
 
 
 def strengths_of(material: Material, criterion: Criterion) -> Strengths:
