@@ -267,5 +267,13 @@ def test_the_range_of_the_theory_is_said() -> None:
     assert "too large for linear theory" in told[0].words
     assert "much" in told[0].words
     assert "Not covered" in verdict(project, answer).sentence
+    # A pressure past the core's own strength is said, whatever the plies say.
+    soft = tuple(dataclasses.replace(m, Zc=1.5e5) if m.kind == "core" else m
+                 for m in project.materials)  # fmt: skip
+    cored = dataclasses.replace(project, materials=soft, part=dataclasses.replace(
+        project.part, lay_up=(Rung(stack="reflector sandwich"),)))  # type: ignore[type-var]  # fmt: skip
+    crushed = [x for x in limits(answered(cored)) if "crushing" in x.short]
+    assert len(crushed) == 1
+    assert "1.50 times" in crushed[0].words
     small = dataclasses.replace(project, cases=project.cases[1:])
     assert limits(answered(small)) == ()

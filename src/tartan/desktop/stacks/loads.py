@@ -124,7 +124,9 @@ class LoadStrip(QWidget):
         self._build()
 
     def _build(self) -> None:
-        line = row(self.chooser, self.name, self.everywhere, None,
+        self.held = switch("ΔT held", "Temperature and moisture stay while the rest is scaled")
+        self.held.clicked.connect(self._hold)
+        line = row(self.chooser, self.name, self.everywhere, self.held, None,
                    button("+", self.add, "New load set"),
                    button("from the part", self.add_from_part, "Section forces at the part's "
                           "governing or picked spot as a load set"),
@@ -268,6 +270,11 @@ class LoadStrip(QWidget):
             stack = "" if on else self._chosen.stack.name
             self._replace("every stack", replace(self.loads, stack=stack))
 
+    def _hold(self, on: bool) -> None:
+        """Hold temperature and moisture, or scale them with the rest."""
+        if self.loads is not None:
+            self._replace("temperature held", replace(self.loads, scales_temperature=not on))
+
     # Showing
 
     def put(self, chosen: Chosen) -> None:
@@ -277,6 +284,9 @@ class LoadStrip(QWidget):
         some = self.loads is not None
         self.name.setVisible(some)
         self.everywhere.setVisible(some)
+        warm = bool(loads.dT or loads.dT_gradient or loads.dC)
+        self.held.setVisible(some and warm)
+        self.held.setChecked(not loads.scales_temperature)
         self.name.put(loads.name)
         self.everywhere.setChecked(not loads.stack)
         for i, component in enumerate(COMPONENTS):
