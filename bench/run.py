@@ -16,6 +16,7 @@ from tests.panels import dish_panel
 
 from bench.margins import envelope_memory, envelope_ratio, report_gap, stepping_figures
 from bench.part import angle_figures, step_figure, view_figures
+from bench.seams import one_more_support_set, tied_factor
 from bench.shell import growth, more_cases, more_plies, peak_memory, whole_ratios
 from bench.stacks import edit_ratios, ranking_ratio
 from tartan.core.criteria import criterion, kernels
@@ -253,6 +254,15 @@ def shell_figures() -> list[Figure]:
     ]  # fmt: skip
 
 
+def seam_figures() -> list[Figure]:
+    """One more support set, and the factor of tied components."""
+    return [
+        Figure("shell_support_set", "what a second support set adds, cases kept / a factorisation",
+               one_more_support_set(), 1.1),
+        Figure("shell_ties", "factor of two tied plates / of one", tied_factor(), 1.2),
+    ]  # fmt: skip
+
+
 def stacks_figures() -> list[Figure]:
     """An edit of a 200-ply stack, what follows it, and the ranking of a 48-ply stack."""
     application = make_application(dark=False)
@@ -312,6 +322,7 @@ def margins_figures() -> list[Figure]:
 def main() -> int:
     """Measure everything; return 1 when a goal is missed."""
     figures = [*criteria_figures(), *laminate_figures(), *core_figures(), *shell_figures(),
+               *seam_figures(),
                *stacks_figures(),
                *part_figures(),
                *margins_figures(),
