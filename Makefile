@@ -7,14 +7,21 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo test lint bench screenshots verify lock clean
+.PHONY: demo test test-window test-core lint bench screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
 	else $(XVFB) $(BIN)/python scripts/pictures.py build/demo; fi
 
+# The window's tests and the rest run beside each other, one per core; each prints when it ends.
 test: lint
-	$(XVFB) $(BIN)/python -m pytest
+	$(MAKE) --jobs=2 --output-sync=target test-window test-core
+
+test-window: $(READY)
+	$(XVFB) $(BIN)/python -m pytest tests/desktop
+
+test-core: $(READY)
+	$(XVFB) $(BIN)/python -m pytest tests/core tests/project tests/exchange tests/verify
 
 lint: $(READY)
 	$(BIN)/ruff check .
