@@ -190,9 +190,9 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
     lines = [(f"{n} {units.show(float(s), q)}", float(v)) for (n, q), s, v in read]
     if found.held:
         _, stays = heats_in(answer.inputs, at.case)
-        said = "from what is held"
+        said = "what is held"
         if stays is not None:
-            said = f"from what is held, with {units.show(stays.dT, units.TEMPERATURE)}"
+            said = f"what is held, ΔT {units.show(stays.dT, units.TEMPERATURE)}"
         lines.append((said, found.held))
     if abs(found.rest) > 1e-9:
         lines.append(("without any stress", found.rest))
