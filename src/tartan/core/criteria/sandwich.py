@@ -12,6 +12,7 @@ Structural Sandwich Panels (1969), ch. 8 and 9 (crimping; crushing by curvature)
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Any, Literal, Protocol
 
@@ -130,7 +131,7 @@ def wrinkling_stress(Ef: Array, Gc: Array, Ec: Any, sizes: tuple[Any, Any], fact
     return np.asarray(factor / THICK * np.minimum(thick, thin))
 
 
-class _Compressed:
+class _Compressed(ABC):
     """The greatest compression against the limit of its direction."""
 
     modes: tuple[str, ...]
@@ -139,9 +140,9 @@ class _Compressed:
     kinds = ("core",)
     optional = True
 
+    @abstractmethod
     def limit(self, data: Strengths, angle: Array) -> Array:
         """Limit in a direction, shape (...); infinite where there is nothing to judge."""
-        raise NotImplementedError
 
     @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
