@@ -14,6 +14,7 @@ from PyQt6.QtGui import QPixmapCache
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from tartan.core.criteria import kernels
+from tartan.core.shell import sweep
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units
 from tartan.desktop.session import Session
@@ -86,6 +87,7 @@ def run(path: Path | None = None) -> int:
     application = make_application()
     # Read from their cache now, the compiled loops do not halt typing later.
     kernels.compile_all()
+    sweep.compile_all()
     window = make_window(path)
     tell_of_faults(window)
     settle_memory()

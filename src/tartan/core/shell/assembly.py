@@ -7,7 +7,9 @@ those stay.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Generator, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from types import ModuleType
 from typing import Any, TypeVar
@@ -27,6 +29,9 @@ Found = TypeVar("Found")
 
 BLOCK = 1024
 """Elements worked on at a time; keeps the strain operators within about 50 MB."""
+
+THREADS = min(os.cpu_count() or 1, 4)
+"""Blocks in work at once; NumPy lets go of the interpreter in most of what a block does."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,11 +142,24 @@ def element_matrix_steps(mesh: Mesh, make: Callable[[Part], Array]
     found = {id(g.form): np.empty((len(g.nodes), 6 * g.nodes.shape[1], 6 * g.nodes.shape[1]))
              for g in groups(mesh)}  # fmt: skip
     first = {id(g.form): int(g.which[0]) for g in groups(mesh)}
-    for part in blocks(mesh):
+
+    def fill(part: Part) -> None:
         key = id(part.form)
         found[key][part.which - first[key]] = make(part)
-        yield (int(part.which[-1]) + 1) / mesh.count
+
+    yield from over_blocks(mesh, fill)
     return list(found.values())
+
+
+def over_blocks(mesh: Mesh, work: Callable[[Part], None]) -> Generator[float, None, None]:
+    """Work on all blocks, some at once, telling the share that is behind.
+
+    `work` must write to places of its block alone. Leaving the steps early drops the rest.
+    """
+    every = list(blocks(mesh))
+    with ThreadPoolExecutor(THREADS) as pool:
+        for part, _ in zip(every, pool.map(work, every), strict=True):
+            yield (int(part.which[-1]) + 1) / mesh.count
 
 
 def reference_of(reference: Array, which: Index) -> Array:

@@ -57,15 +57,22 @@ class Defect:
 
 
 _known: WeakKeyDictionary[Mesh, tuple[Defect, ...]] = WeakKeyDictionary()
+_grave: WeakKeyDictionary[Mesh, tuple[Defect, ...]] = WeakKeyDictionary()
 
 
 def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
     """Look for all defects of a mesh, the serious ones first; remembered with the mesh."""
     if mesh not in _known:
-        found = [*_doubled_elements(mesh), *_without_area(mesh), *_crossed(mesh),
-                 *_doubled_nodes(mesh), *_open_seams(mesh), *_turned(mesh)]  # fmt: skip
-        _known[mesh] = tuple(sorted(found, key=lambda d: not d.serious))
+        slight = [*_doubled_nodes(mesh), *_open_seams(mesh), *_turned(mesh)]
+        _known[mesh] = (*serious_defects(mesh), *slight)
     return _known[mesh]
+
+
+def serious_defects(mesh: Mesh) -> tuple[Defect, ...]:
+    """Defects with which nothing can be solved; remembered with the mesh."""
+    if mesh not in _grave:
+        _grave[mesh] = (*_doubled_elements(mesh), *_without_area(mesh), *_crossed(mesh))
+    return _grave[mesh]
 
 
 def mended(mesh: Mesh, kind: Kind) -> Mesh:

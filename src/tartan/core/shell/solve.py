@@ -20,16 +20,17 @@ from numpy.typing import NDArray
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.shell.assembly import (
     Found,
+    Part,
     Pattern,
-    blocks,
     element_matrix_steps,
     finished,
     groups,
     make_pattern,
+    over_blocks,
 )
 from tartan.core.shell.balance import equilibrium
 from tartan.core.shell.constraints import Held, check_free_motions
-from tartan.core.shell.defects import find_defects
+from tartan.core.shell.defects import serious_defects
 from tartan.core.shell.directions import undefined
 from tartan.core.shell.loads import resultant
 from tartan.core.shell.matrices import (
@@ -111,10 +112,9 @@ def check_model(model: ShellModel) -> None:
     MechanismError
         Supports that leave a rigid motion.
     """
-    for defect in find_defects(model.mesh):
-        if defect.serious:
-            raise PartError(defect.words, "Surface, mesh",
-                            f"In Part, {defect.mend}, or read another mesh.")  # fmt: skip
+    for defect in serious_defects(model.mesh):
+        raise PartError(defect.words, "Surface, mesh",
+                        f"In Part, {defect.mend}, or read another mesh.")  # fmt: skip
     undefined_ = undefined(model.mesh, model.reference)
     if len(undefined_):
         what = (
@@ -311,12 +311,15 @@ def _recover(problems: Sequence[Problem], stiffness: list[Array], moved: list[Ar
     count = len(displacement)
     flat = displacement.reshape(count, -1)
     strains = np.empty((count, mesh.count, 4, 8))
-    for part in blocks(mesh):
+
+    def recover(part: Part) -> None:
         op = (operators or {}).get(int(part.which[0]))
         op = part.operators(mesh, model.reference) if op is None else op
         u = np.moveaxis(flat[:, part.unknowns], 0, -1)
         strains[:, part.which] = part.form.section_strains(op, model.section_of(part.which), u)
-        yield 0.7 * (int(part.which[-1]) + 1) / mesh.count
+
+    for share in over_blocks(mesh, recover):
+        yield 0.7 * share
     settle_shear(model, strains)
     gathered = np.zeros_like(flat)
     for group, K in zip(groups(mesh), stiffness, strict=True):
