@@ -21,7 +21,7 @@ from tartan.core.stack import Ply, Stack
 from tartan.core.strength.critical import critical_by_sets
 from tartan.core.strength.drivers import drivers
 from tartan.core.strength.govern import govern
-from tartan.core.strength.many import checks_of, reserves, unchecked
+from tartan.core.strength.many import Beside, checks_of, reserves, unchecked
 from tartan.core.strength.sandwich import check_sandwich, face_laminate
 from tartan.core.working_sandwich import sandwich_working
 from tests.conftest import CARBON, STEEL
@@ -206,3 +206,65 @@ def test_shells_what_if_drivers_and_working_ask_the_same() -> None:
         alone = answer(made, asked)
         one = reserves(checks_of(made, sets), alone.applied.stress_12[None], alone.shear[None])
         assert each.reserve == pytest.approx(one.governing().reserve, rel=1e-9)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10_000))
+def test_crushing_is_first_met_where_a_walk_along_the_load_meets_it(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    rule = criterion("crushing")
+    d, Zc = 0.02, 1e6
+    curved = rng.normal(0, 2.0, 3) * rng.integers(0, 2)
+    data = {"Zc": np.array(Zc), "d": np.array(d), "curved": curved}
+    grows = np.concatenate([rng.normal(0, 500, 3), rng.normal(0, 1, 3), rng.normal(0, 4e5, 1)])
+    stays = rng.integers(0, 2) * 0.5 * np.concatenate(
+        [rng.normal(0, 500, 3), rng.normal(0, 1, 3), rng.normal(0, 2e5, 1)])  # fmt: skip
+
+    found = float(rule.evaluate(data, grows[None], stays[None]).reserve[0])
+    walk = np.linspace(0, 40, 40_001)
+    s = walk[:, None] * grows + stays
+    q = (s[:, :3] * (s[:, 3:6] + curved)).sum(axis=1) / d + np.maximum(s[:, 6], 0.0)
+    over = walk[q >= Zc]
+    if found < 39:
+        assert over[0] == pytest.approx(found, abs=1.001e-3)
+    else:
+        assert not len(over) or over[0] > 38.9
+    # Nothing held is the same as zeros held.
+    none = rule.evaluate(data, grows[None]).reserve[0]
+    assert none == pytest.approx(rule.evaluate(data, grows[None], 0 * grows[None]).reserve[0])
+
+
+def test_pressure_on_a_core_in_working_what_if_and_drivers() -> None:
+    lam = sandwich(core=15e-3, faces=0.4e-3, name="steel")
+    sets = ONLY | {"core": ("crushing",)}
+    loads = LoadSet("p", (0.0, 0.0, 0.0, 900.0, 0.0, 0.0), press=0.3e6, curved=(0.5, 0.0, 0.0))
+    found = answer(lam, loads)
+    kappa, d = found.total.kappa[0], 15.4e-3
+    # (M (κ λ² + λ / R) / d + p λ) / Zc = 1
+    roots = np.roots([900 * kappa / d, 900 * 0.5 / d + 0.3e6, -0.9e6])
+    exact = float(roots[roots > 0][0])
+    checks = checks_of(lam, sets)
+    by_ply = reserves(checks, found.applied.stress_12[None], found.shear[None],
+                      beside=Beside.of(loads))  # fmt: skip
+    assert by_ply.of_rule("crushing")[0, 1].min() == pytest.approx(exact, rel=1e-9)
+    working = sandwich_working(lam, Load(M=np.array([900.0, 0, 0])), "crushing", 1, 1, Load(),
+                               Beside.of(loads))  # fmt: skip
+    assert working.value == pytest.approx(exact, rel=1e-9)
+    pressed = working.steps[0].steps[0]
+    assert pressed.value == pytest.approx(900 * (kappa + 0.5) / d + 0.3e6, rel=1e-9)
+    change = next(
+        c
+        for c in single_changes(lam.stack.plies, ())
+        if [p.material for p in c.plies].count("foam") == 1 and c.plies != lam.stack.plies
+    )
+    near = make_laminate(Stack("n", change.plies), MATERIALS)
+    ranked = next(iter(rank([change], MATERIALS, [loads], {**sets, "isotropic": ("von_mises",)})))
+    own = answer(near, loads)
+    expected = reserves(checks_of(near, sets), own.applied.stress_12[None], own.shear[None],
+                        beside=Beside.of(loads)).governing()  # fmt: skip
+    assert ranked[0].reserve == pytest.approx(expected.reserve, rel=1e-9)
+    # A pressure that pulls away does not crush.
+    away = dataclasses.replace(loads, press=-0.3e6, values=(0.0,) * 6)
+    none = reserves([c for c in checks if c.rule.key == "crushing"],
+                    np.zeros((1, 3, 3, 3)), beside=Beside.of(away))  # fmt: skip
+    assert np.isinf(none.of_rule("crushing")[0, 1]).all()

@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 
 from tartan.core.errors import DocumentError
+from tartan.core.laminate.loadset import answer as laminate_answer
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.laminate.response import respond
+from tartan.core.shell.margins import Margins
 from tartan.core.shell.mesh import EDGES, Panel
 from tartan.core.stack import Ply
-from tartan.core.strength.govern import checks_of, reserves
+from tartan.core.strength.many import Beside, checks_of, reserves
 from tartan.project import case_edits, part_edits
 from tartan.project.asking import Ask, margins_for
 from tartan.project.caseloads import case_forces
@@ -35,7 +37,7 @@ from tartan.project.partmodel import (
     SupportSet,
     Temperature,
 )
-from tartan.project.spot import spot_loads
+from tartan.project.spot import drivers_at, spot_loads
 from tartan.project.storage import from_text, to_text
 from tartan.project.verdict import statuses, verdict
 from tests.project.test_part import plate
@@ -267,13 +269,46 @@ def test_the_range_of_the_theory_is_said() -> None:
     assert "too large for linear theory" in told[0].words
     assert "much" in told[0].words
     assert "Not covered" in verdict(project, answer).sentence
-    # A pressure past the core's own strength is said, whatever the plies say.
-    soft = tuple(dataclasses.replace(m, Zc=1.5e5) if m.kind == "core" else m
-                 for m in project.materials)  # fmt: skip
-    cored = dataclasses.replace(project, materials=soft, part=dataclasses.replace(
-        project.part, lay_up=(Rung(stack="reflector sandwich"),)))  # type: ignore[type-var]  # fmt: skip
-    crushed = [x for x in limits(answered(cored)) if "crushing" in x.short]
-    assert len(crushed) == 1
-    assert "1.50 times" in crushed[0].words
     small = dataclasses.replace(project, cases=project.cases[1:])
     assert limits(answered(small)) == ()
+
+
+def test_a_core_is_crushed_by_what_presses_on_its_faces() -> None:
+    project = plate(surface=Panel(0.6, 0.4), mesh_size=0.05,
+                    lay_up=(Rung(stack="reflector sandwich"),))  # fmt: skip
+    soft = tuple(dataclasses.replace(m, Zc=1.5e5) if m.kind == "core" else m
+                 for m in project.materials)  # fmt: skip
+    project = dataclasses.replace(project, materials=soft)
+    both = tuple(Pressure(1e5, side=side) for side in ("front", "back"))
+    kept = tuple(dataclasses.replace(p, held=True) for p in both)
+    more = tuple(Pressure(0.25e5, side=side) for side in ("front", "back"))
+    project = case_edits.put_cases(project, [
+        Case("squeezed", both), Case("held", (*kept, *more)), Case("one side", both[:1]),
+        Case("pulled", tuple(dataclasses.replace(p, value=-1e5) for p in both))])  # fmt: skip
+    answer = answered(project)
+
+    def of_case(k: int) -> Margins:
+        name = answer.inputs.case_names[k]
+        return margins_for(answer, Ask(cases=(name,), criteria=("crushing",)))
+
+    # Pressed from both sides nothing bends: the core alone bears it.
+    assert of_case(0).reserve.min() == pytest.approx(1.5, rel=1e-6)
+    assert of_case(1).reserve.min() == pytest.approx(2.0, rel=1e-6)
+    assert np.isinf(of_case(3).reserve).all()
+    # From one side the plate bends too, which adds.
+    m = of_case(2)
+    worst = int(m.reserve.argmin())
+    assert m.reserve[worst] < 1.5
+    loads = spot_loads(answer, worst, 2, int(m.point[worst]))
+    laminate = answer.layout().laminate(worst)
+    response = laminate_answer(laminate, loads)
+    checks = checks_of(laminate, answer.inputs.criteria.sets)
+    again = reserves(checks, response.applied.stress_12[None], response.shear[None],
+                     beside=Beside.of(loads))  # fmt: skip
+    assert np.nanmin(again.of_rule("crushing")) == pytest.approx(m.reserve[worst], rel=1e-9)
+    key, shares = drivers_at(answer, worst, 2, int(m.ply[worst]), 1, "crushing",
+                             int(m.point[worst]))  # fmt: skip
+    assert key == "crushing"
+    pressed = shares.shares[6]
+    assert pressed == pytest.approx(m.reserve[worst] / 1.5, rel=1e-6)
+    assert shares.shares.sum() == pytest.approx(1.0, rel=1e-6)

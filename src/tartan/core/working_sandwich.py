@@ -14,7 +14,7 @@ from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import Load, respond
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.cores import cores_of, sandwich_of
-from tartan.core.strength.many import sandwich_checks
+from tartan.core.strength.many import Beside, sandwich_checks
 from tartan.core.working import Given, Working, field_given
 
 Array = NDArray[np.float64]
@@ -23,7 +23,7 @@ _UNITS = {"faces": "Pa", "forces": "N/m"}
 
 
 def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot: int,
-                     held: Load) -> Working:  # fmt: skip
+                     held: Load, beside: Beside | None = None) -> Working:  # fmt: skip
     """Work a reserve factor of a sandwich criterion out.
 
     Parameters
@@ -36,6 +36,8 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
         Such as wrinkling.
     ply, spot : int
         The core ply, from 0, and its spot: bottom and top stand for the faces.
+    beside : Beside, optional
+        Pressure on the faces and curvature of the surface of that one load.
 
     Raises
     ------
@@ -48,10 +50,16 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
         raise CriterionError(f"{rule.title} is not judged at ply {ply + 1}.", "Criteria",
                              "Choose a core between faces.")  # fmt: skip
     check, strengths = found[0], found[0].at(ply, spot)
+    press = kept_press = None
+    if beside is not None:
+        press, kept_press = beside.press, beside.held
+        if "curved" in strengths:
+            strengths = {**strengths, "curved": beside.curved}
     still = Load(dT=held.dT, dT_gradient=held.dT_gradient, dC=held.dC)
     kept = respond(laminate, replace(still, N=held.N, M=held.M)).stress_12
-    push, rest = (check.fed(s, None)[0, spot] for s in (respond(laminate, applied).stress_12,
-                                                        kept))  # fmt: skip
+    push, rest = (check.fed(s, None, p)[0, spot]
+                  for s, p in ((respond(laminate, applied).stress_12, press),
+                               (kept, kept_press)))  # fmt: skip
     outcome = rule.evaluate(strengths, push, rest)
     core = next(c for c in cores_of(laminate) if c.plies.start == ply)
     body = sandwich_of(laminate, core)
@@ -63,12 +71,31 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
     steps: tuple[Working, ...] = ()
     if isinstance(rule, _Compressed):
         steps = _compressed(rule, strengths, push, rest, _UNITS[rule.reads])  # type: ignore[attr-defined]
+    else:
+        steps = (_pressed(strengths, push, rest),)
     index = Working(f"{rule.title} index", rule.formula, float(outcome.index), "1", tuple(given),
                     steps, rule.source)  # fmt: skip
     mode = mode_name(rule.modes, int(outcome.mode))
     return Working(f"reserve factor by {rule.title} of the core, ply {ply + 1}",
                    f"least multiplier at which the index reaches 1; mode: {mode}",
                    float(outcome.reserve), "1", (), (index,), rule.source)  # fmt: skip
+
+
+def _pressed(data: Strengths, push: Array, rest: Array) -> Working:
+    """What presses on a core: bending of the faces, and a pressure on them."""
+    total, curved = push + rest, np.asarray(data["curved"])
+    axes = ("x", "y", "xy")
+    given = [Given(f"M{a}", float(v), "N", "load")
+             for a, v in zip(axes, total[:3], strict=True)]  # fmt: skip
+    given += [Given(f"k{a}", float(v), "1/m", "load")
+              for a, v in zip(axes, total[3:6], strict=True)]  # fmt: skip
+    if curved.any():
+        given += [Given(f"k{a} of the surface", float(v), "1/m", "surface")
+                  for a, v in zip(axes, curved, strict=True)]  # fmt: skip
+    given.append(Given("p on the faces", float(total[6]), "Pa", "load"))
+    q = float(total[:3] @ (total[3:6] + curved)) / float(np.asarray(data["d"]))
+    return Working("pressure on the core", "(Mx kx + My ky + Mxy kxy) / d + p, p where it presses",
+                   q + max(float(total[6]), 0.0), "Pa", tuple(given))  # fmt: skip
 
 
 def _compressed(rule: _Compressed, data: Strengths, push: Array, rest: Array, unit: str

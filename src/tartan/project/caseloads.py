@@ -163,10 +163,33 @@ def pressing(layout: Layout, load: Pressure | MappedPressure, tables: tuple[Pres
     PartError
         A region or table that is not there.
     """
+    return _on_side(layout, load, tables, where) * facing(layout, load.side)[:, None]
+
+
+def _on_side(layout: Layout, load: Pressure | MappedPressure, tables: tuple[PressureTable, ...],
+             where: str) -> Array:  # fmt: skip
+    """Pressure on the side it was entered on at the sampling points, shape (m, 4) [Pa]."""
     values = (load.value if isinstance(load, Pressure)
               else map_table(layout, load, tables, where).values)  # fmt: skip
-    found: Array = values * covered(layout.whole, load.region, where)
-    return found * facing(layout, load.side)[:, None]
+    return np.asarray(values * covered(layout.whole, load.region, where))
+
+
+def on_faces(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> Array:
+    """Pressure on the lower and the upper face, shape (m, 2) [Pa]; up is the laying side.
+
+    Raises
+    ------
+    PartError
+        A region or table that is not there.
+    """
+    found = np.zeros((layout.mesh.count, 2))
+    for load in case.loads:
+        if isinstance(load, Pressure | MappedPressure):
+            where = f"Case '{case.name}', {load.kind}"
+            up = facing(layout, load.side) > 0
+            found[np.arange(len(up)), up.astype(int)] += _on_side(
+                layout, load, tables, where).mean(axis=1)  # fmt: skip
+    return found
 
 
 def covered(whole: Meshed, region: str, where: str) -> Array:

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from tartan.core.shell.margins import ALL, Margins, Within
 from tartan.core.shell.recovery import assess_zones
+from tartan.core.strength.many import Beside
 from tartan.project.caseloads import heats_on
 from tartan.project.inputs import Layout, PartInputs
+from tartan.project.pressed import beside_of
 from tartan.project.superposition import heats_in, scheme_of
 
 Array = NDArray[np.float64]
@@ -39,10 +41,18 @@ def margins_of(inputs: PartInputs, layout: Layout, strains: Array, resting: Arra
     heats = {k: heats_in(inputs, k) for k in chosen}
     plain = [k for k, h in heats.items() if h == (None, None) and not scheme.held[k].any()]
     found: Margins | None = None
+    outside = beside_of(inputs, layout)
+
+    def beside(cases: list[int]) -> Beside | None:
+        if outside is None:
+            return None
+        return Beside(outside.press[cases], outside.held[cases[0]], outside.curved)
+
     if plain:
         # All of them as they lie in memory: picking would copy them.
         fed = strains if len(plain) == len(strains) else strains[plain]
-        found = _of_cases(assess_zones(layout.zones, fed, sets, within=within), plain)
+        found = _of_cases(assess_zones(layout.zones, fed, sets, within=within,
+                                       beside=beside(plain)), plain)  # fmt: skip
     for k, (grows, stays) in heats.items():
         if k in plain:
             continue
@@ -52,6 +62,7 @@ def margins_of(inputs: PartInputs, layout: Layout, strains: Array, resting: Arra
             layout.sided, fed, sets, residual=resting[k] if held else None,
             temperature=None if stays is None else heats_on(layout, stays),
             scaled=None if grows is None else heats_on(layout, grows), within=within,
+            beside=beside([k]),
         )  # fmt: skip
         found = _lesser(found, _of_cases(own, [k]))
     assert found is not None

@@ -12,17 +12,12 @@ from tartan.core.strength.many import unchecked
 from tartan.core.strength.theory import soft_core
 from tartan.project import units
 from tartan.project.asking import remembered
-from tartan.project.caseloads import pressing
 from tartan.project.jobs import PartAnswer
-from tartan.project.partmodel import MappedPressure, Pressure
 
 Array = NDArray[np.float64]
 
 LOW = 0.1
 """Face stresses that may be low by more than this are told."""
-
-CRUSH = 2.0
-"""Pressures at which a core has less than this reserve through its thickness are told."""
 
 OF_THICKNESS = 0.5
 """Deflection of a flat part beyond this share of its thickness stretches its middle."""
@@ -58,7 +53,7 @@ def limits(answer: PartAnswer) -> tuple[Limit, ...]:
     """All that an answer does not cover, the gravest first; remembered with it."""
 
     def make() -> tuple[Limit, ...]:
-        return (*_deflections(answer), *_crushed(answer), *_cores(answer), *_unchecked(answer))
+        return (*_deflections(answer), *_cores(answer), *_unchecked(answer))
 
     return remembered(answer, "limits", make)
 
@@ -123,33 +118,6 @@ def _cores(answer: PartAnswer) -> list[Limit]:
                      f"{units.show(length, units.LENGTH)} (Allen 1969, ch. 4).")  # fmt: skip
             short = f"face stresses may be {low:.0%} low in zone {number + 1}"
             found.append(Limit(short, words, case=k, zone=number))
-    return found
-
-
-def _crushed(answer: PartAnswer) -> list[Limit]:
-    """Pressures that come near the strength of a core through its thickness."""
-    layout, inputs = answer.layout(), answer.inputs
-    strengths = np.full(len(layout.zones.laminates), np.inf)
-    for number, laminate in enumerate(layout.zones.laminates):
-        known = [m.Zc for m in laminate.materials if m.kind == "core" and m.Zc is not None]
-        strengths[number] = min(known, default=np.inf)
-    limit = strengths[layout.zones.zone]
-    if not np.isfinite(limit).any():
-        return []
-    found = []
-    for k, case in enumerate(inputs.cases):
-        total = np.zeros(layout.mesh.count)
-        for load in case.loads:
-            if isinstance(load, Pressure | MappedPressure):
-                total += pressing(layout, load, inputs.tables, case.name).mean(axis=1)
-        worst = int((np.abs(total) / limit).argmax())
-        reserve = limit[worst] / max(abs(float(total[worst])), 1e-300)
-        if reserve < CRUSH:
-            words = (f"{case.name} presses {units.show(abs(float(total[worst])), units.PRESSURE)} "
-                     f"on a core of {units.show(float(limit[worst]), units.STRESS)}: it is "
-                     f"crushed at {reserve:.2f} times that.")  # fmt: skip
-            found.append(Limit("a core near crushing under pressure", words, case=k,
-                               zone=int(layout.zones.zone[worst])))  # fmt: skip
     return found
 
 

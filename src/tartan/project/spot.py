@@ -12,8 +12,9 @@ from tartan.core.laminate.loadset import LoadSet, answer
 from tartan.core.laminate.response import Load, free_resultants
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.drivers import Drivers, drivers
-from tartan.core.strength.many import checks_of
+from tartan.core.strength.many import Beside, checks_of
 from tartan.project.jobs import PartAnswer
+from tartan.project.pressed import beside_of
 from tartan.project.superposition import heats_in, scheme_of
 
 Array = NDArray[np.float64]
@@ -45,6 +46,11 @@ def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = N
     section = _as_loads(name, _forces(laminate, strains - rest) - _free(laminate, grows))
     held = _as_loads(name, _forces(laminate, rest) - _free(laminate, stays))
     loads = replace(section, held=(*held.values, *held.Q)) if rest.any() else section
+    if (beside := beside_of(found.inputs, found.layout())) is not None:
+        x, y, xy = (float(c) for c in beside.curved[element])
+        loads = replace(loads, press=float(beside.press[case, element]),
+                        held_press=float(beside.held[case, element]),
+                        curved=(x, y, xy))  # fmt: skip
     if stays is not None:
         loads = replace(loads, dT=stays.dT, dT_gradient=stays.dT_gradient)
     if grows is None:
@@ -105,15 +111,20 @@ def drivers_at(found: PartAnswer, element: int, case: int, ply: int, spot: int, 
     layout = found.layout()
     laminate, place = layout.laminate(element), layout.plies(element).index(ply)
     rule = criterion(key)
-    response = answer(laminate, spot_loads(found, element, case, point))
+    loads = spot_loads(found, element, case, point)
+    response = answer(laminate, loads)
     checks = checks_of(laminate, found.inputs.criteria.sets)
     check = next(c for c in checks if c.rule.key == key and place in c.plies)
+    beside = Beside.of(loads)
     row = int(np.flatnonzero(check.plies == place)[0])
-    scaled = check.fed(response.applied.stress_12, response.shear)[row, spot]
+    scaled = check.fed(response.applied.stress_12, response.shear, beside.press)[row, spot]
     stays = response.held_shear if rule.stress == "transverse" else response.residual
     rest = None
-    if stays is not None:
+    if stays is not None or beside.held:
         still = np.zeros_like(response.applied.stress_12)
         still = still if response.residual is None else response.residual
-        rest = check.fed(still, response.held_shear)[row, spot]
-    return key, drivers(rule, check.at(place, spot), scaled, rest)
+        rest = check.fed(still, response.held_shear, beside.held)[row, spot]
+    data = check.at(place, spot)
+    if "curved" in data:
+        data = {**data, "curved": beside.curved}
+    return key, drivers(rule, data, scaled, rest)

@@ -284,11 +284,15 @@ class Crimping(_Compressed):
 
 
 class Crushing:
-    """Bent faces press on the core between them: q = M κ / d against its strength."""
+    """Bent faces press on the core between them, q = M κ / d, and so does a pressure on them.
+
+    A surface that is curved from the start adds its curvature to κ. The core is held to carry all
+    of a pressure where it acts; pressures that pull count as none.
+    """
 
     key = "crushing"
     title = "core crushing"
-    formula = "(Mx kx + My ky + Mxy kxy) / (d Zc)"
+    formula = "((Mx kx + My ky + Mxy kxy) / d + p) / Zc"
     needs: tuple[str, ...] = ("Zc",)
     modes: tuple[str, ...] = ("core crushing",)
     stress: Literal["in-plane", "transverse", "sandwich"] = "sandwich"
@@ -299,11 +303,11 @@ class Crushing:
     optional = True
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Strength times the distance of the faces [N/m]; judged at the middle."""
-        held = np.full(3, np.inf)
+        """Strength and distance of the faces; judged at the middle, on an even surface."""
+        strength = np.full(3, np.inf)
         if None not in sandwich.faces:
-            held[1] = core["Zc"] * sandwich.distance
-        return {"limit": held}
+            strength[1] = core["Zc"]
+        return {"Zc": strength, "d": np.full(3, sandwich.distance), "curved": np.zeros((3, 3))}
 
     @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
@@ -313,22 +317,30 @@ class Crushing:
         Parameters
         ----------
         strengths : mapping of str to ndarray
-            `limit` by `limits`, shape (...) [N/m].
-        applied : ndarray, shape (..., 6)
-            Moments about the middle [N] and curvatures [1/m] that are scaled.
-        residual : ndarray, shape (..., 6), optional
+            By `limits`; `curved` is the curvature of the surface, shape (..., 3) [1/m].
+        applied : ndarray, shape (..., 7)
+            Moments about the middle [N], curvatures by bending [1/m] and pressure on the faces
+            [Pa] that are scaled.
+        residual : ndarray, shape (..., 7), optional
             What is held fixed of them.
         """
-        limit = np.asarray(strengths["limit"])
+        strength = np.asarray(strengths["Zc"])
         held = np.zeros_like(applied) if residual is None else residual
+        start = held[..., 3:6] + np.asarray(strengths["curved"])
 
-        def press(one: Array, other: Array) -> Array:
-            return np.asarray((one[..., :3] * other[..., 3:]).sum(axis=-1) / limit)
+        def by_bending(moment: Array, curvature: Array) -> Array:
+            product = (moment[..., :3] * curvature).sum(axis=-1)
+            return np.asarray(product / (strength * np.asarray(strengths["d"])))
 
-        a, c = press(applied, applied), press(held, held)
-        b = press(applied, held) + press(held, applied)
+        a, c = by_bending(applied, applied[..., 3:6]), by_bending(held, start)
+        b = by_bending(applied, start) + by_bending(held, applied[..., 3:6])
         whole = (np.zeros_like(a), np.full_like(a, np.inf))
-        return Outcome(first_reach(a, b, c - 1, whole), a + b + c, np.zeros(a.shape, np.int8))
+        grows, stays = applied[..., 6] / strength, held[..., 6] / strength
+        # A pressure that pulls does not relieve: without it is a way to fail of its own.
+        reserve = np.minimum(first_reach(a, b, c - 1, whole),
+                             first_reach(a, b + grows, c + stays - 1, whole))  # fmt: skip
+        index = a + b + c + np.maximum(grows + stays, 0.0)
+        return Outcome(reserve, index, np.zeros(a.shape, np.int8))
 
 
 RULES = (Wrinkling(), Dimpling(), Crimping(), Crushing())

@@ -57,6 +57,11 @@ class LoadSet:
         Whether temperature and moisture are scaled with the rest, so that nothing stays.
     growing_dT, growing_gradient : float
         Temperature that is scaled with the forces, beside the one that stays [K, K/m].
+    press, held_press : float
+        Pressure on the faces that a core carries, scaled, and what stays of it [Pa].
+    curved : tuple of float
+        Curvature xx, yy and twice xy of the unloaded surface, positive where it bulges upwards;
+        bent faces of a curved sandwich press on its core [1/m].
     """
 
     name: str
@@ -71,6 +76,9 @@ class LoadSet:
     scales_temperature: bool = False
     growing_dT: float = 0.0
     growing_gradient: float = 0.0
+    press: float = 0.0
+    held_press: float = 0.0
+    curved: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
     def growing(self) -> Load:
@@ -123,14 +131,17 @@ def check_load_set(loads: LoadSet) -> LoadSet:
     where = f"Load set '{loads.name}'"
     if not all(map(math.isfinite, (*loads.values, *loads.Q, loads.dT, loads.dT_gradient,
                                    loads.dC, *loads.held, loads.growing_dT,
-                                   loads.growing_gradient))):  # fmt: skip
+                                   loads.growing_gradient, loads.press, loads.held_press,
+                                   *loads.curved))):  # fmt: skip
         raise StackError("A load is not a finite number.", where, "Enter a number.")
     forces = [*loads.Q, *loads.held, *(v for v, w in zip(loads.values, loads.ways, strict=True)
                                        if w != "strain")]  # fmt: skip
     strains = [v for v, w in zip(loads.values, loads.ways, strict=True) if w == "strain"]
     heats = [loads.dT, loads.dT_gradient / 100, loads.growing_dT, loads.growing_gradient / 100]
+    presses = [loads.press, loads.held_press]
     for figures, most in ((forces, MOST_STRESS), (strains, 1e6), (heats, MOST_HEAT),
-                          ([loads.dC], 1e3)):  # fmt: skip
+                          ([loads.dC], 1e3), (presses, MOST_STRESS),
+                          (loads.curved, 1e6)):  # fmt: skip
         if wrong := [v for v in figures if beyond(v, most)]:
             raise StackError(f"A load of {wrong[0]:g} is beyond ±{most:g} in SI units.", where,
                              "Check its unit.")  # fmt: skip

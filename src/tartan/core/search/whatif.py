@@ -20,7 +20,7 @@ from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_r
 from tartan.core.materials import Material
 from tartan.core.search.changes import Change
 from tartan.core.stack.plies import Ply, Stack
-from tartan.core.strength.many import Check, Sets, checks_of
+from tartan.core.strength.many import Beside, Check, Sets, checks_of, reserves
 
 Array = NDArray[np.float64]
 
@@ -144,8 +144,8 @@ class _Table:
             every = checks_of(Laminate(one_each, tuple(used)), self._sets)
             self.checks = [c for c in every if c.rule.stress != "sandwich"]
 
-    def stability(self, piece: Sequence[Change], stresses: tuple[Array, Array], least: Array
-                  ) -> None:  # fmt: skip
+    def stability(self, piece: Sequence[Change], stresses: tuple[Array, Array], least: Array,
+                  beside: Beside) -> None:  # fmt: skip
         """Lower reserve factors, shape (k, m), in place where a sandwich gives way as a whole.
 
         Faces and core differ from candidate to candidate, so these go one by one.
@@ -158,12 +158,10 @@ class _Table:
             if not any(m.kind == "core" for m in used):
                 continue
             laminate = Laminate(Stack("", tuple(change.plies)), used)
-            for check in checks_of(laminate, self._sets):
-                if check.rule.stress == "sandwich":
-                    rest = check.fed(held[:, i], None) if held.any() else None
-                    found = check.rule.evaluate(check.strengths, check.fed(stress[:, i], None),
-                                                rest)  # fmt: skip
-                    least[:, i] = np.minimum(least[:, i], found.reserve.min(axis=(1, 2)))
+            checks = [c for c in checks_of(laminate, self._sets) if c.rule.stress == "sandwich"]
+            rest = held[:, i] if held.any() else None
+            found = reserves(checks, stress[:, i], residual=rest, beside=beside)
+            least[:, i] = np.minimum(least[:, i], found.reserve.min(axis=(1, 2)))
 
 
 def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> list[Ranked]:
@@ -201,7 +199,10 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> l
         shear[moves] += held_shear[moves]
         held_shear[moves] = 0.0
     least = _least(table, layer, (stress, shear), (held, held_shear))
-    table.stability(piece, (stress, held), least)
+    each = [Beside.of(load) for load in loads]
+    table.stability(piece, (stress, held), least, Beside(
+        np.array([b.press for b in each]), np.array([b.held for b in each]),
+        np.array([b.curved for b in each])))  # fmt: skip
     worst = least.argmin(axis=0)
     mass = (table.rho[layer] * t).sum(axis=1)
     return [Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))

@@ -23,7 +23,7 @@ from tartan.core.laminate.response import (
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.sweep import rows_of, sweep
-from tartan.core.strength.govern import Check, Sets, checks_of
+from tartan.core.strength.many import Beside, Check, Sets, checks_of
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -114,9 +114,10 @@ class Margins:
         return mode_name(rule.modes, int(self.mode[element]))
 
 
-def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
+def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,  # noqa: PLR0913 - as many parts of one state
            residual: Array | None = None, free: Array | None = None,
-           own_free: Array | None = None, within: Within = ALL) -> Margins:  # fmt: skip
+           own_free: Array | None = None, within: Within = ALL, *,
+           beside: Beside | None = None) -> Margins:  # fmt: skip
     """Find the governing reserve factor of every element.
 
     Parameters
@@ -136,6 +137,9 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
         what is scaled [Pa].
     within : Within
         Plies of the laminate, spots and criteria that are looked at.
+    beside : Beside, optional
+        Pressure on the faces by case and element, shape (k, m), held (m,), and the surface's
+        curvature, shape (m, 3); what a core carries beside the section strains.
 
     Raises
     ------
@@ -165,11 +169,16 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,
             stress["transverse"] = shear_from_section(laminate, part)
         block = slice(start, start + len(part))
         held = _held(laminate, residual, free, block, stress)
-        for check in checks:
-            fed = _at_spots(check, stress, spots)
+        press = kept = None
+        if beside is not None:
+            press = beside.press[:, block].T[:, :, None]
+            kept = beside.held[block][:, None] if held else None
+        for check in checks if beside is None else [
+                c.on_surface(beside.curved[block][:, None, None]) for c in checks]:  # fmt: skip
+            fed = _at_spots(check, stress, spots, press)
             rest = None
             if held:
-                rest = np.broadcast_to(_at_spots(check, held, spots)[:, None], fed.shape)
+                rest = np.broadcast_to(_at_spots(check, held, spots, kept)[:, None], fed.shape)
             outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
             _keep_least(outcome, check.plies, spots, which,
@@ -188,9 +197,10 @@ def _refuse_lost(strains: Array) -> None:
                         "Solve the part again; check loads and materials.")  # fmt: skip
 
 
-def _at_spots(check: Check, stress: Mapping[str, Array], spots: Index) -> Array:
+def _at_spots(check: Check, stress: Mapping[str, Array], spots: Index,
+              press: Array | None = None) -> Array:  # fmt: skip
     """What a check reads at its plies and the chosen spots."""
-    found = check.fed(stress["in-plane"], stress.get("transverse"))
+    found = check.fed(stress["in-plane"], stress.get("transverse"), press)
     return found if check.gather is not None else found[..., spots, :]
 
 

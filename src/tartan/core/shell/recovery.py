@@ -22,7 +22,7 @@ from tartan.core.shell.margins import ALL, Margins, Within, assess
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.solve import ShellModel, Solution
 from tartan.core.shell.zones import Zones
-from tartan.core.strength.govern import Sets
+from tartan.core.strength.many import Beside, Sets
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -129,7 +129,7 @@ def at_nodes(mesh: Mesh, zone: Index, strains: Array) -> AtNodes:
     return AtNodes(unique // count, unique % count, values)
 
 
-def assess_zones(
+def assess_zones(  # noqa: PLR0913 - as many parts of one state
     zones: Zones,
     strains: Array,
     sets: Sets = DEFAULT_SETS,
@@ -138,6 +138,7 @@ def assess_zones(
     temperature: Load | Sequence[Load] | None = None,
     scaled: Load | Sequence[Load] | None = None,
     within: Within = ALL,
+    beside: Beside | None = None,
 ) -> Margins:
     """Governing reserve factor of every element of a part of several zones.
 
@@ -158,6 +159,8 @@ def assess_zones(
         Temperature that caused `strains` themselves and is scaled with them.
     within : Within
         Plies of the lay-up, spots and criteria that are looked at.
+    beside : Beside, optional
+        As `assess` takes it.
 
     Returns
     -------
@@ -179,7 +182,11 @@ def assess_zones(
         free, own = (None if x is None else free_stress(laminate, _of_zone(x, number))
                      for x in (temperature, scaled))  # fmt: skip
         numbers = zones.plies[number] if zones.plies else range(laminate.count)
-        part = assess(laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers))
+        near = None
+        if beside is not None:
+            near = Beside(beside.press[:, here], beside.held[here], beside.curved[here])
+        part = assess(laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers),
+                      beside=near)  # fmt: skip
         if zones.plies:
             part = replace(part, ply=np.array(zones.plies[number])[part.ply])
         whole = _placed(whole, part, here, count)

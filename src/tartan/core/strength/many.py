@@ -24,6 +24,7 @@ from tartan.core.criteria.base import (
 )
 from tartan.core.criteria.sandwich import SandwichCriterion
 from tartan.core.errors import CriterionError
+from tartan.core.laminate.loadset import LoadSet
 from tartan.core.laminate.response import SPOTS
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.materials import Material
@@ -36,6 +37,32 @@ Sets = Mapping[str, Sequence[str]]
 
 TIE = 1e-9
 """Equal plies differ by rounding only: within this share the first of them is named."""
+
+
+@dataclass(frozen=True, eq=False)
+class Beside:
+    """What acts on a core beside the stresses of the plies, by load or one for all.
+
+    Attributes
+    ----------
+    press, held : ndarray, shape (k,) or ()
+        Pressure on the faces that is scaled, and what stays of it [Pa].
+    curved : ndarray, shape (k, 3) or (3,)
+        Curvature xx, yy and twice xy of the unloaded surface, positive where it bulges to the
+        laying side [1/m].
+    """
+
+    press: Array
+    held: Array
+    curved: Array
+
+    @classmethod
+    def of(cls, loads: LoadSet) -> Beside:
+        """What a load set says of it."""
+        press, held = loads.press, loads.held_press
+        if loads.scales_temperature:
+            press, held = press + held, 0.0
+        return cls(np.array(press), np.array(held), np.array(loads.curved))
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,7 +86,18 @@ class Check:
     plies: NDArray[np.intp]
     gather: Array | None = None
 
-    def fed(self, in_plane: Array, transverse: Array | None) -> Array:
+    def on_surface(self, curved: Array) -> Check:
+        """Return the check on a surface of some curvature, shape (..., 3) by place."""
+        if self._reads != "bending":
+            return self
+        return replace(self, strengths={**self.strengths, "curved": curved[..., None, None, :]})
+
+    @property
+    def _reads(self) -> str:
+        return "" if self.gather is None else cast("SandwichCriterion", self.rule).reads
+
+    def fed(self, in_plane: Array, transverse: Array | None, press: Array | None = None
+            ) -> Array:  # fmt: skip
         """Stresses it reads at its plies and spots, shape (..., m, 3, c).
 
         Parameters
@@ -68,10 +106,15 @@ class Check:
             By ply and spot in ply axes [Pa].
         transverse : ndarray, shape (..., n, 3, 2), optional
             The same of tau_13, tau_23; zero when left out [Pa].
+        press : ndarray, shape (...), optional
+            Pressure on the faces; none when left out [Pa].
         """
         if self.gather is not None:
-            return np.asarray(np.einsum("mscnab,...nab->...msc", self.gather, in_plane,
-                                        optimize=True))  # fmt: skip
+            found = np.einsum("mscnab,...nab->...msc", self.gather, in_plane, optimize=True)
+            if self._reads != "bending":
+                return np.asarray(found)
+            on = np.asarray(0.0 if press is None else press)[..., None, None]
+            return np.concatenate([found, np.broadcast_to(on, found.shape[:-1])[..., None]], -1)
         if self.rule.stress == "transverse":
             if transverse is None:
                 return np.zeros((*in_plane.shape[:-3], len(self.plies), 3, 2))
@@ -256,8 +299,8 @@ def sandwich_checks(laminate: Laminate, rule: Criterion, material: Material,
 
 
 def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None = None,
-             residual: Array | None = None, held_shear: Array | None = None
-             ) -> Reserves:  # fmt: skip
+             residual: Array | None = None, held_shear: Array | None = None,
+             beside: Beside | None = None) -> Reserves:  # fmt: skip
     """Evaluate checks at ply stresses.
 
     Parameters
@@ -272,6 +315,8 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
         In-plane stress that stays [Pa].
     held_shear : ndarray, shape (n, 3, 2) or (k, n, 3, 2), optional
         tau_13, tau_23 that stay [Pa].
+    beside : Beside, optional
+        Pressure on the faces and curvature of the surface; none when left out.
     """
     shape = in_plane.shape[:-1]
     least = np.full(shape, np.inf)
@@ -280,7 +325,7 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
     judged = np.zeros(shape, bool)
     single = []
     for i, check in enumerate(checks):
-        outcome = _evaluate(check, in_plane, transverse, (residual, held_shear))
+        outcome = _evaluate(check, in_plane, transverse, (residual, held_shear), beside)
         single.append(outcome.reserve)
         place = (slice(None), check.plies)
         better = (outcome.reserve < least[place] * (1 - TIE)) | ~judged[place]
@@ -294,14 +339,18 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
 
 
 def _evaluate(check: Check, in_plane: Array, transverse: Array | None,
-              rests: tuple[Array | None, Array | None]) -> Outcome:  # fmt: skip
+              rests: tuple[Array | None, Array | None], beside: Beside | None
+              ) -> Outcome:  # fmt: skip
     residual, held_shear = rests
-    applied = check.fed(in_plane, transverse)
+    press = kept = None
+    if beside is not None:
+        check, press, kept = check.on_surface(beside.curved), beside.press, beside.held
+    applied = check.fed(in_plane, transverse, press)
     stays = held_shear if check.rule.stress == "transverse" else residual
     held = None
-    if stays is not None:
+    if stays is not None or (kept is not None and np.any(kept)):
         still = np.broadcast_to(residual if residual is not None else 0.0, in_plane.shape)
-        held = np.broadcast_to(check.fed(still, held_shear), applied.shape)
+        held = np.broadcast_to(check.fed(still, held_shear, kept), applied.shape)
     outcome = check.rule.evaluate(check.strengths, applied, held)
     lost = np.argwhere(np.isnan(outcome.reserve))
     if len(lost):

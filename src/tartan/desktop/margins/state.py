@@ -156,9 +156,11 @@ def _read(rule: Criterion) -> list[tuple[str, units.Quantity]]:
         return [(f"face stress {a}", units.STRESS) for a in axes]
     if reads == "forces":
         return [(f"N{a}", units.LINE_FORCE) for a in axes]
-    return [(f"M{a}", units.LINE_MOMENT) for a in axes] + [
-        (f"k{a}", units.CURVATURE) for a in axes
-    ]
+    return (
+        [(f"M{a}", units.LINE_MOMENT) for a in axes]
+        + [(f"k{a}", units.CURVATURE) for a in axes]
+        + [("pressure on the faces", units.PRESSURE)]
+    )
 
 
 @dataclass(frozen=True)

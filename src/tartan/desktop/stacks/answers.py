@@ -20,7 +20,7 @@ from tartan.core.laminate.loadset import Answer, LoadSet, answer, parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.critical import CriticalLoad, critical_by_sets
 from tartan.core.strength.envelope import Envelope, envelope_steps
-from tartan.core.strength.govern import Governing, Reserves, checks_of, reserves
+from tartan.core.strength.many import Beside, Governing, Reserves, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
 from tartan.core.working_sandwich import sandwich_working
 from tartan.desktop.widgets.columns import Column
@@ -43,7 +43,7 @@ def reserves_of(laminate: Laminate, loads: LoadSet, criteria: CriteriaSet) -> Re
     found = answer_of(laminate, loads)
     checks = checks_of(laminate, criteria.sets)
     return reserves(checks, found.applied.stress_12[None], found.shear[None], found.residual,
-                    found.held_shear)  # fmt: skip
+                    found.held_shear, Beside.of(loads))  # fmt: skip
 
 
 @lru_cache(maxsize=64)
@@ -213,5 +213,6 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
                                      np.array(asked.loads.held[6:]))  # fmt: skip
     applied, held = parts(asked.laminate, asked.loads)
     if judged.stress == "sandwich":
-        return sandwich_working(asked.laminate, applied, name, ply, spot, held)
+        return sandwich_working(asked.laminate, applied, name, ply, spot, held,
+                                Beside.of(asked.loads))  # fmt: skip
     return reserve_working(asked.laminate, applied, name, ply, spot, held)

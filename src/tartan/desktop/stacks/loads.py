@@ -39,7 +39,7 @@ _SYMBOLS: dict[Way, tuple[str, ...]] = {
 _OTHERS: dict[str, tuple[str, Quantity]] = {
     "Qx": ("Qx", units.LINE_FORCE), "Qy": ("Qy", units.LINE_FORCE),
     "dT": ("ΔT", units.TEMPERATURE), "dT_gradient": ("ΔT / z", units.GRADIENT),
-    "dC": ("moisture", units.MOISTURE),
+    "dC": ("moisture", units.MOISTURE), "press": ("p on core", units.PRESSURE),
 }  # fmt: skip
 
 
@@ -121,6 +121,7 @@ class LoadStrip(QWidget):
         self.fields: dict[str, QuantityField] = {}
         self.symbols: dict[str, QPushButton] = {}
         self.unit_labels: dict[str, UnitLabel] = {}
+        self.tiles: dict[str, QWidget] = {}
         self._build()
 
     def _build(self) -> None:
@@ -162,8 +163,11 @@ class LoadStrip(QWidget):
             symbol.clicked.connect(lambda: self._offer_ways(field))
         else:
             symbol.setEnabled(False)
+            if field == "press":
+                symbol.setToolTip("Pressure on the faces that the core carries between them")
         self.fields[field], self.symbols[field], self.unit_labels[field] = edit, symbol, unit
-        return column(row(symbol, None, unit, spacing=2), edit, spacing=0)
+        self.tiles[field] = column(row(symbol, None, unit, spacing=2), edit, spacing=0)
+        return self.tiles[field]
 
     # Edits
 
@@ -287,6 +291,9 @@ class LoadStrip(QWidget):
         warm = bool(loads.dT or loads.dT_gradient or loads.dC)
         self.held.setVisible(some and warm)
         self.held.setChecked(not loads.scales_temperature)
+        cored = chosen.question is not None and any(
+            m.kind == "core" for m in chosen.question.laminate.materials)  # fmt: skip
+        self.tiles["press"].setVisible(cored or bool(loads.press))
         self.name.put(loads.name)
         self.everywhere.setChecked(not loads.stack)
         for i, component in enumerate(COMPONENTS):

@@ -12,7 +12,7 @@ from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate.loadset import answer as laminate_answer
 from tartan.core.laminate.loadset import parts
-from tartan.core.strength.many import checks_of, reserves
+from tartan.core.strength.many import Beside, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
 from tartan.core.working_sandwich import sandwich_working
 from tartan.exchange.maps.fields import View
@@ -216,7 +216,7 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
     response = laminate_answer(laminate, loads)
     found = reserves(checks_of(laminate, answer.inputs.criteria.sets),
                      response.applied.stress_12[None], response.shear[None], response.residual,
-                     response.held_shear)  # fmt: skip
+                     response.held_shear, Beside.of(loads))  # fmt: skip
     stress = response.total.stress_12 / units.STRESS.scale
     columns = [(f"stress {n}", units.STRESS.unit, stress[..., i])
                for i, n in enumerate(("σ₁", "σ₂", "τ₁₂"))]  # fmt: skip

@@ -1,0 +1,45 @@
+"""What presses on the cores of a part beside the plies' stresses: pressures, and its curvature."""
+
+from __future__ import annotations
+
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria.sandwich import Crushing
+from tartan.core.shell.curvature import surface_curvature
+from tartan.core.strength.many import Beside
+from tartan.project.caseloads import on_faces
+from tartan.project.inputs import Layout, PartInputs
+from tartan.project.superposition import part_of, scheme_of
+
+Array = NDArray[np.float64]
+
+_curved: WeakKeyDictionary[Layout, Array] = WeakKeyDictionary()
+
+
+def beside_of(inputs: PartInputs, layout: Layout) -> Beside | None:
+    """Pressure on the faces in all cases, (k, m), what stays of it, and curvature, (m, 3).
+
+    Of the two faces the one that is pressed more counts. None where no core can be crushed.
+    """
+    if not _judged(inputs):
+        return None
+    scheme = scheme_of(inputs)
+    if layout not in _curved:
+        _curved[layout] = surface_curvature(layout.mesh, layout.whole.direction)
+    columns = np.array([on_faces(layout, part_of(inputs.cases[c.case], held=c.held), inputs.tables)
+                        for c in scheme.columns])  # fmt: skip
+    grows, stays = (np.tensordot(rows, columns, axes=1) for rows in (scheme.growing, scheme.held))
+    more = (grows + stays).argmax(axis=2)[..., None]
+    grows, stays = (np.take_along_axis(x, more, axis=2)[..., 0] for x in (grows, stays))
+    return Beside(grows, stays, _curved[layout])
+
+
+def _judged(inputs: PartInputs) -> bool:
+    """Whether the crushing of any core is asked for, and its strength known."""
+    sets = inputs.criteria.sets
+    return any(m.kind == "core" and m.Zc is not None
+               and Crushing.key in sets.get(m.name, sets.get("core", ()))
+               for m in inputs.materials)  # fmt: skip
