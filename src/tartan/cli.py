@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from tartan import __version__
 from tartan.core.errors import TartanError
@@ -16,7 +18,20 @@ if TYPE_CHECKING:
     from tartan.project.jobs import PartAnswer
     from tartan.project.model import Project
 
+
+class FileFirst(TyperGroup):
+    """Commands; a file where a command would stand is opened in the window."""
+
+    def resolve_command(self, ctx: Any, args: list[str]) -> tuple[Any, Any, list[str]]:
+        """Take ``tartan FILE`` for ``tartan open FILE``."""
+        first = args[0]
+        if first not in self.commands and (Path(first).exists() or Path(first).suffix):
+            args = ["open", *args]
+        return super().resolve_command(ctx, args)
+
+
 app = typer.Typer(
+    cls=FileFirst,
     add_completion=False,
     invoke_without_command=True,
     rich_markup_mode=None,
@@ -50,11 +65,16 @@ def window(context: typer.Context,
 
 @app.command("open")
 def open_file(file: Path) -> None:
-    """Open the window on a project file."""
+    """Open the window on a project file, as the file alone does."""
     _open(file)
 
 
 def _open(file: Path | None) -> None:
+    if sys.platform == "linux" and not any(
+        os.environ.get(n) for n in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    ):
+        raise _refuse(TartanError("There is no display to open a window on.", "Start",
+                                  "Start it from a desktop, or use 'tartan check'."))  # fmt: skip
     try:
         from tartan.desktop.app import run
     except ImportError as error:

@@ -127,3 +127,17 @@ def test_sample_and_version(tmp_path: Path) -> None:
     assert RUN.invoke(app, ["sample", "light", str(path)]).exit_code == 0
     assert storage.load(path) == light_dish_panel()
     assert RUN.invoke(app, ["--version"]).output.startswith("Tartan ")
+
+
+def test_a_file_in_place_of_a_command_is_opened(monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+                                                ) -> None:  # fmt: skip
+    opened: list[Path | None] = []
+    monkeypatch.setattr("tartan.cli._open", opened.append)
+    path = tmp_path / "a b.tartan"
+    path.write_text("{}")
+    for args in ([str(path)], ["open", str(path)], ["gone.tartan"], []):
+        assert RUN.invoke(app, args).exit_code == 0
+    assert opened == [path, path, Path("gone.tartan"), None]
+    misspelt = RUN.invoke(app, ["chek"])
+    assert misspelt.exit_code == 2
+    assert "chek" in misspelt.output

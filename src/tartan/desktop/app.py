@@ -9,9 +9,8 @@ import traceback
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPixmapCache
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels
 from tartan.core.shell import sweep
@@ -60,15 +59,9 @@ def tell_of_faults(window: MainWindow) -> None:
         if issubclass(kind, KeyboardInterrupt):
             sys.__excepthook__(kind, error, trace)
             return
-        details = "".join(traceback.format_exception(kind, error, trace))
-        logging.getLogger("tartan").error(details)
-        box = QMessageBox(QMessageBox.Icon.Warning, "A fault in Tartan",
-                          "Something went wrong inside Tartan. Your project is as it was before "
-                          "the last step; save it, and undo if something looks odd.",
-                          parent=window)  # fmt: skip
-        box.setDetailedText(details)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        box.open()
+        if window.faults.tell(kind, error, trace):
+            details = "".join(traceback.format_exception(kind, error, trace))
+            logging.getLogger("tartan").error(details)
 
     sys.excepthook = hook
 

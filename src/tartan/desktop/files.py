@@ -23,6 +23,8 @@ class FileWindow(QMainWindow):
         super().__init__()
         self.session = session
         self.autosave = Autosave(session)
+        self.origin = "sample"
+        """What a project is that came from no file."""
 
     def file_changed(self) -> None:
         """Show which file it is, and whether it is saved."""
@@ -31,12 +33,16 @@ class FileWindow(QMainWindow):
         """Begin an empty project, asking first about unsaved changes."""
         if self.may_leave():
             self.session.open(Project("new project"), None)
+            self.origin = "new"
+            self.file_changed()
             self.session.select(station=STATIONS[0])
 
     def open_sample(self, name: str) -> None:
         """Open a sample, asking first about unsaved changes."""
         if self.may_leave():
             self.session.open(SAMPLES[name](), None)
+            self.origin = "sample"
+            self.file_changed()
 
     def open_path(self, path: Path) -> None:
         """Open a project file; on any fault the open project stays as it was."""
@@ -72,11 +78,16 @@ class FileWindow(QMainWindow):
         """Save where the project came from; ask when it came from nowhere."""
         if self.session.path is None:
             return self.ask_save_as()
+        return self._save_to(self.session.path)
+
+    def _save_to(self, path: Path) -> bool:
+        """Save, and only when that went well let the project live there."""
         try:
-            storage.save(self.session.project, self.session.path)
+            storage.save(self.session.project, path)
         except TartanError as error:
             self.complain("Not saved", error)
             return False
+        self.session.path = path
         self.session.history.mark_saved()
         self.autosave.forget()
         self.file_changed()
@@ -84,12 +95,19 @@ class FileWindow(QMainWindow):
 
     def ask_save_as(self) -> bool:
         """Ask for a file and save there."""
-        path, _ = QFileDialog.getSaveFileName(self, "Save project", f"project{storage.SUFFIX}",
+        path, _ = QFileDialog.getSaveFileName(self, "Save project", str(self._proposed()),
                                               f"Projects (*{storage.SUFFIX})")  # fmt: skip
         if not path:
             return False
-        self.session.path = Path(path)
-        return self.save()
+        whole = path if path.endswith(storage.SUFFIX) else path + storage.SUFFIX
+        return self._save_to(Path(whole))
+
+    def _proposed(self) -> Path:
+        """Where a project that has no file yet might go: named as it is, beside the last one."""
+        name = "".join("-" if c in '/\\:*?"<>|' or not c.isprintable() else c
+                       for c in self.session.project.name).strip(" .") or "project"  # fmt: skip
+        file = name[:80] + storage.SUFFIX
+        return self.session.path.with_name(file) if self.session.path else Path(file)
 
     def may_leave(self) -> bool:
         """Ask whether unsaved changes may go; true when there are none."""

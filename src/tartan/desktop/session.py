@@ -124,9 +124,15 @@ class Session(QObject):
         before = self.project
         self.history = History.start(project, saved=saved)
         self.path = path
-        self._last = self.answer = self.previous = None
+        self._forget_answer()
         self.selection = Selection(self.selection.station)
         self._tell(before)
+
+    def _forget_answer(self) -> None:
+        """Show no answer until one of the project as it stands is there."""
+        self._last = self.answer = self.previous = None
+        # What is wanted next is asked for anew, even where it is the same as before.
+        self._wanted = None
 
     def select(self, **changes: Any) -> None:
         """Change the selection, such as ``select(stack="light sandwich", plies=())``."""
@@ -137,6 +143,9 @@ class Session(QObject):
 
     def _tell(self, before: Project) -> None:
         self.select()
+        if self.project.version != before.version or not _may_answer(self.project):
+            # An answer of another version, or of a part that is gone, is no stale one of this.
+            self._forget_answer()
         self._renew()
         self.project_changed.emit(before, self.project)
 
@@ -347,6 +356,12 @@ class Session(QObject):
         self._pause.stop()
         self._poll.stop()
         self._worker.stop()
+
+
+def _may_answer(project: Project) -> bool:
+    """Whether there is anything that an answer could be of."""
+    loaded = bool(project.cases or project.outside)
+    return project.part is not None and bool(project.part.lay_up) and loaded
 
 
 def _valid(selection: Selection, project: Project) -> Selection:

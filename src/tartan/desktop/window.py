@@ -19,7 +19,9 @@ from PyQt6.QtWidgets import (
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.autosave import RecoveryBar
+from tartan.desktop.blanks import BlankPage
 from tartan.desktop.cases.view import CasesView
+from tartan.desktop.faultbar import FaultBar
 from tartan.desktop.files import FileWindow
 from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.margins.view import MarginsView
@@ -54,8 +56,10 @@ class MainWindow(FileWindow):
         self.verdict = VerdictBar()
         self._make_views()
         self.bench = QStackedWidget()
-        for view in self.views.values():
-            self.bench.addWidget(view)
+        self.pages = {name: BlankPage(self, name, view) for name, view in self.views.items()}
+        for page in self.pages.values():
+            self.bench.addWidget(page)
+        self.faults = FaultBar()
         self.recovery = RecoveryBar(self.bring_back)
         self.commands = self._make_commands()
         self.finder = Finder(self.entries)
@@ -196,6 +200,7 @@ class MainWindow(FileWindow):
         down.addWidget(self._build_head())
         down.addWidget(self.recovery)
         down.addWidget(middle, 1)
+        down.addWidget(self.faults)
         down.addWidget(self.verdict)
         self.setCentralWidget(whole)
 
@@ -268,7 +273,6 @@ class MainWindow(FileWindow):
 
     def refresh(self) -> None:
         """Show everything as it stands."""
-        self.bench.setCurrentWidget(self.views[self.session.selection.station])
         self._show_head()
         self._on_answer()
 
@@ -283,7 +287,7 @@ class MainWindow(FileWindow):
         own = against == history.project.version
         self.baseline.setText("no baseline ▾" if not against else
                               "is the baseline ▾" if own else f"against {against} ▾")  # fmt: skip
-        where = self.session.path.name if self.session.path else "sample"
+        where = self.session.path.name if self.session.path else self.origin
         if history.modified:
             where = f"{where} · changed" if self.session.path else "not saved yet"
         self.file.setText(where)
@@ -294,14 +298,22 @@ class MainWindow(FileWindow):
             button.setToolTip(f"{text or 'nothing to take back or repeat'}   {keys}")
 
     def _on_selection(self, old: object, new: object) -> None:
-        self.bench.setCurrentWidget(self.views[self.session.selection.station])
-        self.views[self.session.selection.station].refresh()
+        self._show_page()
         self._show_route()
 
     def _on_answer(self) -> None:
         self._show_verdict()
         self._show_route()
-        self.views[self.session.selection.station].refresh()
+        self._show_page()
+
+    def _show_page(self) -> None:
+        """Bring the chosen station to the front, or its next step where it is empty."""
+        page = self.pages[self.session.selection.station]
+        if page.show_right():
+            self.bench.setCurrentWidget(page)
+            self.views[self.session.selection.station].refresh()
+        else:
+            self.bench.setCurrentWidget(page)
 
     def _show_verdict(self) -> None:
         session = self.session

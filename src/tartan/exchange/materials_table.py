@@ -31,20 +31,32 @@ def read_materials(path: Path) -> list[Material]:
     DocumentError
         Naming row and column of what cannot be read.
     """
-    rows = read_rows(path)
-    columns = [_column(cell, i, path.name) for i, cell in enumerate(rows[0], start=1)]
+    return materials_of(read_rows(path), path.name)
+
+
+def materials_of(rows: Sequence[Sequence[str]], where: str) -> list[Material]:
+    """Read materials of the rows of a table whose first is its header; all or none.
+
+    Raises
+    ------
+    DocumentError
+        Naming row and column of what cannot be read.
+    """
+    if not rows:
+        raise DocumentError("There is no table to read.", where, "Copy its header too.")
+    columns = [_column(cell, i, where) for i, cell in enumerate(rows[0], start=1)]
     named = [field for field, _ in columns]
     for field in ("name", *_NEEDED):
         if field not in named:
-            raise DocumentError(f"The column {field} is missing.", f"{path.name}, row 1",
+            raise DocumentError(f"The column {field} is missing.", f"{where}, row 1",
                                 f"Add it; needed are name, {', '.join(_NEEDED)}.")  # fmt: skip
     found = [
-        _material(row, columns, f"{path.name}, row {number}")
+        _material(row, columns, f"{where}, row {number}")
         for number, row in enumerate(rows[1:], start=2)
         if any(cell.strip() for cell in row)
     ]
     if not found:
-        raise DocumentError("There are no materials below the header.", path.name, "Add a row.")
+        raise DocumentError("There are no materials below the header.", where, "Add a row.")
     return found
 
 
@@ -58,7 +70,7 @@ def _column(cell: str, number: int, where: str) -> tuple[str, str]:
     return field, (match.group(2) or "") if match else ""
 
 
-def _material(row: list[str], columns: list[tuple[str, str]], where: str) -> Material:
+def _material(row: Sequence[str], columns: list[tuple[str, str]], where: str) -> Material:
     fields: dict[str, Any] = {}
     if len(row) > len(columns):
         raise DocumentError(f"The row has {len(row)} cells, the header {len(columns)}.", where,

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -37,8 +38,16 @@ class Table:
         return "\n".join("\t".join(" ".join(plain(c).split()) for c in line) for line in lines)
 
 
+def sound(cell: Cell) -> Cell:
+    """A cell as a spreadsheet takes it: what is no number is empty, what is endless a sign."""
+    if not isinstance(cell, float) or math.isfinite(cell):
+        return cell
+    return None if math.isnan(cell) else "∞" if cell > 0 else "−∞"
+
+
 def plain(cell: Cell) -> str:
     """A cell as text; numbers so that they read back to the same value."""
+    cell = sound(cell)
     if cell is None:
         return ""
     if isinstance(cell, float):
@@ -48,8 +57,8 @@ def plain(cell: Cell) -> str:
 
 def exact(value: float | None, quantity: Quantity) -> Cell:
     """Shortest decimal in the display unit that reads back to the same SI value."""
-    if value is None:
-        return None
+    if value is None or not math.isfinite(value):
+        return value
     # A spreadsheet keeps sixteen digits.
     for digits in range(1, 17):
         text = f"{value / quantity.scale:.{digits}g}"
@@ -84,13 +93,13 @@ def _write_xlsx(table: Table, path: Path) -> None:
     book = openpyxl.Workbook()
     sheet = book.active
     for i, row in enumerate((table.head, *table.rows), start=1):
-        for j, value in enumerate(row, start=1):
-            cell = sheet.cell(i, j)
+        for j, given in enumerate(row, start=1):
+            cell, value = sheet.cell(i, j), sound(given)
             if isinstance(value, str):
                 # As a string whatever it begins with: a name is never a formula.
                 cell.value, cell.data_type = value, "s"
             elif value is not None:
-                cell.value = value if abs(value) < float("inf") else str(value)
+                cell.value = value
     sheet.freeze_panes = "A2"
     for j, head in enumerate(table.head, start=1):
         letter = openpyxl.utils.get_column_letter(j)

@@ -125,11 +125,13 @@ class Stage(QWidget):
         box.setSpacing(4)
         box.addLayout(self._place, 1)
         box.addWidget(self.note)
-        box.addWidget(row(self.switches["deformed"], label("×", "soft"), self.scale,
-                          self.switches["swing"], self.switches["outline"], self.words, None,
-                          button("pin", self.pin_reading, "Pin this reading on the part"),
-                          button("unpin all", self.unpin_all, "Take the readings away"),
-                          spacing=4))  # fmt: skip
+        foot = row(self.switches["deformed"], label("×", "soft"), self.scale,
+                   self.switches["swing"], self.switches["outline"], self.words, None,
+                   button("pin", self.pin_reading, "Pin this reading on the part"),
+                   button("unpin all", self.unpin_all, "Take the readings away"),
+                   spacing=4)  # fmt: skip
+        box.addWidget(foot)
+        self.of_answer: tuple[QWidget, ...] = (self.legend, self.note, foot)
 
     def on(self, name: str) -> bool:
         """Whether a switch is on."""
@@ -161,6 +163,22 @@ class Stage(QWidget):
         self.again()
 
     # Drawing
+
+    def forget(self) -> None:
+        """Take whatever was drawn of an answer away."""
+        self.shown, self.readings = None, {}
+        self._swing.stop()
+        self.switches["swing"].setChecked(False)
+        if self.scene is None:
+            return
+        for element in self._pinned:
+            self.scene.unpin(f"reading {element}")
+        self._pinned = []
+        for name in ("undeformed", "left out", "picked", "labels"):
+            self.scene.clear(name)
+        self.scene.unpin("label")
+        if self.scene.mesh is not None:
+            self.scene.deform(None)
 
     def view(self) -> PartScene:
         """Return the view, made now if it was not."""

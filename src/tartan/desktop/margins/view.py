@@ -75,15 +75,15 @@ class MarginsView(QWidget):
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.drive = column(row(label("What drives it", "head"), self.driven, None),
                             self.drivers, spacing=3)  # fmt: skip
-        right = column(self.tabs, self.pages, self.drive, spacing=5)
-        right.layout().setStretch(1, 1)  # type: ignore[union-attr]
-        right.setFixedWidth(WIDE)
+        self.right = column(self.tabs, self.pages, self.drive, spacing=5)
+        self.right.layout().setStretch(1, 1)  # type: ignore[union-attr]
+        self.right.setFixedWidth(WIDE)
         self.upper = QWidget()
         across = QHBoxLayout(self.upper)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(12)
         across.addWidget(left, 1)
-        across.addWidget(right)
+        across.addWidget(self.right)
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 8, 10, 8)
         box.setSpacing(6)
@@ -182,7 +182,11 @@ class MarginsView(QWidget):
         """Show answer and selection as they stand."""
         answer = self.session.answer
         self.empty.setVisible(answer is None)
+        # Until there is an answer nothing of one before may stand beside the part.
+        for each in (self.right, self.choosers, self.spot, *self.stage.of_answer):
+            each.setVisible(answer is not None)
         if answer is None:
+            self.draw()
             error = self.session.error
             self.empty.setText(str(error) if error else "The first answer is on its way.")
             return
@@ -234,10 +238,12 @@ class MarginsView(QWidget):
                 mesh = None if part is None else meshed(part).mesh
             except TartanError:
                 mesh = None
+            self.stage.forget()
             if mesh is None:
                 scene.put_nothing()
             else:
                 scene.put_mesh(mesh)
+                scene.paint(None)
                 scene.redraw()
             return
         scene.put_mesh(state.mesh_of(answer))

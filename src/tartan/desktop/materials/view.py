@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -137,13 +138,17 @@ class MaterialsView(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("like the chosen one", self.add)
         menu.addSection("from the library")
+        self.fill_library(menu, self.add)
+        menu.popup(self.add_button.mapToGlobal(self.add_button.rect().topLeft()))
+
+    def fill_library(self, menu: QMenu, take: Callable[[Material], object]) -> None:
+        """Offer the library's materials in a menu."""
         try:
             for material in library.library():
                 menu.addAction(f"{material.name}   {state.words(material)}",
-                               lambda m=material: self.add(m))  # fmt: skip
+                               lambda m=material: take(m))  # fmt: skip
         except TartanError as error:
             self._tell(str(error))
-        menu.popup(self.add_button.mapToGlobal(self.add_button.rect().topLeft()))
 
     def add(self, like: Material | None = None) -> None:
         """Add a material like the chosen one, or like another."""

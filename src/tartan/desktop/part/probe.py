@@ -42,6 +42,7 @@ class ProbeCard(QWidget):
         self.rows, self.facts, self.place = (), [], ""
         if inputs is not None and element is not None:
             layout = layout_of(inputs)
+            self.place = where_words(inputs, element)
             plies = layout.plies(element)
             self.rows = rows_of(project, [layout.laid[n].ply for n in plies], plies)
             laminate = layout.laminate(element)
@@ -75,6 +76,10 @@ class ProbeCard(QWidget):
         if self.element is None:
             painter.drawText(QRectF(12, 30, WIDE - 24, TALL - 40), Qt.TextFlag.TextWordWrap,
                              "Point at the part to read its stack; click to pin it.")  # fmt: skip
+            return
+        if not self.rows:
+            painter.drawText(QRectF(12, 30, WIDE - 24, TALL - 40), Qt.TextFlag.TextWordWrap,
+                             "Nothing is laid here yet.")  # fmt: skip
             return
         room = TALL - 42.0
         heights = band_heights(

@@ -47,7 +47,7 @@ class SurfaceForm(PartForm):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.sort = choice([*state.FIGURES], self._choose)
+        self.sort = choice([*state.FIGURES], self.begin)
         self.sort.setAccessibleName("sort of surface")
         self.figures, self.cuts, self.finer = Block(), Block(), Block()
         self.mesh_size = QuantityField(units.LENGTH, self._commit_size)
@@ -86,7 +86,8 @@ class SurfaceForm(PartForm):
 
     # Edits
 
-    def _choose(self, sort: str) -> None:
+    def begin(self, sort: str) -> None:
+        """Give the part a surface of a sort at its usual size."""
         start = state.STARTS[sort]
         if self.part is None:
             stacks = [s.name for s in self.session.project.stacks]

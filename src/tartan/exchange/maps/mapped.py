@@ -251,7 +251,8 @@ def difference_map(project: Project, answer: PartAnswer, before: PartAnswer, vie
     now, then = values(answer, view), values(before, view)[nearest(answer, before)]
     # Of two factors beyond all need the difference says nothing.
     both = np.isfinite(now) & np.isfinite(then)
-    change = np.where(both, now - then, np.nan)
+    change = np.full(now.shape, np.nan)
+    np.subtract(now, then, out=change, where=both)
     made = _plain(replace(field, signed=True), change, dark=dark)
     if field.sort == "envelope":
         # Teal is for the better here too, and the scale is the requirement's own size.

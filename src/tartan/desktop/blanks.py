@@ -1,0 +1,144 @@
+"""Every station's page behind its blank: which of the two shows, and what the blank's ways do."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QMenu, QStackedWidget, QWidget
+
+from tartan.core.errors import TartanError
+from tartan.core.materials import Material
+from tartan.core.stack.notation import context_for, parse
+from tartan.desktop.nextstep import NextStep, next_step
+from tartan.desktop.part.state import STARTS
+from tartan.desktop.widgets.blank import Blank
+from tartan.desktop.widgets.clipboard import clipboard_text
+from tartan.exchange.materials_table import materials_of
+from tartan.exchange.plies_table import read_plies
+from tartan.exchange.tables import as_rows
+from tartan.project import edits
+from tartan.project.model import Project
+from tartan.project.samples import SAMPLES
+
+if TYPE_CHECKING:
+    from tartan.desktop.window import MainWindow
+
+NEW = Material("material", 100e9, 10e9, 0.3, 5e9)
+
+
+class BlankPage(QStackedWidget):
+    """A station's page, and its blank where there is nothing to show on it."""
+
+    def __init__(self, window: MainWindow, station: str, view: QWidget) -> None:
+        super().__init__()
+        self.window_, self.station, self.view = window, station, view
+        self.blank = Blank()
+        self.addWidget(view)
+        self.addWidget(self.blank)
+        self._anyway: Project | None = None
+        self.blank.taken.connect(self._take)
+        self.blank.typed.connect(self._type)
+        self.blank.pasted.connect(lambda: self._take("paste"))
+
+    @property
+    def step(self) -> NextStep | None:
+        """The next step, where the page has nothing to show."""
+        session = self.window_.session
+        if self._anyway is session.project:
+            return None
+        return next_step(self.station, session.project, session.answer is not None,
+                         session.error)  # fmt: skip
+
+    def show_right(self) -> bool:
+        """Show blank or page, and tell whether it is the page."""
+        step = self.step
+        if step is None:
+            self.setCurrentWidget(self.view)
+            return True
+        self.blank.put(step)
+        self.setCurrentWidget(self.blank)
+        return False
+
+    def _refuse(self, error: TartanError | None) -> None:
+        self.blank.tell("" if error is None else str(error))
+
+    def _take(self, key: str) -> None:
+        window, session = self.window_, self.window_.session
+        if key.startswith("to "):
+            session.select(station=key[3:])
+        elif key == "sample":
+            window.open_sample(next(iter(SAMPLES)))
+        elif key == "open":
+            window.ask_open()
+        elif key == "solve":
+            session.solve_again()
+        elif key == "library":
+            self._offer_library()
+        elif self.station == "Materials":
+            {"read": window.materials.ask_import, "paste": self._paste_materials}[key]()
+            # What could not be read is told on the page of the station, which is not in sight.
+            self.blank.tell(self.blank.fault.text() or window.materials.fault.text())
+        elif self.station == "Stacks":
+            {"empty": window.stacks.add, "paste": self._paste_plies}[key]()
+        elif self.station == "Part":
+            self._shape(key)
+
+    def _offer_library(self) -> None:
+        menu = QMenu(self)
+        self.window_.materials.fill_library(menu, lambda m: self._add_materials([m]))
+        at = self.blank.ways[0] if self.blank.ways else self.blank
+        menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
+
+    def _add_materials(self, found: list[Material]) -> TartanError | None:
+        error = self.window_.session.edit("add material",
+                                          lambda p: edits.add_materials(p, found))  # fmt: skip
+        self._refuse(error)
+        return error
+
+    def _paste_materials(self) -> None:
+        try:
+            self._add_materials(materials_of(as_rows(clipboard_text()), "Paste"))
+        except TartanError as error:
+            self._refuse(error)
+
+    def _paste_plies(self) -> None:
+        project = self.window_.session.project
+        try:
+            plies = read_plies(as_rows(clipboard_text()), project, None, "Paste")
+        except TartanError as error:
+            self._refuse(error)
+            return
+        if not plies:
+            self._refuse(TartanError("There are no plies to paste.", "Paste",
+                                     "Copy rows of angle, material and thickness."))  # fmt: skip
+            return
+        self._refuse(self.window_.session.edit(
+            "paste plies", lambda p: edits.add_stack(p, "stack", plies)[0]))  # fmt: skip
+
+    def _shape(self, key: str) -> None:
+        surface = self.window_.part.surface
+        if key in STARTS:
+            surface.begin(key)
+            return
+        # Reading takes a while: its progress stands on the page itself.
+        self._anyway = self.window_.session.project
+        self.show_right()
+        self.window_.part.open_form("surface")
+        self.window_.part.refresh()
+        if key == "read":
+            surface.ask_file()
+
+    def _type(self, text: str) -> None:
+        session, name = self.window_.session, text.strip()
+        if self.station == "Materials":
+            if self._add_materials([replace(NEW, name=name)]) is None:
+                self.window_.materials.card.fields["E1"].setFocus()
+            return
+        thickness = {m.name: m.ply_thickness for m in session.project.materials}
+        try:
+            plies = parse(name, context_for((), thickness))
+        except TartanError as error:
+            self._refuse(error)
+            return
+        self._refuse(session.edit("stack", lambda p: edits.add_stack(p, "stack", plies)[0]))

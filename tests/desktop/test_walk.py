@@ -1,0 +1,229 @@
+"""Every page in every unfinished state is pointed at, clicked, keyed and copied from.
+
+Nothing of the program itself may fail, and no figure of another document may be seen.
+"""
+
+import dataclasses
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QTableView,
+    QWidget,
+)
+
+from tartan.core.stack import Ply, Stack
+from tartan.desktop.stations import STATIONS
+from tartan.desktop.window import MainWindow
+from tartan.project import case_edits, edits
+from tartan.project.model import Project
+from tartan.project.partmodel import Case, Pressure, Rung, Support
+from tartan.project.storage import to_text
+from tests.conftest import CARBON
+from tests.desktop.conftest import coarse_sample
+from tests.project.test_part import plate
+
+FOREIGN = ("dish", "survival wind", "mount", "feed strut", "reflector", "Mountain")
+"""Words of the sample that must not be seen in a project that has nothing of it."""
+
+
+def _laid() -> Project:
+    """A plate with something on it, held and loaded."""
+    project = plate(mesh_size=0.1, lay_up=(Rung(ply=Ply("UD carbon", 0.0, 1e-3)),))
+    project = case_edits.put_supports(project, [Support("left edge", "clamped")])
+    return case_edits.put_cases(project, [Case("press", (Pressure(1e3),))])
+
+
+def _without(**changes: object) -> Project:
+    return dataclasses.replace(_laid(), **changes)  # type: ignore[arg-type]
+
+
+def _half_covered() -> Project:
+    """Elements without plies: the only rung lies on a part of the surface."""
+    project = _laid()
+    assert project.part is not None
+    rung = Rung(ply=Ply("UD carbon", 0.0, 1e-3), region="left edge")
+    return dataclasses.replace(project, part=dataclasses.replace(project.part, lay_up=(rung,)))
+
+
+def _laminate_only(plies: tuple[Ply, ...]) -> Project:
+    project = edits.add_materials(Project("laminate"), [CARBON])
+    return dataclasses.replace(project, stacks=(Stack("one", plies),))
+
+
+STATES: dict[str, Callable[[], Project]] = {
+    "nothing": lambda: Project("new project"),
+    "no stack": lambda: edits.add_materials(Project("m"), [CARBON]),
+    "an empty stack": lambda: _laminate_only(()),
+    "an unloaded stack": lambda: _laminate_only((Ply(CARBON.name, 0.0, 1e-3),)),
+    "no material": lambda: _without(materials=(), stacks=(), part=None, supports=(), cases=()),
+    "no surface": lambda: _without(part=None),
+    "elements without plies": _half_covered,
+    "no support": lambda: _without(supports=()),
+    "no case": lambda: _without(cases=()),
+    "no loads": lambda: _without(cases=(Case("idle"),)),
+}
+
+
+@pytest.fixture
+def faults(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
+    """Faults of the program, with dialogs that would wait for an answer closed at once."""
+    found: list[str] = []
+    monkeypatch.setattr(sys, "excepthook",
+                        lambda kind, error, trace: found.append(_last(error, trace)))  # fmt: skip
+    for name in ("getOpenFileName", "getSaveFileName"):
+        monkeypatch.setattr(QFileDialog, name, lambda *_, **__: ("", ""))
+    monkeypatch.setattr(QMessageBox, "question",
+                        lambda *_, **__: QMessageBox.StandardButton.Discard)  # fmt: skip
+    monkeypatch.setattr(QMessageBox, "warning", lambda *_, **__: None)
+    yield found
+
+
+def _last(error: BaseException, trace: object) -> str:
+    import traceback
+
+    last = traceback.extract_tb(trace)[-1]  # type: ignore[arg-type]
+    return f"{Path(last.filename).name}:{last.lineno} {type(error).__name__}: {error}"
+
+
+def _close_menus() -> None:
+    for widget in QApplication.topLevelWidgets():
+        if isinstance(widget, QMenu) and widget.isVisible():
+            widget.close()
+
+
+def _point(page: QWidget) -> None:
+    for x in range(5):
+        for y in range(5):
+            at = QPoint(page.width() * (2 * x + 1) // 10, page.height() * (2 * y + 1) // 10)
+            QTest.mouseMove(page, at)
+            below = page.childAt(at)
+            if below is not None:
+                QTest.mouseMove(below, below.mapFrom(page, at))
+
+
+def _click(page: QWidget) -> None:
+    for button in page.findChildren(QAbstractButton):
+        words = button.text()
+        if not (button.isVisible() and button.isEnabled()) or "sample" in words:
+            continue
+        if words in ("open a file", "solve again") or words.startswith(("to ", "make the rep")):
+            continue
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        _close_menus()
+
+
+def _key(page: QWidget) -> None:
+    for widget in page.findChildren(QWidget):
+        if isinstance(widget, QLineEdit) and widget.isVisible() and widget.isEnabled():
+            widget.setFocus()
+            QTest.keyClicks(widget, "zz")
+            QTest.keyClick(widget, Qt.Key.Key_Return)
+            QTest.keyClick(widget, Qt.Key.Key_Escape)
+        elif widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            if isinstance(widget, QAbstractButton):
+                continue
+            widget.setFocus()
+            for key in (Qt.Key.Key_Down, Qt.Key.Key_Up, Qt.Key.Key_Delete):
+                QTest.keyClick(widget, key)
+
+
+def _copy(page: QWidget) -> list[str]:
+    """What every table and picture that takes the keyboard puts on the clipboard."""
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    found = []
+    for widget in page.findChildren(QWidget):
+        if widget.isVisible() and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            clipboard.setText("")
+            widget.setFocus()
+            QTest.keySequence(widget, "Ctrl+A")
+            QTest.keySequence(widget, "Ctrl+C")
+            found.append(clipboard.text())
+    return found
+
+
+def _seen(window: MainWindow) -> str:
+    """All words that stand in the window."""
+    words = [w.text() for w in window.findChildren(QLabel) if w.isVisible()]
+    words += [w.text() for w in window.findChildren(QAbstractButton) if w.isVisible()]
+    words += [w.text() for w in window.findChildren(QLineEdit) if w.isVisible()]
+    for table in window.findChildren(QTableView):
+        model = table.model()
+        if table.isVisible() and model is not None:
+            words += [str(model.index(i, j).data()) for i in range(model.rowCount())
+                      for j in range(model.columnCount())]  # fmt: skip
+    verdict = window.session.verdict
+    return " | ".join([*words, verdict.figure, verdict.sentence])
+
+
+def test_every_page_of_every_unfinished_project(open_window, faults, qtbot) -> None:  # type: ignore[no-untyped-def]
+    # The sample is answered first, so that there is something to be left over.
+    window = open_window()
+    for name, make in STATES.items():
+        for station in STATIONS:
+            project = make()
+            window.session.open(project, None)
+            window.session.select(station=station)
+            qtbot.waitUntil(lambda: not window.session.solving, timeout=30_000)
+            page = window.bench.currentWidget()
+            assert page is not None
+            text = _seen(window)
+            own = to_text(project)
+            assert not [w for w in FOREIGN if w in text and w not in own], (name, station, text)
+            assert "nan" not in text.split(), (name, station, text)
+            for step in (_point, _copy, _key, _click):
+                told = step(page)
+                QApplication.processEvents()
+                assert faults == [], (name, station, step.__name__, faults)
+                if told:
+                    cells = [c for t in told for line in t.splitlines() for c in line.split("\t")]
+                    assert not {"nan", "inf", "-inf", "None"} & set(cells), (name, station, told)
+            window.session.history.mark_saved()
+
+
+def test_no_answer_of_another_document_or_version(open_window, faults, qtbot) -> None:  # type: ignore[no-untyped-def]
+    window = open_window()
+    session = window.session
+    assert session.answer is not None
+    window.new_project()
+    for station in STATIONS:
+        session.select(station=station)
+        assert session.answer is None
+        assert not [w for w in FOREIGN if w in _seen(window)], station
+    # Undone to nothing: what was answered meanwhile is gone again.
+    laid = _laid()
+    session.edit("all at once", lambda _: dataclasses.replace(laid, name="new project"))
+    qtbot.waitUntil(lambda: session.fresh, timeout=30_000)
+    session.undo()
+    session.select(station="Margins")
+    assert session.answer is None
+    assert window.pages["Margins"].step is not None
+    assert not window.margins.isVisible()
+    # Another version with another part has no answer until it is solved.
+    session.open(coarse_sample(), None)
+    qtbot.waitUntil(lambda: session.fresh, timeout=30_000)
+    first = session.answer
+    window.commands["clone version"].trigger()
+    session.edit("half", lambda p: dataclasses.replace(
+        p, part=dataclasses.replace(p.part, mesh_size=0.2)))  # type: ignore[type-var]  # fmt: skip
+    qtbot.waitUntil(lambda: session.fresh, timeout=30_000)
+    here = session.project.version
+    other = next(v.name for v in session.project.versions if v.name != here)
+    from tartan.project import versions
+
+    session.edit("switch", lambda p: versions.switch_version(p, other))
+    assert session.answer is first
+    assert session.fresh
+    assert faults == []
