@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QMenu, QStackedWidget, QWidget
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QFrame, QMenu, QScrollArea, QStackedWidget, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.materials import Material
@@ -27,6 +29,32 @@ if TYPE_CHECKING:
 NEW = Material("material", 100e9, 10e9, 0.3, 5e9)
 
 
+class Holder(QWidget):
+    """A page at the size of its place, or at its least size where that is larger.
+
+    A scrolled area would give a page that wraps its rows the height it likes best.
+    """
+
+    def __init__(self, view: QWidget) -> None:
+        super().__init__()
+        self._view = view
+        view.setParent(self)
+
+    def minimumSizeHint(self) -> QSize:
+        return self._view.minimumSizeHint()
+
+    def sizeHint(self) -> QSize:
+        return self._view.minimumSizeHint()
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
+            self.updateGeometry()
+        return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._view.setGeometry(self.rect())
+
+
 class BlankPage(QStackedWidget):
     """A station's page, and its blank where there is nothing to show on it."""
 
@@ -34,7 +62,13 @@ class BlankPage(QStackedWidget):
         super().__init__()
         self.window_, self.station, self.view = window, station, view
         self.blank = Blank()
-        self.addWidget(view)
+        # In a window smaller than a page needs, the page scrolls; the verdict stays in sight.
+        self.area = QScrollArea()
+        self.area.setFrameShape(QFrame.Shape.NoFrame)
+        self.area.setWidgetResizable(True)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area.setWidget(Holder(view))
+        self.addWidget(self.area)
         self.addWidget(self.blank)
         self._anyway: Project | None = None
         self.blank.taken.connect(self._take)
@@ -54,7 +88,7 @@ class BlankPage(QStackedWidget):
         """Show blank or page, and tell whether it is the page."""
         step = self.step
         if step is None:
-            self.setCurrentWidget(self.view)
+            self.setCurrentWidget(self.area)
             return True
         self.blank.put(step)
         self.setCurrentWidget(self.blank)

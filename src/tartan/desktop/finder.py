@@ -45,7 +45,8 @@ class Finder(QLineEdit):
         self._entries = entries
         self._found: list[Entry] = []
         self.setPlaceholderText("Find anything   Ctrl+Space")
-        self.setFixedWidth(196)
+        self.setMinimumWidth(110)
+        self.setMaximumWidth(196)
         self.setAccessibleName("Find")
         self._list = QListWidget()
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -12,6 +12,10 @@ from tartan.desktop.stations import STATIONS, StationLine
 STEP, FIRST, WIDTH = 74, 12, 168
 
 
+NARROW, LEAST_STEP = 138, 46.0
+"""Width in a narrow window, and the least height of a station."""
+
+
 class Route(QWidget):
     """Stations as beads on a thread; a click, or Alt and a digit, goes there."""
 
@@ -40,7 +44,18 @@ class Route(QWidget):
 
     def station_rect(self, name: str) -> QRectF:
         """Where a station is drawn."""
-        return QRectF(8, FIRST + STEP * STATIONS.index(name), WIDTH - 8, STEP - 10)
+        step = self._step
+        return QRectF(8, self._first + step * STATIONS.index(name), self.width() - 8,
+                      step - min(10, step / 7))  # fmt: skip
+
+    @property
+    def _step(self) -> float:
+        """Height of a station; all of them stay in sight in a low window."""
+        return max(LEAST_STEP, min(STEP, (self.height() - self._first) / len(STATIONS)))
+
+    @property
+    def _first(self) -> float:
+        return FIRST if self.height() > STEP * len(STATIONS) + FIRST else 4
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         face = theme.face()
@@ -50,7 +65,8 @@ class Route(QWidget):
         painter.setPen(QPen(QColor(face.line), 1))
         painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
         x = 28.0
-        top, bottom = FIRST + 24, FIRST + STEP * (len(STATIONS) - 1) + 24
+        top = self._first + 24
+        bottom = top + self._step * (len(STATIONS) - 1)
         painter.setPen(QPen(QColor(face.line), 2))
         painter.drawLine(QPointF(x, top), QPointF(x, bottom))
         for i, name in enumerate(STATIONS):
@@ -79,13 +95,13 @@ class Route(QWidget):
         painter.setPen(QColor(face.soft))
         painter.setFont(theme.font(8.5))
         painter.drawText(
-            QRectF(46, area.top() + 27, 120, 34),
+            QRectF(46, area.top() + 27, self.width() - 48, max(area.height() - 26, 15)),
             Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
             line.words,
         )
 
     def _station_at(self, y: float) -> int:
-        index = int((y - FIRST) // STEP)
+        index = int((y - self._first) // self._step)
         return index if 0 <= index < len(STATIONS) else -1
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication
+from PyQt6.QtCore import QByteArray, QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
+    QMainWindow,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -29,6 +30,8 @@ from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.part.view import PartView
 from tartan.desktop.preferences import preferences
 from tartan.desktop.report.view import ReportView
+from tartan.desktop.route import NARROW as ROUTE_NARROW
+from tartan.desktop.route import WIDTH as ROUTE_WIDTH
 from tartan.desktop.route import Route
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.view import StacksView
@@ -45,13 +48,39 @@ View = (MaterialsView | StacksView | PartView | CasesView | MarginsView | Versio
         | ReportView)  # fmt: skip
 
 
+USUAL, LEAST = (1280, 800), (820, 480)
+"""Size of the window where there is room, and the least."""
+
+FULL = 1180
+"""Width from which nothing needs to give way."""
+
+FRAME = (8, 40)
+"""What a window manager's frame may take."""
+
+
+def place(window: QMainWindow) -> None:
+    """Put a window where it was, or else in the middle of its screen, always inside of it."""
+    kept = preferences().value("window")
+    if isinstance(kept, QByteArray):
+        window.restoreGeometry(kept)
+    screen = QGuiApplication.screenAt(window.geometry().center()) or window.screen()
+    assert screen is not None
+    area = screen.availableGeometry()
+    room = QSize(area.width() - FRAME[0], area.height() - FRAME[1])
+    if isinstance(kept, QByteArray) and area.contains(window.geometry()):
+        return
+    window.resize(QSize(*USUAL).boundedTo(room))
+    left = area.x() + max(0, (area.width() - window.width()) // 2)
+    top = area.y() + max(0, (area.height() - window.height()) // 2)
+    window.move(left, top)
+
+
 class MainWindow(FileWindow):
     """Head line on top, route at the left, bench in the middle, verdict along the bottom."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.resize(1280, 800)
-        self.setMinimumSize(1080, 680)
+        self.setMinimumSize(*LEAST)
         self.route = Route()
         self.verdict = VerdictBar()
         self._make_views()
@@ -75,6 +104,7 @@ class MainWindow(FileWindow):
         self._connect()
         self.wear()
         self.route.setFocus()
+        place(self)
         hints = QGuiApplication.styleHints()
         if hints is not None:
             hints.colorSchemeChanged.connect(self._follow_desktop)
@@ -151,7 +181,8 @@ class MainWindow(FileWindow):
         line.setSpacing(8)
         self.name.setFont(theme.strong(10.5))
         self.name.setAccessibleName("Project name")
-        self.name.setFixedWidth(236)
+        self.name.setMinimumWidth(90)
+        self.name.setMaximumWidth(236)
         self.name.setStyleSheet("QLineEdit:!focus:!hover { border-color: transparent; "
                                 "background: transparent; }")  # fmt: skip
         self.file = label("", "soft")
@@ -271,6 +302,12 @@ class MainWindow(FileWindow):
 
     # Showing
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a narrow window route and cards give way to the bench."""
+        super().resizeEvent(event)
+        self.route.setFixedWidth(ROUTE_NARROW if self.width() < FULL else ROUTE_WIDTH)
+        self.stacks.left.setFixedWidth(112 if self.width() < FULL else 136)
+
     def refresh(self) -> None:
         """Show everything as it stands."""
         self._show_head()
@@ -350,6 +387,7 @@ class MainWindow(FileWindow):
         if event is not None and not self.may_leave():
             event.ignore()
             return
+        preferences().setValue("window", self.saveGeometry())
         self.shut()
         super().closeEvent(event)
 

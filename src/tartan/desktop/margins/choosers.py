@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.criteria import criterion
 from tartan.core.laminate.response import SPOTS
 from tartan.desktop.margins.state import Picked
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
 from tartan.desktop.widgets.small import button, choice, column, label, row, set_options
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
@@ -56,17 +57,17 @@ class Choosers(QWidget):
         self.ply.setMinimumWidth(104)
         for many in (self.plies, self.cases, self.criteria, self.spots):
             many.changed.connect(self._tell)
-        self._over = row(label("worst over", "soft"), self.plies, self.cases, label("by", "soft"),
-                         self.criteria, label("at", "soft"), self.spots, None,
-                         spacing=5)  # fmt: skip
+        self._over = wrapped(label("worst over", "soft"), self.plies, self.cases,
+                             label("by", "soft"), self.criteria, label("at", "soft"), self.spots,
+                             None, spacing=5)  # fmt: skip
         back = button("◂", lambda: self.step(-1), "The ply laid before   Page Down")
         ahead = button("▸", lambda: self.step(1), "The ply laid next   Page Up")
         self._of_ply = row(label("of", "soft"), back, self.ply, ahead, label("at the", "soft"),
                            self.spot, spacing=4)  # fmt: skip
         self._in_case = row(label("in", "soft"), self.case, spacing=4)
-        self._first = row(label("show", "soft"), self.shown, None, spacing=6)
+        self._first = wrapped(label("show", "soft"), self.shown, None, spacing=6)
         whole = column(self._first,
-                       row(self._over, self._of_ply, self._in_case, None, spacing=6),
+                       wrapped(self._over, self._of_ply, self._in_case, None, spacing=6),
                        spacing=4)  # fmt: skip
         box = whole.layout()
         assert box is not None

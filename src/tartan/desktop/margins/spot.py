@@ -14,6 +14,7 @@ from tartan.desktop.rows import rows_of
 from tartan.desktop.session import Session
 from tartan.desktop.stacks import answers
 from tartan.desktop.widgets.figure import WorkingPane
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.desktop.widgets.small import button, label, row
@@ -77,7 +78,7 @@ class SpotPanel(QWidget):
         box.setSpacing(3)
         box.addWidget(row(label("At the spot", "head"), self.where, None, self.first, spacing=8))
         box.addWidget(self.pages, 1)
-        self.line_of_acts = row(
+        self.line_of_acts = wrapped(
             self.columns, None,
             button("open this ply", self._to_stack, "Edit it in Stacks, or in the lay-up"),
             button("its place in the lay-up", self._to_lay_up, "Show its rung in Part"),
@@ -86,6 +87,8 @@ class SpotPanel(QWidget):
         )  # fmt: skip
         box.addWidget(self.line_of_acts)
         self.setFixedHeight(HEIGHT + 24)
+        for each in (self.where, self.first):
+            each.setMinimumWidth(40)
 
     # Acting
 

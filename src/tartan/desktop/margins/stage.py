@@ -15,7 +15,8 @@ from tartan.desktop import theme
 from tartan.desktop.margins.legend import Legend
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.scene import PartScene
-from tartan.desktop.widgets.small import QuantityField, button, label, row, switch
+from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.small import QuantityField, button, label, switch
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import Map
 from tartan.project import units
@@ -125,7 +126,7 @@ class Stage(QWidget):
         box.setSpacing(4)
         box.addLayout(self._place, 1)
         box.addWidget(self.note)
-        foot = row(self.switches["deformed"], label("×", "soft"), self.scale,
+        foot = wrapped(self.switches["deformed"], label("×", "soft"), self.scale,
                    self.switches["swing"], self.switches["outline"], self.words, None,
                    button("pin", self.pin_reading, "Pin this reading on the part"),
                    button("unpin all", self.unpin_all, "Take the readings away"),

@@ -31,7 +31,7 @@ from tartan.project.partmesh import meshed
 from tartan.project.words import SHORT
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
-WIDE = 404
+WIDE, NARROW = 404, 300
 
 FOLLOW = 120
 """Milliseconds of quiet after a step on a large part before the rest is brought up to date."""
@@ -77,13 +77,14 @@ class MarginsView(QWidget):
                             self.drivers, spacing=3)  # fmt: skip
         self.right = column(self.tabs, self.pages, self.drive, spacing=5)
         self.right.layout().setStretch(1, 1)  # type: ignore[union-attr]
-        self.right.setFixedWidth(WIDE)
+        self.right.setMinimumWidth(NARROW)
+        self.right.setMaximumWidth(WIDE)
         self.upper = QWidget()
         across = QHBoxLayout(self.upper)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(12)
-        across.addWidget(left, 1)
-        across.addWidget(self.right)
+        across.addWidget(left, 3)
+        across.addWidget(self.right, 2)
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 8, 10, 8)
         box.setSpacing(6)

@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tartan.desktop.scene.scene import PartScene
-from tartan.desktop.widgets.small import button, label, row, switch
+from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.small import button, label, switch
 
 
 class ScenePane(QWidget):
@@ -37,8 +38,8 @@ class ScenePane(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
         self.note = label("", "soft")
-        box.addWidget(row(*self.overlays.values(), None, button("whole part", self.frame),
-                          spacing=5))  # fmt: skip
+        box.addWidget(wrapped(*self.overlays.values(), None, button("whole part", self.frame),
+                              spacing=5))  # fmt: skip
         box.addLayout(self._place, 1)
         box.addWidget(self.note)
 

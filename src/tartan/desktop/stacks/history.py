@@ -15,8 +15,9 @@ from tartan.core.strength.progressive import Rule, Step, ply_discount_steps
 from tartan.desktop.slices import Slices
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.plot import Plot
-from tartan.desktop.widgets.small import choice, column, label, row, set_options
+from tartan.desktop.widgets.small import choice, column, label, set_options
 from tartan.exchange.tables import Table
 from tartan.project import units
 
@@ -44,7 +45,7 @@ class HistoryPane(QWidget):
         self.note = label("", "soft", wrap=True)
         self.events = DataTable("failure history", filtered=False)
         made = column(
-            row(self.criterion, self.rule, label("over", "soft"), self.over, None, spacing=4),
+            wrapped(self.criterion, self.rule, label("over", "soft"), self.over, None, spacing=4),
             self.plot, self.note, self.events, spacing=5,
         )  # fmt: skip
         box = made.layout()

@@ -135,7 +135,7 @@ class LoadStrip(QWidget):
         grid_holder = QWidget()
         grid = QGridLayout(grid_holder)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(6)
+        grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(3)
         for i, component in enumerate(COMPONENTS):
             grid.addWidget(self._tile(component, way_quantity("force", i)), 0, i)

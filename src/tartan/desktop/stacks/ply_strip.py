@@ -12,13 +12,13 @@ from tartan.desktop.session import Session
 from tartan.desktop.stacks import state
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.desktop.stacks.menus import StackActions
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.small import (
     QuantityField,
     UnitLabel,
     button,
     choice,
     label,
-    row,
     set_options,
 )
 from tartan.project import units
@@ -47,11 +47,10 @@ class PlyStrip(QWidget):
         self._parts = (self.angle, label("°", "soft"), self.material, self.thickness,
                        UnitLabel(units.LENGTH))  # fmt: skip
         self.menu_button = button("stack ▾", self._offer, "What can be done with the whole stack")
-        line = row(self.picked, *self._parts, None,
+        line = wrapped(self.picked, *self._parts, None,
                    button("+ ply", editor.add_ply, "Add a ply like the picked one   Enter"),
                    button("delete", editor.delete_plies, "Delete"), self.menu_button,
                    spacing=4)  # fmt: skip
-        line.setFixedHeight(28)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(line)
@@ -83,7 +82,7 @@ class PlyStrip(QWidget):
         for part in self._parts:
             part.setVisible(bool(picked))
         if not picked:
-            self.picked.setText("Click a ply and type its angle; drag moves it, Enter repeats it")
+            self.picked.setText("Click a ply and type its angle; drag moves it, Enter repeats")
             self.angle.put("")
             self.thickness.put("")
             return

@@ -19,12 +19,12 @@ from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.criticals import CriticalPicture, quantity_of
 from tartan.desktop.widgets.datatable import DataTable, Look
 from tartan.desktop.widgets.figure import Open
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.small import (
     button,
     choice,
     column,
     label,
-    row,
     set_options,
 )
 from tartan.exchange.tables import Cell, Table
@@ -54,7 +54,7 @@ class StrengthPane(QWidget):
         self.table = DataTable("critical loads", filtered=False)
         self.fault = label("", "fault", wrap=True)
         made = column(
-            row(label("by", "soft"), self.set_in_force, label("against", "soft"), self.against,
+            wrapped(label("by", "soft"), self.set_in_force, label("against", "soft"), self.against,
                 self.edit_button, None, spacing=4),
             self.fault, self.picture, self.shear, self.table, spacing=5,
         )  # fmt: skip

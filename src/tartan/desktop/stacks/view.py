@@ -30,6 +30,7 @@ from tartan.desktop.stacks.whatif import WhatIfPane
 from tartan.desktop.widgets.cards import Card, CardList
 from tartan.desktop.widgets.columns import Column
 from tartan.desktop.widgets.figure import WorkingPane
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.section import Fold
 from tartan.desktop.widgets.small import Field, button, column, label, row, scrolled, switch
 from tartan.project import design_edits, edits, units
@@ -51,7 +52,7 @@ class StacksView(QWidget):
         self.notation.setFont(theme.mono())
         self.notation.setAccessibleName("Notation")
         self.fault = label("", "fault", wrap=True)
-        self.facts = label("", "soft")
+        self.facts = label("", "soft", wrap=True)
         self.change = label("", "soft")
         self.remarks = button("", self._offer_remarks, "Remarks by the rules of good practice")
         self.editor = SectionEditor(session, self._tell)
@@ -90,6 +91,7 @@ class StacksView(QWidget):
             spacing=4,
         )  # fmt: skip
         left.setFixedWidth(136)
+        self.left = left
         self.name.setMaximumWidth(200)
         self.name.setAccessibleName("Stack name")
         self.columns_button.setAccessibleName("Columns")
@@ -98,14 +100,14 @@ class StacksView(QWidget):
         self.whatif.setFixedHeight(124)
         self.whatif.toggled.connect(lambda on: self.whatif.setFixedHeight(124 if on else 30))
         middle = column(
-            row(self.name, self.change, None, self.columns_button, self.even, self.whole,
-                spacing=6),
-            self.notation, self.fault, row(self.facts, None, self.remarks),
+            wrapped(self.name, self.change, None, self.columns_button, self.even, self.whole,
+                    spacing=6),
+            self.notation, self.fault, row(self.facts, self.remarks),
             scrolled(self.editor), self.strip, self.loads, self.whatif, spacing=5,
         )  # fmt: skip
         box = QHBoxLayout(self)
-        box.setContentsMargins(12, 10, 14, 8)
-        box.setSpacing(14)
+        box.setContentsMargins(12, 10, 10, 8)
+        box.setSpacing(12)
         box.addWidget(left)
         box.addWidget(middle, 5)
         box.addWidget(self._build_panes(), 2)
@@ -129,7 +131,7 @@ class StacksView(QWidget):
         first.setChecked(True)
         self.tabs.idClicked.connect(self.show_pane)
         right = column(line, self.panes, spacing=6)
-        right.setMinimumWidth(330)
+        right.setMinimumWidth(300)
         right.setMaximumWidth(620)
         return right
 

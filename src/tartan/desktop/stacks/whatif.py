@@ -21,7 +21,8 @@ from tartan.desktop.session import Session
 from tartan.desktop.slices import Slices
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.datatable import DataTable, Look
-from tartan.desktop.widgets.small import button, choice, label, row, switch
+from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.small import button, choice, label, switch
 from tartan.exchange.tables import Table
 from tartan.project import edits, units
 from tartan.project.model import Project
@@ -63,7 +64,8 @@ class WhatIfPane(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
-        box.addWidget(row(self.open, self.note, None, self.order, self.apply_button, spacing=6))
+        box.addWidget(wrapped(self.open, self.note, None, self.order, self.apply_button,
+                              spacing=6))  # fmt: skip
         box.addWidget(self.table, 1)
 
     def _toggle(self, on: bool) -> None:

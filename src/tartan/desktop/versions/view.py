@@ -17,6 +17,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.versions import state
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.small import Field, button, choice, column, label, row, set_options
 from tartan.exchange.maps.fields import BY_KEY, BY_TITLE, FIELDS, View, values
@@ -91,20 +92,22 @@ class VersionsView(QWidget):
         self._place.addWidget(self.legend)
         holder = QWidget()
         holder.setLayout(self._place)
-        upper = column(row(self.ways, None, label("show", "soft"), self.shown, label("in", "soft"),
-                           self.case, spacing=5), holder, self.note, spacing=4)  # fmt: skip
+        choosers = wrapped(self.ways, None, label("show", "soft"), self.shown,
+                           label("in", "soft"), self.case, spacing=5)  # fmt: skip
+        upper = column(choosers, holder, self.note, spacing=4)
         upper.layout().setStretch(1, 1)  # type: ignore[union-attr]
         what = column(row(label("What differs", "head"), self.differs, None), self.changes,
                       spacing=3)  # fmt: skip
         which = column(row(label("Requirement by requirement", "head"), self.as_asked, None),
                        self.lines, spacing=3)  # fmt: skip
-        which.setFixedWidth(468)
+        which.setMinimumWidth(240)
+        which.setMaximumWidth(468)
         lower = QWidget()
         across = QHBoxLayout(lower)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(14)
-        across.addWidget(what, 1)
-        across.addWidget(which)
+        across.addWidget(what, 3)
+        across.addWidget(which, 4)
         lower.setFixedHeight(232)
         self.changes.row_opened.connect(self._go)
         self.lines.row_opened.connect(self._follow)
