@@ -5,7 +5,7 @@ Nothing of the program itself may fail, and no figure of another document may be
 
 import dataclasses
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -77,7 +77,7 @@ STATES: dict[str, Callable[[], Project]] = {
 
 
 @pytest.fixture
-def faults(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
+def faults(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """Faults of the program, with dialogs that would wait for an answer closed at once."""
     found: list[str] = []
     monkeypatch.setattr(sys, "excepthook",
@@ -87,7 +87,7 @@ def faults(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
     monkeypatch.setattr(QMessageBox, "question",
                         lambda *_, **__: QMessageBox.StandardButton.Discard)  # fmt: skip
     monkeypatch.setattr(QMessageBox, "warning", lambda *_, **__: None)
-    yield found
+    return found
 
 
 def _last(error: BaseException, trace: object) -> str:
@@ -171,6 +171,7 @@ def _seen(window: MainWindow) -> str:
 def test_every_page_of_every_unfinished_project(open_window, faults, qtbot) -> None:  # type: ignore[no-untyped-def]
     # The sample is answered first, so that there is something to be left over.
     window = open_window()
+    seen: set[object] = set()
     for name, make in STATES.items():
         for station in STATIONS:
             project = make()
@@ -183,6 +184,10 @@ def test_every_page_of_every_unfinished_project(open_window, faults, qtbot) -> N
             own = to_text(project)
             assert not [w for w in FOREIGN if w in text and w not in own], (name, station, text)
             assert "nan" not in text.split(), (name, station, text)
+            blank = window.pages[station].step
+            if blank is not None and blank in seen:
+                continue
+            seen.add(blank)
             for step in (_point, _copy, _key, _click):
                 told = step(page)
                 QApplication.processEvents()

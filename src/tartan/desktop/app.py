@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from tartan.core.criteria import kernels
 from tartan.core.shell import sweep
 from tartan.desktop import theme
-from tartan.desktop.preferences import restore_units
+from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.project import storage
@@ -33,6 +33,7 @@ def make_application(*, dark: bool | None = None) -> QApplication:
     QPixmapCache.setCacheLimit(64 * 1024)
     theme.load_fonts()
     theme.use(application, dark=dark)
+    theme.scale_text(application, text_scale())
     return application
 
 

@@ -18,6 +18,14 @@ def preferences() -> QSettings:
     return QSettings("tartan", "tartan")
 
 
+def text_scale() -> float:
+    """Preferred size of text against the usual one."""
+    try:
+        return min(max(float(str(preferences().value("text", 1.0))), 0.8), 1.4)
+    except ValueError:
+        return 1.0
+
+
 def restore_units() -> None:
     """Put the preferred system of units in force."""
     name = preferences().value("units", units.SYSTEMS[0])

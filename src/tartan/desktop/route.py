@@ -97,7 +97,7 @@ class Route(QWidget):
         painter.drawText(
             QRectF(46, area.top() + 27, self.width() - 48, max(area.height() - 26, 15)),
             Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap,
-            line.words,
+            line.words if area.height() > 58 else line.words.replace("\n", " "),
         )
 
     def _station_at(self, y: float) -> int:

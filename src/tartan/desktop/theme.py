@@ -36,6 +36,10 @@ DARK = Face("#20211f", "#292a28", "#1a1b1a", "#ebe8e1", "#a5a9a8", "#45443f", "#
             "#3a3040", "#55bdb4", "#ee8656", "#472c1f", "#857c6c", dark=True)  # fmt: skip
 
 _face = LIGHT
+_scale = 1.0
+
+SCALES = (0.8, 0.9, 1.0, 1.1, 1.25, 1.4)
+"""Sizes of text that can be chosen, against the usual one."""
 
 
 def face() -> Face:
@@ -69,11 +73,34 @@ def load_fonts() -> None:
                 QFontDatabase.addApplicationFont(str(path))
 
 
+def scale() -> float:
+    """Size of text in force, against the usual one."""
+    return _scale
+
+
+def scale_text(application: QApplication, factor: float) -> None:
+    """Make all text larger or smaller, of what is painted and of the widgets that are there."""
+    global _scale
+    ratio, _scale = factor / _scale, factor
+    font.cache_clear()
+    for widget in application.allWidgets():
+        if widget.testAttribute(Qt.WidgetAttribute.WA_SetFont):
+            own = widget.font()
+            if own.pointSizeF() > 0:
+                own.setPointSizeF(own.pointSizeF() * ratio)
+                widget.setFont(own)
+    application.setFont(font())
+    application.setStyleSheet(_sheet())
+    for widget in application.allWidgets():
+        widget.updateGeometry()
+        widget.update()
+
+
 @lru_cache(maxsize=64)
 def font(size: float = 9.75, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """Text font in points, figures of equal width."""
+    """Text font in points at the usual size, figures of equal width."""
     made = QFont("Inter")
-    made.setPointSizeF(size)
+    made.setPointSizeF(size * _scale)
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
@@ -87,7 +114,7 @@ def strong(size: float = 9.75) -> QFont:
 def mono(size: float = 12.0) -> QFont:
     """Return the font of notation."""
     made = QFont("JetBrains Mono")
-    made.setPointSizeF(size)
+    made.setPointSizeF(size * _scale)
     made.setFeature(QFont.Tag("calt"), 0)
     return made
 
@@ -150,7 +177,7 @@ def _sheet() -> str:
         color: {f.soft}; padding: 4px 7px; font-weight: 500; }}
     QPushButton[role="tab"]:checked {{ color: {f.ink}; border-bottom: 2px solid {f.accent}; }}
     QPlainTextEdit {{ background: {f.well}; border: 1px solid {f.line}; border-radius: 5px; }}
-    QLabel[role="other"] {{ color: {f.accent}; font-size: 8pt; }}
+    QLabel[role="other"] {{ color: {f.accent}; font-size: {8 * _scale:.3g}pt; }}
     QLabel[role="figure"]:focus {{ background: {f.accent_wash}; }}
     QPushButton[role="switch"] {{ border: 1px solid {f.line}; border-radius: 12px; color: {f.soft};
         padding: 4px 12px; background: {f.panel}; font-weight: 500; }}
@@ -158,13 +185,13 @@ def _sheet() -> str:
         background: {f.accent_wash}; }}
     QPushButton[role="switch"]:focus {{ border-color: {f.accent}; }}
     QListView, QTableView, QTreeView {{ background: transparent; border: none; outline: none; }}
-    QTableView {{ font-size: 9pt; gridline-color: {f.line};
+    QTableView {{ font-size: {9 * _scale:.3g}pt; gridline-color: {f.line};
         selection-background-color: {f.accent_wash};
         selection-color: {f.ink}; }}
     QHeaderView {{ background: transparent; }}
     QHeaderView::section {{ background: transparent; border: none; color: {f.soft};
         border-bottom: 1px solid {f.line}; padding: 2px 5px; text-align: left;
-        font-size: 8.5pt; }}
+        font-size: {8.5 * _scale:.3g}pt; }}
     QScrollArea {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {f.line}; border-radius: 4px; min-height: 24px;

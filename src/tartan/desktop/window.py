@@ -54,6 +54,9 @@ USUAL, LEAST = (1280, 800), (820, 480)
 FULL = 1180
 """Width from which nothing needs to give way."""
 
+LOW = 600
+"""Height below which the section at the spot is folded."""
+
 FRAME = (8, 40)
 """What a window manager's frame may take."""
 
@@ -81,6 +84,7 @@ class MainWindow(FileWindow):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.setMinimumSize(*LEAST)
+        self._low = False
         self.route = Route()
         self.verdict = VerdictBar()
         self._make_views()
@@ -159,6 +163,9 @@ class MainWindow(FileWindow):
             ("cancel solving", "", self.session.cancel),
             ("go to the governing spot", "Ctrl+G", self.follow_verdict),
             ("find", "Ctrl+Space", self.open_finder),
+            ("larger text", "Ctrl++", lambda: self.scale_text(1)),
+            ("smaller text", "Ctrl+-", lambda: self.scale_text(-1)),
+            ("usual text size", "Ctrl+0", lambda: self.scale_text(0)),
             *((f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
               for i, name in enumerate(STATIONS, start=1)),
         ]  # fmt: skip
@@ -209,7 +216,7 @@ class MainWindow(FileWindow):
         left: list[QWidget] = [Weave(), self.name, menu_button, self.file,
                                label("version", "soft"), self.version, self.baseline]  # fmt: skip
         for part in left:
-            line.addWidget(part)
+            line.addWidget(part, 4 if part is self.name else 0)
         line.addStretch(1)
         right: list[QWidget] = [self.finder, self.units, self.undo_button, self.redo_button]
         for part in right:
@@ -255,6 +262,16 @@ class MainWindow(FileWindow):
         for shown in self.findChildren(UnitLabel):
             shown.show_unit()
         self.refresh()
+
+    def scale_text(self, step: int) -> None:
+        """Make text a step larger or smaller, or as usual, and remember it."""
+        at = min(range(len(theme.SCALES)), key=lambda i: abs(theme.SCALES[i] - theme.scale()))
+        new = theme.SCALES[max(0, min(len(theme.SCALES) - 1, at + step))] if step else 1.0
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            theme.scale_text(application, new)
+            preferences().setValue("text", new)
+            self.refresh()
 
     def pin_baseline(self) -> None:
         """Compare everything with the design as it stands."""
@@ -307,6 +324,11 @@ class MainWindow(FileWindow):
         super().resizeEvent(event)
         self.route.setFixedWidth(ROUTE_NARROW if self.width() < FULL else ROUTE_WIDTH)
         self.stacks.left.setFixedWidth(112 if self.width() < FULL else 136)
+        low = self.height() < LOW
+        if low and not self._low:
+            # In a low window the map needs the place; the switch brings the section back.
+            self.margins.spot.open.setChecked(False)
+        self._low = low
 
     def refresh(self) -> None:
         """Show everything as it stands."""

@@ -10,6 +10,7 @@ from tartan.desktop.margins import state
 from tartan.desktop.margins.drivers import PlyBars
 from tartan.desktop.margins.state import Picked
 from tartan.desktop.margins.whatif import SpotWhatIf
+from tartan.desktop.preferences import preferences
 from tartan.desktop.rows import rows_of
 from tartan.desktop.session import Session
 from tartan.desktop.stacks import answers
@@ -17,13 +18,14 @@ from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
 from tartan.desktop.widgets.section import SectionPicture
-from tartan.desktop.widgets.small import button, label, row
+from tartan.desktop.widgets.small import button, label, row, switch
 from tartan.exchange.maps.mapped import required
 from tartan.project import design_edits, units
 from tartan.project.jobs import PartAnswer
 from tartan.project.limits import limits_at
 
 HEIGHT = 258
+FOLDED = 42
 ROOM = 160
 """Pixels that the bands of a section have."""
 
@@ -76,7 +78,10 @@ class SpotPanel(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(12, 6, 12, 6)
         box.setSpacing(3)
-        box.addWidget(row(label("At the spot", "head"), self.where, None, self.first, spacing=8))
+        self.open = switch("section", "Show the section at the spot, or more of the map", on=True)
+        self.open.toggled.connect(self._fold)
+        box.addWidget(row(label("At the spot", "head"), self.where, None, self.first, self.open,
+                          spacing=8))  # fmt: skip
         box.addWidget(self.pages, 1)
         self.line_of_acts = wrapped(
             self.columns, None,
@@ -87,8 +92,17 @@ class SpotPanel(QWidget):
         )  # fmt: skip
         box.addWidget(self.line_of_acts)
         self.setFixedHeight(HEIGHT + 24)
+        if preferences().value("section at the spot") in (0, "0"):
+            self.open.setChecked(False)
         for each in (self.where, self.first):
             each.setMinimumWidth(40)
+
+    def _fold(self, on: bool) -> None:
+        """Open or fold the panel; folded it leaves its place to the map."""
+        preferences().setValue("section at the spot", int(on))
+        self.pages.setVisible(on)
+        self.line_of_acts.setVisible(on)
+        self.setFixedHeight(HEIGHT + 24 if on else FOLDED)
 
     # Acting
 

@@ -38,7 +38,7 @@ class StiffnessPane(QWidget):
         self.polar = PolarPicture()
         self.polar.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         for words in (self.shear, self.expansion):
-            words.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+            words.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         self.pinned: list[str] = []
         self.pin_button = button("others ▾", self._offer_others, "Draw other stacks' curves too")
         box = column(self.matrix, 2, self._build_constants(), self.shear, self.expansion,

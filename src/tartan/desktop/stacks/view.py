@@ -110,19 +110,16 @@ class StacksView(QWidget):
         box.setSpacing(12)
         box.addWidget(left)
         box.addWidget(middle, 5)
-        box.addWidget(self._build_panes(), 2)
+        box.addWidget(self._build_panes(), 3)
 
     def _build_panes(self) -> QWidget:
-        line = QWidget()
-        across = QHBoxLayout(line)
-        across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(0)
+        tabs: list[QWidget] = []
         panes = (self.stiffness, self.strength, self.envelope, self.history, self.results)
         for i, (name, pane) in enumerate(zip(PANES, panes, strict=True)):
             tab = switch(name)
             tab.setProperty("role", "tab")
             self.tabs.addButton(tab, i)
-            across.addWidget(tab)
+            tabs.append(tab)
             self.panes.addWidget(scrolled(pane) if pane is self.stiffness else pane)
         self.panes.addWidget(self.working)
         self.tabs.setExclusive(True)
@@ -130,7 +127,7 @@ class StacksView(QWidget):
         assert first is not None
         first.setChecked(True)
         self.tabs.idClicked.connect(self.show_pane)
-        right = column(line, self.panes, spacing=6)
+        right = column(wrapped(*tabs, spacing=0), self.panes, spacing=6)
         right.setMinimumWidth(300)
         right.setMaximumWidth(620)
         return right

@@ -69,8 +69,9 @@ class _CardPainter(QStyledItemDelegate):
         )
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(face.fails if card.fault else face.soft))
+        mark = painter.fontMetrics().horizontalAdvance(card.mark) + 6 if card.mark else 0
         words = painter.fontMetrics().elidedText(card.words, Qt.TextElideMode.ElideRight,
-                                                 int(inner.width()))  # fmt: skip
+                                                 int(inner.width() - mark))  # fmt: skip
         below = QRectF(inner.left(), y + 18, inner.width(), 16)
         painter.drawText(below, Qt.AlignmentFlag.AlignLeft, words)
         painter.setPen(QColor(face.accent))

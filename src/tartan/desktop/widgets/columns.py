@@ -13,6 +13,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tartan.desktop import theme
 from tartan.desktop.widgets.bands import Row
+from tartan.desktop.widgets.fit import draw_fitted
 from tartan.exchange.maps import colours
 from tartan.project import units
 
@@ -61,12 +62,11 @@ def paint_column(painter: QPainter, column: Column, area: QRectF,
 def paint_column_head(painter: QPainter, column: Column, area: QRectF, y: float) -> None:
     """Draw title and unit above a column."""
     painter.setPen(theme.colour("ink"))
-    painter.setFont(theme.strong(8.5))
     center = Qt.AlignmentFlag.AlignHCenter
-    painter.drawText(QRectF(area.left() - 6, y, area.width() + 12, 15), center, column.title)
-    painter.setFont(theme.font(8))
+    head = QRectF(area.left() - 5, y, area.width() + 10, 15)
+    draw_fitted(painter, head, center, column.title, 8.5, strong=True)
     painter.setPen(theme.colour("soft"))
-    painter.drawText(QRectF(area.left() - 6, y + 14, area.width() + 12, 15), center, column.unit)
+    draw_fitted(painter, head.translated(0, 14), center, column.unit, 8)
 
 
 def _paint_profile(painter: QPainter, column: Column, area: QRectF,

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QVBoxLayout, QWidget
 
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.small import button, row, scrolled, switch
 
 MOST_HEIGHT = 340
@@ -114,7 +115,7 @@ class Tabs(QWidget):
         self.buttons = [switch(name) for name in names]
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(row(*self.buttons, None, spacing=0))
+        box.addWidget(wrapped(*self.buttons, None, spacing=0))
         for i, each in enumerate(self.buttons):
             each.setProperty("role", "tab")
             each.clicked.connect(lambda _=False, n=i: self.turn(n))

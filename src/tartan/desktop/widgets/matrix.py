@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.laminate.constants import COUPLES
 from tartan.desktop import theme
+from tartan.desktop.widgets.fit import draw_fitted
 from tartan.desktop.widgets.picture import offer_saving
 from tartan.project import units
 from tartan.project.units import Quantity
@@ -112,9 +113,8 @@ class MatrixPicture(QWidget):
                 change = float(values[i, j] - before[i, j])
                 changed = abs(change) > 1e-6 * largest
                 painter.setPen(QColor(face.ink if live else face.soft))
-                painter.setFont(theme.font(8.5))
-                upper = cell.adjusted(0, 0, 0, -9) if changed else cell
-                painter.drawText(upper, Qt.AlignmentFlag.AlignCenter, text)
+                upper = cell.adjusted(1, 0, -1, -9) if changed else cell.adjusted(1, 0, -1, 0)
+                draw_fitted(painter, upper, Qt.AlignmentFlag.AlignCenter, text, 8.5)
                 if changed:
                     painter.setPen(QColor(face.accent))
                     painter.setFont(theme.font(6.5))
