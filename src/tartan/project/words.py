@@ -56,15 +56,6 @@ SYMBOLS = {
 """How each field is written."""
 
 
-SHORT = {"fibre tension": "F+", "fibre compression": "F−", "matrix tension": "M+",
-         "matrix compression": "M−", "in-plane shear": "S", "core shear along 1": "CS",
-         "core shear along 2": "CS", "yield": "Y", "face wrinkling, bottom face": "wrinkles",
-         "face wrinkling, top face": "wrinkles", "dimpling, bottom face": "dimples",
-         "dimpling, top face": "dimples", "shear crimping": "crimps", "core crushing": "crushes",
-         "interlaminar shear": "IL", "IFF A": "A", "IFF B": "B", "IFF C": "C"}  # fmt: skip
-"""Failure modes where space is short."""
-
-
 def notation(design: Project | Version, stack: Stack) -> str:
     """A stacking sequence in notation."""
     thickness = {m.name: m.ply_thickness for m in design.materials}

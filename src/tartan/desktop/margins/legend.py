@@ -7,7 +7,10 @@ from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
+from tartan.desktop.widgets.fit import draw_fitted
+from tartan.desktop.widgets.modemark import paint_mode
 from tartan.exchange.maps.mapped import Map
+from tartan.exchange.maps.modemarks import MARKS
 
 
 class Legend(QWidget):
@@ -71,11 +74,14 @@ class Legend(QWidget):
         for i, (name, rgb, share) in enumerate(names):
             y = 82.0 + 31 * i
             painter.fillRect(QRectF(0, y + 2, 11, 11), QColor(*rgb))
+            left = 17.0
+            if name in MARKS:
+                paint_mode(painter, QRectF(15, y, 15, 15), name, face.ink)
+                left = 33.0
             painter.setPen(QColor(face.ink))
-            metrics = painter.fontMetrics()
-            painter.drawText(QRectF(17, y, 95, 15), Qt.AlignmentFlag.AlignVCenter,
-                             metrics.elidedText(name, Qt.TextElideMode.ElideMiddle,
-                                                94))  # fmt: skip
+            draw_fitted(painter, QRectF(left, y, 111 - left, 15), Qt.AlignmentFlag.AlignVCenter,
+                        name, 8.5)  # fmt: skip
+            painter.setFont(theme.font(8))
             painter.setPen(QColor(face.soft))
             painter.drawText(QRectF(17, y + 14, 95, 14), Qt.AlignmentFlag.AlignVCenter,
                              f"{share:.1%}")  # fmt: skip

@@ -68,7 +68,11 @@ class HotSpots(QWidget):
         need, fresh = required(project), session.fresh
         factors = (0, 1) if before is not None else (0,)
 
+        which = table.head.index("mode")
+
         def look(j: int, cell: object) -> Look | None:
+            if j == which:
+                return Look("", mode=str(cell))
             if j in factors and isinstance(cell, float):
                 return Look(units.factor(cell), _ink(cell, need, fresh=fresh))
             return None if fresh else Look(str(cell), "stale")

@@ -106,7 +106,6 @@ class Stage(QWidget):
         self.note = label("", "soft")
         self.words = label("", "soft")
         self.readings: dict[int, View] = {}
-        self._pinned: list[int] = []
         self._phase = 0.0
         self._swing = QTimer(self)
         self._swing.setInterval(FRAME)
@@ -128,7 +127,7 @@ class Stage(QWidget):
         box.addWidget(self.note)
         foot = wrapped(self.switches["deformed"], label("×", "soft"), self.scale,
                    self.switches["swing"], self.switches["outline"], self.words, None,
-                   button("pin", self.pin_reading, "Pin this reading on the part"),
+                   button("pin", self.pin_reading, "Keep this reading beside the part"),
                    button("unpin all", self.unpin_all, "Take the readings away"),
                    spacing=4)  # fmt: skip
         box.addWidget(foot)
@@ -153,7 +152,7 @@ class Stage(QWidget):
     # Readings
 
     def pin_reading(self) -> None:
-        """Pin the value at the picked element as a label on the part."""
+        """Keep the value at the picked element beside the part."""
         if self.shown is not None and self.shown.view is not None:
             self.readings[self.shown.element] = self.shown.view
             self.again()
@@ -172,12 +171,9 @@ class Stage(QWidget):
         self.switches["swing"].setChecked(False)
         if self.scene is None:
             return
-        for element in self._pinned:
-            self.scene.unpin(f"reading {element}")
-        self._pinned = []
-        for name in ("undeformed", "left out", "picked", "labels"):
+        for name in ("undeformed", "left out", "picked"):
             self.scene.clear(name)
-        self.scene.unpin("label")
+        self.scene.callouts.clear()
         if self.scene.mesh is not None:
             self.scene.deform(None)
 
@@ -224,7 +220,7 @@ class Stage(QWidget):
         self.shown = replace(shown, map=made)
         self.legend.put(made, shown.need, stale=not shown.fresh)
         scene.paint(self._colours(self.shown))
-        scene.unpin("label")
+        scene.callouts.put(())
         self.note.setText(made.note)
         scene.redraw_now()
 
@@ -246,31 +242,12 @@ class Stage(QWidget):
         return np.asarray(p[:, [0, 2]] + lift)
 
     def _write(self, scene: PartScene, shown: Shown) -> None:
-        for element in self._pinned:
-            scene.unpin(f"reading {element}")
-        self._pinned = [e for e, _ in shown.readings] if shown.fresh else []
-        for element, words in shown.readings if shown.fresh else ():
-            scene.pin(f"reading {element}", element, words)
-        kept = self._apart(scene, shown.labels)
-        places = [scene.points_of(e).mean(axis=0) for e, _ in kept]
-        scene.tags("labels", np.array(places).reshape(-1, 3), [w for _, w in kept])
-        if shown.fresh and shown.element not in self._pinned and not shown.labels:
-            scene.pin("label", shown.element, shown.reading)
-        else:
-            scene.unpin("label")
-
-    @staticmethod
-    def _apart(scene: PartScene, labels: tuple[tuple[int, str], ...]) -> list[tuple[int, str]]:
-        """Labels that do not cover a worse one's, as the part is seen now."""
-        kept: list[tuple[int, str]] = []
-        seen: list[tuple[Array, float]] = []
-        for element, words in labels:
-            at = scene.on_screen(scene.points_of(element).mean(axis=0)[None])[0]
-            half = 4.5 * len(words) + 8
-            if all(abs(at[0] - s[0]) > half + h or abs(at[1] - s[1]) > 20 for s, h in seen):
-                kept.append((element, words))
-                seen.append((at, half))
-        return kept
+        """Words in the margin: pinned readings, hot spots, or the place that is looked at."""
+        pinned = dict(shown.readings) if shown.fresh else {}
+        lines = {**dict(shown.labels), **pinned}
+        if shown.fresh and not shown.labels:
+            lines.setdefault(shown.element, shown.reading)
+        scene.call_out(tuple(lines.items()))
 
     def _swung(self, on: bool) -> None:
         if on:
@@ -287,9 +264,9 @@ class Stage(QWidget):
         self._phase += FRAME / 1000 / PERIOD
         factor = shown.scale if self._scale is None else self._scale
         scene.deform(shown.motion * factor * math.sin(2 * math.pi * self._phase))
-        for name in ("picked", "left out", "labels"):
+        for name in ("picked", "left out"):
             scene.clear(name)
-        scene.unpin("label")
+        scene.callouts.put(())
         scene.redraw()
 
     def close_view(self) -> None:

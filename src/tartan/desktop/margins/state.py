@@ -28,7 +28,7 @@ from tartan.project.shellinputs import where_words
 from tartan.project.spot import drivers_at, spot_loads
 from tartan.project.superposition import heats_in
 from tartan.project.verdict import Status, ply_words
-from tartan.project.words import SHORT, requirement_words
+from tartan.project.words import requirement_words
 
 Array = NDArray[np.float64]
 
@@ -109,7 +109,7 @@ def hot_table(project: Project, answer: PartAnswer, ask: Ask, group: str,
         old = () if then is None else (float(then[e]),)
         rows.append((float(m.reserve[e]), *old, where_words(answer.inputs, e),
                      answer.inputs.case_names[int(m.case[e])], short_ply(answer, int(m.ply[e])),
-                     SHORT.get(mode, mode), SPOTS[int(m.spot[e])],
+                     mode, SPOTS[int(m.spot[e])],
                      criterion(m.checks[int(m.check[e])]).title, e + 1,
                      *(float(v) for v in centres[e])))  # fmt: skip
     places = tuple(f"{axis} [{units.LENGTH.unit}]" for axis in "xyz")
@@ -128,7 +128,7 @@ def case_table(project: Project, answer: PartAnswer, ask: Ask) -> tuple[Table, l
             continue
         mode = m.mode_label(e)
         rows.append((name, value, where_words(answer.inputs, e), short_ply(answer, int(m.ply[e])),
-                     SHORT.get(mode, mode)))  # fmt: skip
+                     mode))  # fmt: skip
     head = ("case", "× load", "where", "ply", "mode")
     return Table("first ply failure by case", head, tuple(rows)), elements
 

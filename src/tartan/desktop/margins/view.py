@@ -28,7 +28,6 @@ from tartan.project import units
 from tartan.project.asking import excluded, hot_list, margins_for
 from tartan.project.jobs import PartAnswer
 from tartan.project.partmesh import meshed
-from tartan.project.words import SHORT
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE, NARROW = 404, 300
@@ -318,7 +317,7 @@ class MarginsView(QWidget):
         margins = margins_for(answer, view.ask)
         mode = margins.mode_label(element)
         number = units.factor(value) if value >= 0 else f"−{units.factor(-value)}"
-        return f"{number} · ply {int(margins.ply[element]) + 1} {SHORT.get(mode, mode)}"
+        return f"{number} · ply {int(margins.ply[element]) + 1} {mode}"
 
     def close_view(self) -> None:
         """Free the graphics before the window goes."""

@@ -1,4 +1,4 @@
-"""Marks on the part: strokes, knobs, words, plates and pins, each under a name."""
+"""Marks on the part: strokes, knobs and short words, each under a name."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtGui import QColor
-from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D, vtkTextActor
+from vtkmodules.vtkRenderingCore import vtkBillboardTextActor3D
 
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
@@ -67,9 +67,9 @@ class Marks:
             actor.SetDisplayOffset(6, 4)
             prop = actor.GetTextProperty()
             prop.SetFontFamily(4)
-            prop.SetFontFile(_font_file())
+            prop.SetFontFile(font_file())
             prop.SetFontSize(13)
-            prop.SetColor(*_rgb(colour))
+            prop.SetColor(*rgb(colour))
             self.view.add_actor(actor, render=False, reset_camera=False, pickable=False)
             self._extras.setdefault(name, []).append(actor)
 
@@ -83,54 +83,18 @@ class Marks:
         sides = np.stack([points, np.roll(points, -1, axis=1)], axis=2).reshape(-1, 2, 3)
         self.strokes(name, sides, colour, width)
 
-    def pin(self, name: str, element: int, text: str) -> None:
-        """Stand a pin on an element, with a word at its head."""
-        assert self.mesh is not None
-        face = theme.face()
-        foot = self.points_of(element).mean(axis=0)
-        reach = 0.09 * float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
-        head = foot + np.array([0.0, 0.0, reach])
-        self.strokes(f"{name} stem", np.array([[foot, head]]), face.ink, 1.6)
-        self.tags(name, head[None], [text], 14)
-
-    def tags(self, name: str, places: Array, texts: list[str], size: int = 12) -> None:
-        """Write words on small plates at places; they face the viewer and follow the camera."""
-        self.clear(name)
-        face = theme.face()
-        for place, text in zip(places, texts, strict=True):
-            tag = vtkTextActor()
-            tag.SetInput(f" {text} ")
-            # Placed in space, drawn flat: it follows the camera by itself.
-            tag.GetPositionCoordinate().SetCoordinateSystemToWorld()
-            tag.GetPositionCoordinate().SetValue(*place)
-            prop = tag.GetTextProperty()
-            prop.SetFontFamily(4)
-            prop.SetFontFile(_font_file())
-            prop.SetFontSize(size)
-            prop.SetJustificationToCentered()
-            prop.SetColor(*_rgb(face.ink))
-            prop.SetBackgroundColor(*_rgb(face.panel))
-            prop.SetBackgroundOpacity(1.0)
-            prop.SetFrame(1)
-            prop.SetFrameColor(*_rgb(face.ink if size > 12 else face.line))
-            self.view.add_actor(tag, render=False, reset_camera=False, pickable=False)
-            self._extras.setdefault(name, []).append(tag)
-
-    def unpin(self, name: str) -> None:
-        """Take the pin away."""
-        self.clear(name)
-        self.clear(f"{name} stem")
-
     def clear(self, name: str) -> None:
         """Remove strokes or words of a name."""
         for actor in self._extras.pop(name, []):
             self.view.remove_actor(actor, render=False)
 
 
-def _font_file() -> str:
+def font_file() -> str:
+    """Path of the bundled semibold face."""
     return str(files("tartan") / "assets" / "Inter-SemiBold.otf")
 
 
-def _rgb(colour: str) -> tuple[float, float, float]:
+def rgb(colour: str) -> tuple[float, float, float]:
+    """Colour in shares of one."""
     c = QColor(colour)
     return c.redF(), c.greenF(), c.blueF()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -18,6 +18,7 @@ from vtkmodules.vtkRenderingCore import vtkCellPicker
 
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
+from tartan.desktop.scene.callouts import Callouts
 from tartan.desktop.scene.gestures import Handles, Sweep
 from tartan.desktop.scene.marks import Marks
 
@@ -92,6 +93,7 @@ class PartScene(Marks, QWidget):
         self.mode = "look"
         self.sweep = Sweep(self)
         self.handles = Handles(self)
+        self.callouts = Callouts(self)
         self._locator: Any = None
         self._pointed = QTimer(self)
         self._pointed.setSingleShot(True)
@@ -138,6 +140,7 @@ class PartScene(Marks, QWidget):
         under.ambient, under.diffuse = 0.46, 0.34
         self._actor.SetBackfaceProperty(under)
         self._locator = None
+        self.callouts.clear()
         # Smoothing of edges doubles a frame's time in software, and a large mesh shows none.
         self.view.render_window.SetMultiSamples(SMOOTH if mesh.count <= LARGE else 0)
         self.paint(None)
@@ -154,6 +157,7 @@ class PartScene(Marks, QWidget):
         for name in list(self._extras):
             self.clear(name)
         self.handles.put(())
+        self.callouts.clear()
         self.redraw()
 
     def frame_part(self) -> None:
@@ -169,15 +173,25 @@ class PartScene(Marks, QWidget):
         low, high = flat.min(axis=0), flat.max(axis=0)
         middle = (low + high) / 2 @ axes
         size = float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
-        self.view.camera_position = [middle + 3 * size * way, middle, (0, 0, 1)]
-        aspect = self.view.width() / self.view.height()
+        # Words in the margins take their room; at least a third stays for the part.
+        before, behind = self.callouts.room()
+        free = max(self.view.width() - before - behind, self.view.width() / 3)
         wide, tall = high - low
-        # Room is left above for arrows and a pin, which stand off the surface.
-        self.view.camera.parallel_scale = 0.5 * max(
-            (tall + 0.16 * size) * 1.04, wide * 1.1 / aspect
-        )
+        # Room is left above for arrows, which stand off the surface.
+        scale = 0.5 * max((tall + 0.16 * size) * 1.04, wide * 1.1 * self.view.height() / free)
+        pixel = 2 * scale / self.view.height()
+        middle = middle + (behind - before) / 2 * pixel * right
+        self.view.camera_position = [middle + 3 * size * way, middle, (0, 0, 1)]
+        self.view.camera.parallel_scale = scale
         self.view.renderer.ResetCameraClippingRange()
         self._moved = False
+
+    def call_out(self, lines: Sequence[tuple[int, str]]) -> None:
+        """Show words in the margins for some elements; the part makes room unless it was moved."""
+        before = self.callouts.room()
+        self.callouts.put(lines)
+        if not self._moved and self.callouts.room() != before:
+            self.frame_part()
 
     def look_like(self, other: PartScene) -> None:
         """Look from where another view looks."""

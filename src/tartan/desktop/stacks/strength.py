@@ -30,7 +30,6 @@ from tartan.desktop.widgets.small import (
 from tartan.exchange.tables import Cell, Table
 from tartan.project import design_edits, units
 from tartan.project.model import CriteriaSet
-from tartan.project.words import SHORT
 
 NONE = "nothing"
 
@@ -48,7 +47,7 @@ class StrengthPane(QWidget):
         self.against = choice([], lambda _: self._again())
         self.against.setAccessibleName("Criteria compared")
         self.edit_button = button("sets ▾", self._offer_criteria, "Switch criteria of this set")
-        self.picture = CriticalPicture(SHORT)
+        self.picture = CriticalPicture()
         self.picture.opened.connect(self._open_load)
         self.shear = label("", "soft", wrap=True)
         self.table = DataTable("critical loads", filtered=False)
@@ -193,6 +192,7 @@ class StrengthPane(QWidget):
             angle = Look("" if c.angle is None else f"{c.angle:.0f}°")
             shown: list[Look | None] = [None] * len(values)
             shown[4], shown[6] = Look(f"{c.ply + 1} {c.spot}"), angle
+            shown[5] = Look(c.mode, mode=c.mode)
             looks.append(shown)
         force = f"{units.LINE_FORCE.unit} or {units.LINE_MOMENT.unit}"
         head = ("load", f"size [{force}]", f"stress [{units.STRESS.unit}]",

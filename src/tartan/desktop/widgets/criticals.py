@@ -11,6 +11,8 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad
 from tartan.desktop import theme
+from tartan.desktop.widgets.fit import draw_fitted
+from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.widgets.picture import offer_saving
 from tartan.project import units
 from tartan.project.units import Quantity
@@ -28,9 +30,8 @@ class CriticalPicture(QWidget):
 
     opened = pyqtSignal(str, int)
 
-    def __init__(self, short: dict[str, str]) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self._short = short
         self._sets: Sequence[Sequence[CriticalLoad]] = ()
         self._before: Sequence[CriticalLoad] = ()
         self._names: Sequence[str] = ()
@@ -117,8 +118,11 @@ class CriticalPicture(QWidget):
         side = Qt.AlignmentFlag.AlignRight if sign > 0 else Qt.AlignmentFlag.AlignLeft
         area = QRectF(half + 20, y, half - 20, 18) if sign > 0 else QRectF(0, y, half - 20, 18)
         value = units.show(found.load, quantity_of(found.component), digits=3)
-        mode = self._short.get(found.mode, found.mode)
-        painter.setFont(theme.font(8.5))
+        mark = QRectF(area.right() - 16, y + 1, 16, 16)
+        if sign < 0:
+            mark.moveLeft(area.left())
+        paint_mode(painter, mark, found.mode, face.ink)
+        area = area.adjusted(20, 0, 0, 0) if sign < 0 else area.adjusted(0, 0, -20, 0)
         painter.setPen(QColor(face.ink))
-        painter.drawText(area, side | Qt.AlignmentFlag.AlignVCenter,
-                         f"{value} · ply {found.ply + 1} {mode}")  # fmt: skip
+        draw_fitted(painter, area, side | Qt.AlignmentFlag.AlignVCenter,
+                    f"{value} · ply {found.ply + 1}", 8.5)  # fmt: skip

@@ -34,6 +34,7 @@ from PyQt6.QtWidgets import (
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
+from tartan.desktop.widgets.modemark import mode_icon
 from tartan.exchange.tables import Table, write_table
 from tartan.project import units
 
@@ -45,11 +46,12 @@ Index = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True)
 class Look:
-    """How a cell is shown when not as its plain value: text, ink and tooltip."""
+    """How a cell is shown when not plainly: text, ink, tooltip, and a mode's drawing."""
 
     text: str
     ink: str = "ink"
     tip: str = ""
+    mode: str = ""
 
 
 class _Rows(QAbstractTableModel):
@@ -260,6 +262,11 @@ def _shown(cell: object, look: Look | None, role: int) -> object:
     text = look.text if look else _plain(cell)
     if role == Qt.ItemDataRole.DisplayRole:
         return text
+    if look and look.mode:
+        if role == Qt.ItemDataRole.DecorationRole:
+            return mode_icon(look.mode)
+        if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
+            return look.mode
     if role == Qt.ItemDataRole.ToolTipRole:
         return look.tip if look and look.tip else repr(cell) if isinstance(cell, float) else text
     if look and look.ink != "ink" and role == Qt.ItemDataRole.ForegroundRole:

@@ -37,7 +37,6 @@ from tartan.project.model import Project
 from tartan.project.partmodel import DisplacementRequirement
 from tartan.project.spot import drivers_at, spot_loads
 from tartan.project.verdict import Status, margin_address, moved, statuses
-from tartan.project.words import SHORT
 
 Array = NDArray[np.float64]
 
@@ -188,7 +187,7 @@ def _label(answer: PartAnswer, element: int) -> str:
     m = answer.margins
     mode = m.mode_label(element)
     return (f"{units.factor(float(m.reserve[element]))} · ply {int(m.ply[element]) + 1} "
-            f"{SHORT.get(mode, mode)}")  # fmt: skip
+            f"{mode}")  # fmt: skip
 
 
 def _draw(chapter: Chapter, source: Source, shown: Map, words: str,

@@ -12,13 +12,16 @@ from typing import Any
 import matplotlib as mpl
 import numpy as np
 from matplotlib import font_manager
+from matplotlib.axes import Axes
 from matplotlib.collections import LineCollection, PolyCollection
 from matplotlib.figure import Figure as Sheet
+from matplotlib.lines import Line2D
 from matplotlib.patches import Rectangle
 from numpy.typing import NDArray
 
 from tartan.core.shell.mesh import Mesh
 from tartan.exchange.maps import colours
+from tartan.exchange.maps.callouts import margin_lines
 from tartan.exchange.maps.mapped import Map
 from tartan.project.jobs import PartAnswer
 from tartan.project.partmesh import Laid
@@ -106,7 +109,7 @@ def map_sheet(answer: PartAnswer, shown: Map, *, moved: Array | None = None,
     mesh = answer.layout().mesh
     with mpl.rc_context(LOOK):
         sheet = _sheet(6.6, 3.3)
-        axes = sheet.add_axes((0.20, 0.02, 0.79, 0.96))
+        axes = sheet.add_axes((0.20, 0.02, 0.52 if places else 0.79, 0.96))
         axes.set_axis_off()
         axes.set_aspect("equal")
         corners, order = projected(mesh, moved)
@@ -118,16 +121,27 @@ def map_sheet(answer: PartAnswer, shown: Map, *, moved: Array | None = None,
         if left_out is not None and left_out.any():
             strokes = corners[left_out][:, [0, 2]]
             axes.add_collection(LineCollection(list(strokes), colors=SOFT, linewidths=0.6))
-        for element, words in places:
-            x, y = corners[element].mean(axis=0)
-            axes.plot([x], [y], "o", ms=3.5, mfc="none", mec=INK, mew=1.0)
-            axes.annotate(words, (x, y), (6, 10), textcoords="offset points", fontsize=7.5,
-                          bbox={"boxstyle": "round,pad=0.25", "fc": "white", "ec": INK,
-                                "lw": 0.6},
-                          arrowprops={"arrowstyle": "-", "lw": 0.6, "color": INK})  # fmt: skip
         axes.autoscale_view()
+        _call_out(sheet, axes, [(corners[e].mean(axis=0), words) for e, words in places])
         _legend(sheet, shown)
     return sheet
+
+
+def _call_out(sheet: Sheet, axes: Axes, lines: Sequence[tuple[Array, str]]) -> None:
+    """Words in the right margin, each with a thread to its place; no two threads cross."""
+    if not lines:
+        return
+    axes.apply_aspect()
+    inch = sheet.get_size_inches() * 72
+    anchors = axes.transData.transform([at for at, _ in lines]) / sheet.dpi * 72
+    wide = 0.27 * inch[0]
+    found = margin_lines(anchors, (float(inch[0]), float(inch[1])), wide, 12.0, 4.0,
+                         right_only=True)  # fmt: skip
+    for (_, words), start, end in zip(lines, anchors, found.ends, strict=True):
+        a, b = start / inch, end / inch
+        sheet.add_artist(Line2D([a[0], b[0]], [a[1], b[1]], color=INK, linewidth=0.6))
+        sheet.add_artist(Line2D([a[0]], [a[1]], marker="o", ms=3.0, mfc="none", mec=INK))
+        sheet.text(b[0] + 0.004, b[1], words, fontsize=7, va="center")
 
 
 def _legend(sheet: Sheet, shown: Map) -> None:
