@@ -163,7 +163,7 @@ def laminate_figures() -> list[Figure]:
 
     loop = median(one_by_one, 3) / 20
     return [
-        Figure("stack_200", "200 plies, 16 loads, 4 criteria, 3 spots / plain NumPy script, "
+        Figure("stack_200", "200 plies, 16 loads, 4 criteria, 3 levels / plain NumPy script, "
                "one criterion", stack_ratio, 4.0),
         Figure("candidates", "time for 100 000 candidates of 24 plies / one second", spent, 1.0,
                f"{len(chosen) / spent:,.0f} a second, {loop / (spent / len(chosen)):,.0f} times "
@@ -276,7 +276,7 @@ def stacks_figures() -> list[Figure]:
         Figure("edit_gap", "longest event-loop gap after the edit / 50 ms", gap / 0.050, 1.0,
                "envelope, history and ranking of 200 plies under way"),
         Figure("ranking", "ranking in the window / the core for the same candidates", ranking, 1.3,
-               f"{count} candidates, 8 load sets, 3 criteria"),
+               f"{count} candidates, 8 load cases, 3 criteria"),
         Figure("ranking_first", "ten best shown / all done", first, 1.0, "share of the time"),
     ]  # fmt: skip
 
@@ -307,7 +307,7 @@ def margins_figures() -> list[Figure]:
     gap, drawn = report_gap()
     application.processEvents()
     return [
-        Figure("envelope", "50 000 elements, 24 plies, 3 spots, 16 cases, Tsai–Wu and Hashin, "
+        Figure("envelope", "50 000 elements, 24 plies, 3 levels, 16 cases, Tsai–Wu and Hashin, "
                "with addresses / copying those stresses", ratio, 6.0,
                f"{spent:.2f} s against {copied:.2f} s"),
         Figure("envelope_memory", "peak of that envelope / 1.5 GiB",

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.panels import dish_panel
 
 from tartan.core.laminate import Laminate, constants, make_laminate
-from tartan.core.laminate.loadset import LoadSet, answer
+from tartan.core.laminate.loadcase import LoadCase, answer
 from tartan.core.laminate.polar import polar_moduli
 from tartan.core.laminate.response import expansion
 from tartan.core.search.changes import Change, single_changes
@@ -39,9 +39,9 @@ def long_project(count: int, sets: int) -> Project:
     rng = np.random.default_rng(2)
     plies = tuple(Ply("UD carbon", float(a), 1.25e-4) for a in rng.choice([0, 45, -45, 90], count))
     project, _ = edits.add_stack(dish_panel(), "long", plies)
-    loads = tuple(LoadSet(f"set {i}", tuple(rng.normal(size=6) * [1e6, 1e6, 3e5, 2e3, 2e3, 5e2]),
+    loads = tuple(LoadCase(f"set {i}", tuple(rng.normal(size=6) * [1e6, 1e6, 3e5, 2e3, 2e3, 5e2]),
                           stack="long") for i in range(sets))  # fmt: skip
-    return design_edits.put_load_sets(project, loads)
+    return design_edits.put_load_cases(project, loads)
 
 
 def bare_answers(project: Project) -> None:
@@ -49,7 +49,7 @@ def bare_answers(project: Project) -> None:
     stack = project.stack("long")
     assert stack is not None
     laminate = make_laminate(stack, {m.name: m for m in project.materials_of(stack)})
-    for loads in project.load_sets:
+    for loads in project.load_cases:
         found = answer(laminate, loads)
         reserves(checks_of(laminate, project.governing_sets), found.applied.stress_12[None],
                  found.shear[None], found.residual)  # fmt: skip
@@ -158,7 +158,7 @@ def ranking_ratio() -> tuple[float, float, int]:
 
     def core() -> float:
         start = time.perf_counter()
-        for _ in rank(changes, materials, project.load_sets, CRITERIA.sets):
+        for _ in rank(changes, materials, project.load_cases, CRITERIA.sets):
             pass
         return time.perf_counter() - start
 

@@ -8,12 +8,16 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 
 from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
 from tartan.desktop.stations import STATIONS
+from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
+from tartan.exchange.maps.modemarks import MARKS
 from tartan.project import edits
 from tartan.project.samples import light_dish_panel
 
@@ -47,6 +51,25 @@ def picture(window: MainWindow, path: Path) -> None:
     print(f"  {path}")
 
 
+def failure_modes(path: Path) -> None:
+    """Save every failure mode's drawing with its word, in light and in dark."""
+    rows = -(-len(MARKS) // 2)
+    image = QImage(1040, 20 + 44 * rows, QImage.Format.Format_RGB32)
+    painter = QPainter(image)
+    for half, face in enumerate((theme.LIGHT, theme.DARK)):
+        painter.fillRect(520 * half, 0, 520, image.height(), QColor(face.paper))
+        painter.setFont(theme.font(10))
+        for i, mode in enumerate(MARKS):
+            x, y = 520 * half + 14 + 256 * (i // rows), 12 + 44 * (i % rows)
+            paint_mode(painter, QRectF(x, y, 34, 34), mode, face.ink)
+            paint_mode(painter, QRectF(x + 42, y + 9, 17, 17), mode, face.ink)
+            painter.setPen(QColor(face.ink))
+            painter.drawText(x + 66, y + 22, mode)
+    painter.end()
+    image.save(str(path))
+    print(f"  {path}")
+
+
 def strut(window: MainWindow, folder: Path) -> None:
     """Save the strength of the feed strut, an envelope against a baseline, and the history."""
     window.session.select(station="Stacks", stack="feed strut", plies=())
@@ -54,7 +77,7 @@ def strut(window: MainWindow, folder: Path) -> None:
     window.session.edit("turn", lambda p: edits.put_plies(p, "feed strut", [
         replace(q, angle=20.0) if i in (2, 7) else q
         for i, q in enumerate(p.stack("feed strut").plies)]))  # fmt: skip
-    for name in ("Strength", "Envelope", "History"):
+    for name in ("Strength", "History"):
         next(tab for tab in window.stacks.tabs.buttons() if tab.text() == name).click()
         QTest.qWait(1200)
         picture(window, folder / f"stacks-{name.lower()}.png")
@@ -96,6 +119,8 @@ def main(folder: Path) -> int:
     folder.mkdir(parents=True, exist_ok=True)
     application = make_application(dark=False)
     window = make_window()
+    window.resize(1280, 800)
+    window.move(0, 0)
     window.show()
     wait_for_answer(window)
     verdict = window.session.verdict
@@ -107,6 +132,7 @@ def main(folder: Path) -> int:
     answered = not window.session.solving
     window.stacks.whatif.open.setChecked(True)
     strut(window, folder)
+    failure_modes(folder / "failure-modes.png")
     if folder.parts[:1] == ("docs",):
         versions_and_report(window, folder)
         window.session.select(station="Margins", element=None)

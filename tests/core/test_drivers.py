@@ -12,12 +12,12 @@ from tartan.core.criteria import REGISTRY, criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.criteria.tsai_wu import coefficients
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.loadset import LoadSet, answer, parts
+from tartan.core.laminate.loadcase import LoadCase, answer, parts
 from tartan.core.laminate.response import (
     Load,
+    level_heights,
     respond,
     shear_from_section,
-    spot_heights,
     stress_from_section,
 )
 from tartan.core.search.changes import Change
@@ -102,7 +102,7 @@ def brute(lam: Laminate, strains, within: Within, residual=None):  # type: ignor
                 continue
             for i, ply in enumerate(check.plies):
                 if within.plies is None or ply in within.plies:
-                    least[e] = min(least[e], values[0, i, list(within.spots)].min())
+                    least[e] = min(least[e], values[0, i, list(within.levels)].min())
     return least
 
 
@@ -125,13 +125,13 @@ def test_an_envelope_over_a_choice_is_the_least_of_what_was_chosen(
     np.testing.assert_allclose(found.reserve, least, rtol=1e-9)
     for e in np.flatnonzero(np.isfinite(least)):
         assert within.plies is None or found.ply[e] in within.plies
-        assert found.spot[e] in within.spots
+        assert found.level[e] in within.levels
         key = found.checks[int(found.check[e])]
         assert within.criteria is None or key in within.criteria
         # The failure index is the criterion's own expression at the address.
         section = strains[found.case[e], e, found.point[e]]
         if criterion(key).stress == "in-plane" and not kept:
-            z = spot_heights(sandwich)[found.ply[e], found.spot[e]]
+            z = level_heights(sandwich)[found.ply[e], found.level[e]]
             strain = section[:3] + z * section[3:6]
             stress = (sandwich.Q @ sandwich.T)[found.ply[e]] @ strain
             material = sandwich.materials[int(found.ply[e])]
@@ -153,7 +153,7 @@ def test_what_nobody_judges_is_told_apart_from_what_never_fails(sandwich: Lamina
 
 def test_forces_that_stay_are_superposed_and_the_ranking_knows_them(sandwich: Laminate) -> None:
     applied, held = (9e3, -4e3, 2e3, 30.0, 10.0, -5.0), (-3e3, 2e3, 0.0, 12.0, 0.0, 4.0)
-    loads = LoadSet("x", applied, Q=(900.0, -400.0), dT=-40.0, held=(*held, 150.0, 60.0))
+    loads = LoadCase("x", applied, Q=(900.0, -400.0), dT=-40.0, held=(*held, 150.0, 60.0))
     found = answer(sandwich, loads)
     rest = respond(sandwich, Load(np.array(held[:3]), np.array(held[3:]), -40.0)).stress_12
     assert found.residual is not None

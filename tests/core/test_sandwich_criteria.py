@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.sandwich import THICK, wrinkling_stress
 from tartan.core.laminate import Laminate, make_laminate
-from tartan.core.laminate.loadset import LoadSet, answer
+from tartan.core.laminate.loadcase import LoadCase, answer
 from tartan.core.laminate.response import Load, respond
 from tartan.core.materials import Material
 from tartan.core.search.changes import single_changes
@@ -197,7 +197,7 @@ def test_shells_what_if_drivers_and_working_ask_the_same() -> None:
     assert driven.shares.sum() == pytest.approx(1.0, abs=1e-3)
     work = sandwich_working(lam, load, "wrinkling", 1, spot, Load())
     assert work.value == pytest.approx(expected.reserve, rel=1e-9)
-    asked = LoadSet("n", tuple(float(f) for f in forces), growing_dT=-20.0)  # type: ignore[arg-type]
+    asked = LoadCase("n", tuple(float(f) for f in forces), growing_dT=-20.0)  # type: ignore[arg-type]
     changes = single_changes(lam.stack.plies, [CARBON], (0.0, 45.0))
     ranked = [r for part in rank(changes, MATERIALS, [asked], sets) for r in part]
     assert len(ranked) == len(changes) > 5
@@ -237,7 +237,7 @@ def test_crushing_is_first_met_where_a_walk_along_the_load_meets_it(seed: int) -
 def test_pressure_on_a_core_in_working_what_if_and_drivers() -> None:
     lam = sandwich(core=15e-3, faces=0.4e-3, name="steel")
     sets = ONLY | {"core": ("crushing",)}
-    loads = LoadSet("p", (0.0, 0.0, 0.0, 900.0, 0.0, 0.0), press=0.3e6, curved=(0.5, 0.0, 0.0))
+    loads = LoadCase("p", (0.0, 0.0, 0.0, 900.0, 0.0, 0.0), press=0.3e6, curved=(0.5, 0.0, 0.0))
     found = answer(lam, loads)
     kappa, d = found.total.kappa[0], 15.4e-3
     # (M (κ λ² + λ / R) / d + p λ) / Zc = 1

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from tartan.core.errors import CriterionError, StackError
 from tartan.core.laminate import make_laminate
-from tartan.core.laminate.loadset import LoadSet, answer, check_load_set, parts
+from tartan.core.laminate.loadcase import LoadCase, answer, check_load_case, parts
 from tartan.core.laminate.response import respond
 from tartan.core.search.changes import single_changes
 from tartan.core.search.whatif import rank
@@ -20,11 +20,11 @@ from tests.conftest import CARBON, FOAM, GLASS, MATERIALS
 
 SETS = {"ply": ("tsai_wu", "hashin", "max_stress"), "core": ("core_shear",)}
 LOADS = (
-    LoadSet("forces", (2e5, -4e4, 3e4, 40.0, -10.0, 5.0), Q=(3e3, -1e3)),
-    LoadSet("cold", (1e5, 2e4, 0.0, 0.0, 20.0, 0.0), dT=-80.0, dT_gradient=4e3, dC=0.004),
-    LoadSet("strained", (1e-3, 2e4, 0.0, 0.0, 0.5, 0.0),
+    LoadCase("forces", (2e5, -4e4, 3e4, 40.0, -10.0, 5.0), Q=(3e3, -1e3)),
+    LoadCase("cold", (1e5, 2e4, 0.0, 0.0, 20.0, 0.0), dT=-80.0, dT_gradient=4e3, dC=0.004),
+    LoadCase("strained", (1e-3, 2e4, 0.0, 0.0, 0.5, 0.0),
             ("strain", "force", "force", "force", "strain", "force"), dT=-40.0),
-    LoadSet("mean stress", (9e7, 0.0, 1e7, 5e7, 0.0, 0.0), ("stress",) * 6),
+    LoadCase("mean stress", (9e7, 0.0, 1e7, 5e7, 0.0, 0.0), ("stress",) * 6),
 )  # fmt: skip
 
 
@@ -87,7 +87,7 @@ def test_a_material_without_criterion_is_refused_by_name() -> None:
 
 
 @pytest.mark.parametrize("loads", LOADS, ids=[s.name for s in LOADS])
-def test_the_two_parts_of_a_load_set_cause_its_response(unsymmetric, loads: LoadSet) -> None:  # type: ignore[no-untyped-def]
+def test_the_two_parts_of_a_load_case_cause_its_response(unsymmetric, loads: LoadCase) -> None:  # type: ignore[no-untyped-def]
     found = answer(unsymmetric, loads)
     scaled, rest = parts(unsymmetric, loads)
     assert respond(unsymmetric, scaled).stress_12 == pytest.approx(found.applied.stress_12)
@@ -99,9 +99,9 @@ def test_the_two_parts_of_a_load_set_cause_its_response(unsymmetric, loads: Load
             assert strain[i] == pytest.approx(loads.values[i])
 
 
-def test_load_sets_that_are_no_numbers_are_refused() -> None:
+def test_load_cases_that_are_no_numbers_are_refused() -> None:
     with pytest.raises(StackError, match="finite"):
-        check_load_set(LoadSet("x", dT=float("nan")))
+        check_load_case(LoadCase("x", dT=float("nan")))
 
 
 def test_the_worst_of_a_set_governs_critical_loads_and_envelopes(unsymmetric) -> None:  # type: ignore[no-untyped-def]

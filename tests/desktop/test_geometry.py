@@ -12,8 +12,8 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 
 from tartan.desktop import theme
+from tartan.desktop.placement import FRAME, LEAST, USUAL
 from tartan.desktop.stations import STATIONS
-from tartan.desktop.window import FRAME, LEAST, USUAL
 
 CHILD = """
 import json, sys

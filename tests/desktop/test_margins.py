@@ -171,7 +171,7 @@ def test_a_pinned_reading_is_of_the_answer_that_is_shown(qtbot, window: MainWind
     press(qtbot, view.stage, "pin")
 
     def said() -> float:
-        text = scene._extras["reading 20"][0].GetInput().strip()
+        text = dict(scene.callouts.lines)[20]
         assert text.startswith("σ₁ ")
         assert text.endswith("MPa · ply 3")
         return float(text.split()[1].replace("−", "-")) * 1e6
@@ -184,15 +184,43 @@ def test_a_pinned_reading_is_of_the_answer_that_is_shown(qtbot, window: MainWind
     assert said() == pytest.approx(first, rel=1e-3)
     session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", [
         dataclasses.replace(q, angle=q.angle + 20.0) for q in p.stacks[0].plies]))  # fmt: skip
-    assert "reading 20" not in scene._extras  # stale: not told
+    assert scene.callouts.lines == ()  # stale: not told
     solved(qtbot, window)
     assert value() != pytest.approx(first, rel=1e-2)
     assert said() == pytest.approx(value(), rel=1e-3)
+    # It stays beside the part while another place is looked at, until it is let go.
+    session.select(element=30)
+    assert set(dict(scene.callouts.lines)) == {20, 30}
     press(qtbot, view.stage, "unpin all")
-    assert "reading 20" not in scene._extras
+    assert set(dict(scene.callouts.lines)) == {30}
 
 
-def test_the_shape_labels_and_what_fails(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+def test_labels_stand_in_the_margin(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, ready(qtbot, window)
+    answer, scene = session.answer, view.scene
+    assert answer is not None
+    assert scene is not None
+    assert scene.mesh is not None
+    press(qtbot, view.stage, "deformed")
+    show(view, "governing mode")
+    press(qtbot, view, "labels")
+    told = dict(scene.callouts.lines)
+    assert set(told) == set(answer.spots)
+    assert told == {e: answer.margins.mode_label(e) for e in answer.spots}
+    # Once drawn, every line of words is in a margin, off the part, and no two on one another.
+    qtbot.waitUntil(lambda: scene.callouts.placed is not None)
+    ends = scene.callouts.placed.ends
+    assert len(np.unique(ends, axis=0)) == len(told)
+    ratio = scene.view.devicePixelRatioF()
+    part = scene.on_screen(scene.mesh.nodes)[:, 0] * ratio
+    right = scene.callouts.placed.right
+    assert (ends[right, 0] > part.max()).all()
+    assert (ends[~right, 0] < part.min()).all()
+    press(qtbot, view, "labels")
+    assert set(dict(scene.callouts.lines)) == {view.picked(answer).element}
+
+
+def test_the_shape_and_what_fails(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
     session, view = window.session, ready(qtbot, window)
     answer, scene = session.answer, view.scene
     assert answer is not None
@@ -211,14 +239,6 @@ def test_the_shape_labels_and_what_fails(qtbot, window: MainWindow) -> None:  # 
     press(qtbot, view.stage, "swing")
     press(qtbot, view.stage, "deformed")
     np.testing.assert_allclose(scene._surface.points, scene.mesh.nodes, rtol=1e-6)
-    show(view, "governing mode")
-    press(qtbot, view, "labels")
-    said = [a.GetInput().strip() for a in scene._extras["labels"]]
-    modes = {answer.margins.mode_label(e) for e in answer.spots}
-    assert said
-    assert set(said) <= modes
-    press(qtbot, view, "labels")
-    assert "labels" not in scene._extras
     show(view, "reserve factor")
     session.edit("strict", lambda p: case_edits.put_requirements(p, [dataclasses.replace(
         p.requirements[0], value=float(np.median(answer.margins.reserve)))]))  # fmt: skip

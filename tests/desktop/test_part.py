@@ -342,9 +342,9 @@ def test_forty_rungs_and_twelve_regions_and_nothing_at_all(
     press(qtbot, window.part, "regions")
     empty = open_window(Project("nothing"), wait=False)
     empty.session.select(station="Part")
-    assert "no surface" in empty.part.ready.lines[0].words
-    press(qtbot, empty.part, "surface")
-    empty.part.surface.sort.textActivated.emit("tube")
+    assert not empty.part.isVisible()
+    press(qtbot, empty.pages["Part"].blank, "a tube")
+    assert empty.part.isVisible()
     assert empty.session.project.part is not None
     empty.session.select(station="Cases")
     assert "lay" in empty.session.verdict.sentence.lower()

@@ -79,7 +79,7 @@ def test_plies_pasted_from_a_spreadsheet_and_a_wrong_unit(qtbot, strut: MainWind
     assert {p.thickness for p in session.project.stack("feed strut").plies} == {0.3e-3}  # type: ignore[union-attr]
 
 
-def test_a_load_set_is_typed_and_its_way_of_giving_changed(qtbot, strut: MainWindow) -> None:  # type: ignore[no-untyped-def]
+def test_a_load_case_is_typed_and_its_way_of_giving_changed(qtbot, strut: MainWindow) -> None:  # type: ignore[no-untyped-def]
     session, strip = strut.session, strut.stacks.loads
     assert strip.name.text() == "sway"
     type_into(qtbot, strip.fields["Nx"], "1 kip/in")
@@ -102,7 +102,7 @@ def test_a_load_set_is_typed_and_its_way_of_giving_changed(qtbot, strut: MainWin
     type_into(qtbot, strip.fields["dT"], "-40 °C")
     assert session.project.loads_on("feed strut")[0].dT == pytest.approx(-40)
     press(qtbot, strip, "from the part")
-    new = session.project.load_sets[-1]
+    new = session.project.load_cases[-1]
     assert new.stack == "reflector sandwich"
     assert session.selection.stack == "reflector sandwich"
     here = chosen(session)

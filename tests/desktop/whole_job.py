@@ -51,8 +51,8 @@ class Hand:
 
     @property
     def here(self) -> QWidget:
-        """The station's bench."""
-        return self.window.views[self.window.session.selection.station]
+        """The station's bench, or its next step where it is empty."""
+        return self.window.pages[self.window.session.selection.station]
 
     def press(self, text: str) -> None:
         """Click the one button of that name."""
@@ -141,20 +141,19 @@ def whole_job(window: MainWindow, folder: Path) -> Iterator[str]:
 
 def _materials_and_stacks(hand: Hand) -> Iterator[str]:
     hand.go("Materials")
-    hand.entry("+ material ▾", "UD carbon")
+    yield "job-1-first-step"
+    hand.entry("from the library", "UD carbon")
     hand.entry("+ material ▾", "woven carbon")
     hand.go("Stacks")
-    hand.press("+ stack")
+    hand.type("Now a stack", "[45 woven carbon/0_12 UD carbon/90_2 UD carbon/0_4 UD carbon]s")
     hand.type("Stack name", "strut")
-    hand.type("Notation", "[45 woven carbon/0_12 UD carbon/90_2 UD carbon/0_4 UD carbon]s")
     QTest.qWait(400)
-    yield "job-1-stack"
 
 
 def _part(hand: Hand) -> Iterator[str]:
     hand.go("Part")
+    hand.press("a flat panel")
     hand.press("surface")
-    hand.choose("sort of surface", "panel")
     hand.type("length along x", "300 mm")
     hand.type("width along y", "60 mm")
     hand.type("mesh size", "10 mm")

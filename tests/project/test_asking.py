@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tartan.core.errors import DocumentError, PartError, StackError, TartanError
-from tartan.core.laminate.loadset import answer as respond_to
+from tartan.core.laminate.loadcase import answer as respond_to
 from tartan.core.laminate.response import Load
 from tartan.core.search.changes import single_changes
 from tartan.core.shell.margins import Within
@@ -295,7 +295,7 @@ def test_every_field_has_values_of_its_own_part_only() -> None:
     project, found = solved()
     case = found.inputs.case_names[1]
     for field in FIELDS:
-        shown = make_map(project, found, View(field.key, case=case, ply=3, spot=0))
+        shown = make_map(project, found, View(field.key, case=case, ply=3, level=0))
         assert shown.rgb.shape == (len(found.margins.reserve), 3)
         if field.sort == "category":
             assert sum(n[2] for n in shown.names) == pytest.approx(1)
@@ -310,7 +310,7 @@ def test_every_field_has_values_of_its_own_part_only() -> None:
     mean = found.solution.strains[1, e].mean(axis=0)
     stress = stress_from_section(laminate, mean)[place, 0]
     for key, want in zip(("s1", "s2", "t12"), stress, strict=True):
-        got = values(found, View(key, case=case, ply=3, spot=0))[e]
+        got = values(found, View(key, case=case, ply=3, level=0))[e]
         assert got == pytest.approx(want, rel=1e-9)
 
 

@@ -1,4 +1,4 @@
-"""Load sets, criteria, conditions, sub-laminates and the baseline: edits and what they touch."""
+"""Load cases, criteria, conditions, sub-laminates and the baseline: edits and what they touch."""
 
 import dataclasses
 import json
@@ -6,7 +6,7 @@ import json
 import pytest
 
 from tartan.core.errors import CriterionError, DocumentError, MaterialError, TartanError
-from tartan.core.laminate.loadset import LoadSet, answer
+from tartan.core.laminate.loadcase import LoadCase, answer
 from tartan.core.stack import Ply
 from tartan.core.stack.groups import bare, sub_laminates
 from tartan.core.stack.notation import context_for, parse, write
@@ -37,8 +37,8 @@ def least_reserve(project: Project, name: str) -> float:
 
 def test_a_condition_on_all_strengths_scales_the_reserve_factor() -> None:
     project = dish_panel()
-    project = design_edits.put_load_sets(
-        project, [s for s in project.load_sets if not s.dT and s.stack == "feed strut"]
+    project = design_edits.put_load_cases(
+        project, [s for s in project.load_cases if not s.dT and s.stack == "feed strut"]
     )
     before = least_reserve(project, "feed strut")
     wet = AppliedCondition("wet", tuple((f, 0.5) for f in STRENGTHS), ("UD carbon",))
@@ -75,9 +75,9 @@ def test_conditions_and_criteria_follow_a_material() -> None:
 @pytest.mark.parametrize(
     ("change", "error", "words"),
     [
-        (lambda p: design_edits.put_load_sets(p, [LoadSet("a"), LoadSet("a ")]), DocumentError,
-         "already a load set 'a'"),
-        (lambda p: design_edits.put_load_sets(p, [LoadSet("a", stack="none")]), DocumentError,
+        (lambda p: design_edits.put_load_cases(p, [LoadCase("a"), LoadCase("a ")]), DocumentError,
+         "already a load case 'a'"),
+        (lambda p: design_edits.put_load_cases(p, [LoadCase("a", stack="none")]), DocumentError,
          "no stack 'none'"),
         (lambda p: design_edits.put_criteria(p, []), DocumentError, "must be a set"),
         (lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ()),))]),
@@ -110,7 +110,7 @@ def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
     renamed = edits.rename_stack(changed, "feed strut", "strut")
     assert renamed.baseline is not None
     assert renamed.baseline.stack("strut") is not None
-    assert {s.stack for s in renamed.load_sets} == {"reflector sandwich", "strut"}
+    assert {s.stack for s in renamed.load_cases} == {"reflector sandwich", "strut"}
     assert from_text(to_text(renamed)) == renamed
     assert versions.unpin_baseline(renamed).baseline is None
     assert [versions.next_version(n) for n in ("A", "Y", "Z", "wide", "wide 2")] == [
@@ -217,7 +217,7 @@ def test_a_baseline_of_an_older_file_becomes_a_version() -> None:
         k: v for k, v in data.items() if k not in ("versions", "against", "left_out", "outside")
     }
     base = {k: data["versions"][0][k] for k in ("name", "materials", "stacks", "conditions")}
-    for loads in old["load_sets"]:
+    for loads in old["load_cases"]:
         del loads["held"], loads["scales_temperature"]
     for requirement in old["requirements"]:
         if requirement["kind"] == "reserve factor":

@@ -10,7 +10,7 @@ import pytest
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
-from tartan.project import case_edits, edits, part_edits, storage
+from tartan.project import case_edits, edits, part_edits, storage, versions
 from tartan.project.history import History
 from tartan.project.model import Project
 from tartan.project.partmodel import (
@@ -67,8 +67,8 @@ def damaged(old: str, new: str) -> str:
         ('"kind": "held along z"', '"kind": "glued"', "glued"),
         ('"mesh_size": 0.04', '"mesh_size": 0.0', "mesh size"),
         ('"stack": "reflector sandwich"', '"stack": "gone"', "gone"),
-        ('"schema": 4', '"schema": 5', "newer Tartan"),
-        ('"schema": 4', '"schema": "one"', "schema"),
+        ('"schema": 5', '"schema": 6', "newer Tartan"),
+        ('"schema": 5', '"schema": "one"', "schema"),
         ('"format": "tartan project"', '"format": "song"', "not a Tartan project"),
         ('"name": "woven carbon"', '"name": "UD carbon"', "UD carbon"),
         ("{", "{,", "line 1"),
@@ -224,3 +224,17 @@ def test_projects_are_values() -> None:
     assert dish_panel() == dish_panel()
     assert hash(dish_panel()) == hash(dish_panel())
     assert Project("x") != Project("y")
+
+
+def test_load_sets_of_a_file_of_schema_4_are_load_cases() -> None:
+    project = versions.clone_version(dish_panel())
+    data = json.loads(storage.to_text(project))
+    assert data["load_cases"]
+    old = {**data, "schema": 4, "load_sets": data.pop("load_cases"), "versions": [
+        {("load_sets" if k == "load_cases" else k): v for k, v in each.items()}
+        for each in data["versions"]]}  # fmt: skip
+    assert "load_sets" in old["versions"][0]
+    assert storage.from_text(json.dumps(old)) == project
+    # The old word is no key of today's files.
+    with pytest.raises(DocumentError, match="load_sets"):
+        storage.from_text(json.dumps({**old, "schema": 5}))

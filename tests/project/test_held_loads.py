@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tartan.core.errors import DocumentError
-from tartan.core.laminate.loadset import answer as laminate_answer
+from tartan.core.laminate.loadcase import answer as laminate_answer
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.laminate.response import respond
 from tartan.core.shell.margins import Margins
@@ -117,7 +117,7 @@ def test_what_is_held_stays_while_the_rest_grows() -> None:
 
 
 def reserves_of(lam, loads) -> float:  # type: ignore[no-untyped-def]
-    from tartan.core.laminate.loadset import answer as laminate_answer
+    from tartan.core.laminate.loadcase import answer as laminate_answer
 
     found = laminate_answer(lam, loads)
     return float(reserves(checks_of(lam), found.applied.stress_12[None], found.shear[None],

@@ -10,7 +10,7 @@ import numpy as np
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import derivation, derived_value, mode_name, strengths_of
 from tartan.core.laminate.response import (
-    SPOTS,
+    LEVELS,
     Load,
     free_resultants,
     respond,
@@ -198,7 +198,7 @@ def constant_working(laminate: Laminate, field: str, form: str) -> Working:
                    f"{_CLT}, section 4.5")  # fmt: skip
 
 
-def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, component: int
+def ply_stress_working(laminate: Laminate, load: Load, ply: int, level: int, component: int
                        ) -> Working:  # fmt: skip
     """A stress of a ply in ply axes.
 
@@ -208,8 +208,8 @@ def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, comp
         The laminate.
     load : Load
         Forces, moments, temperature, moisture.
-    ply, spot, component : int
-        From 0; spots are bottom, middle, top, components 1, 2, 12.
+    ply, level, component : int
+        From 0; levels are bottom, middle, top, components 1, 2, 12.
     """
     r = respond(laminate, load)
     forces = np.concatenate([load.N, load.M])
@@ -219,7 +219,7 @@ def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, comp
                   for i, (n, f) in enumerate(zip(names, forces, strict=True)))  # fmt: skip
     given += tuple(Given(f"{n} free", float(f), "N/m" if i < 3 else "N", "temperature, moisture")
                    for i, (n, f) in enumerate(zip(names, free, strict=True)) if f)  # fmt: skip
-    z = float(r.z[ply, spot])
+    z = float(r.z[ply, level])
     strains = []
     for k, axis in enumerate(_AXES):
         eps, kappa = float(r.eps0[k]), float(r.kappa[k])
@@ -243,7 +243,7 @@ def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, comp
             Working(
                 f"mechanical strain {axis}",
                 f"strain turned by {laminate.stack.plies[ply].angle:g}°, less free expansion",
-                float(r.mechanical_12[ply, spot, k]),
+                float(r.mechanical_12[ply, level, k]),
                 "1",
                 steps=tuple(strains) if k == 0 else (),
             )
@@ -255,15 +255,15 @@ def ply_stress_working(laminate: Laminate, load: Load, ply: int, spot: int, comp
     )
     name = ("1", "2", "12")[component]
     return Working(
-        f"stress {name} in ply {ply + 1} at the {SPOTS[spot]}", "Q times mechanical strain",
-        float(r.stress_12[ply, spot, component]), "Pa", (), (*row, *turned),
+        f"stress {name} in ply {ply + 1} at the {LEVELS[level]}", "Q times mechanical strain",
+        float(r.stress_12[ply, level, component]), "Pa", (), (*row, *turned),
         f"{_CLT}, section 4.4",
     )  # fmt: skip
 
 
-def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: int,
+def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, level: int,
                     held: Load | None = None) -> Working:  # fmt: skip
-    """Reserve factor of a ply at a spot by a criterion, down to strengths and stresses.
+    """Reserve factor of a ply at a level by a criterion, down to strengths and stresses.
 
     Parameters
     ----------
@@ -273,7 +273,7 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
         Forces and moments are scaled; temperature and moisture stay.
     key : str
         An in-plane criterion.
-    ply, spot : int
+    ply, level : int
         From 0.
     held : Load, optional
         What stays, where that is not temperature and moisture on a free laminate, such as with
@@ -289,14 +289,14 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
     strengths = strengths_of(material, rule)
     mechanical = load if held is not None else replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
     thermal = held if held is not None else replace(load, N=np.zeros(3), M=np.zeros(3))
-    applied = respond(laminate, mechanical).stress_12[ply, spot]
-    residual = respond(laminate, thermal).stress_12[ply, spot]
+    applied = respond(laminate, mechanical).stress_12[ply, level]
+    residual = respond(laminate, thermal).stress_12[ply, level]
     outcome = rule.evaluate(strengths, applied, residual)
     reserve = float(outcome.reserve)
-    stresses = [ply_stress_working(laminate, mechanical, ply, spot, c) for c in range(3)]
+    stresses = [ply_stress_working(laminate, mechanical, ply, level, c) for c in range(3)]
     if residual.any():
         stresses += [replace(w, title=f"residual {w.title}") for w in (
-            ply_stress_working(laminate, thermal, ply, spot, c) for c in range(3))]  # fmt: skip
+            ply_stress_working(laminate, thermal, ply, level, c) for c in range(3))]  # fmt: skip
     given = tuple(field_given(material, f) for f in rule.needs)
     index = Working(f"{rule.title} index", rule.formula, float(outcome.index), "1", given,
                     tuple(stresses), rule.source)  # fmt: skip
@@ -310,14 +310,14 @@ def reserve_working(laminate: Laminate, load: Load, key: str, ply: int, spot: in
     )
     mode = mode_name(rule.modes, int(outcome.mode))
     return Working(
-        f"reserve factor of ply {ply + 1} at the {SPOTS[spot]}",
+        f"reserve factor of ply {ply + 1} at the {LEVELS[level]}",
         f"least multiplier of the load at which the index reaches 1; mode: {mode}",
         reserve, "1", (), (index, check), rule.source,
     )  # fmt: skip
 
 
 def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], key: str, ply: int,
-                          spot: int, held: np.typing.NDArray[np.float64] | None = None
+                          level: int, held: np.typing.NDArray[np.float64] | None = None
                           ) -> Working:  # fmt: skip
     """Reserve factor of a ply by a criterion of the transverse shears, down to the forces.
 
@@ -329,7 +329,7 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
         Transverse shear forces Qx, Qy [N/m].
     key : str
         Such as core_shear or interlaminar.
-    ply, spot : int
+    ply, level : int
         From 0.
     held : ndarray, shape (2,), optional
         Transverse shear forces that stay [N/m].
@@ -344,14 +344,14 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
     rests = np.zeros(2) if held is None else held
     stress, resting = (
         shear_from_section(laminate, np.append(np.zeros(6), np.linalg.solve(laminate.shear, q)))[
-            ply, spot
+            ply, level
         ]
         for q in (Q, rests)
     )
     outcome = rule.evaluate(strengths_of(material, rule), stress, resting)
     forces = tuple(Given(n, float(q), "N/m", "load") for n, q in zip(("Qx", "Qy"), Q, strict=True))
     steps = tuple(
-        Working(f"shear {n} in ply {ply + 1} at the {SPOTS[spot]}",
+        Working(f"shear {n} in ply {ply + 1} at the {LEVELS[level]}",
                 "growth of the in-plane stresses integrated from the face, turned into ply axes",
                 float(stress[k]), "Pa", forces, (), "Rohwer, DFVLR-FB 88-32 (1988)")
         for k, n in enumerate(("13", "23"))
@@ -359,7 +359,7 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
     if resting.any():
         kept = tuple(Given(n, float(q), "N/m", "stays") for n, q in zip(("Qx", "Qy"), rests,
                                                                        strict=True))  # fmt: skip
-        steps += tuple(Working(f"residual shear {n} in ply {ply + 1} at the {SPOTS[spot]}",
+        steps += tuple(Working(f"residual shear {n} in ply {ply + 1} at the {LEVELS[level]}",
                                "the same of the forces that stay", float(resting[k]), "Pa", kept)
                        for k, n in enumerate(("13", "23")))  # fmt: skip
     given = tuple(field_given(material, f) for f in rule.needs)
@@ -367,7 +367,7 @@ def shear_reserve_working(laminate: Laminate, Q: np.typing.NDArray[np.float64], 
                     rule.source)  # fmt: skip
     mode = mode_name(rule.modes, int(outcome.mode))
     return Working(
-        f"reserve factor of ply {ply + 1} at the {SPOTS[spot]}",
+        f"reserve factor of ply {ply + 1} at the {LEVELS[level]}",
         f"least multiplier at which the index reaches 1; mode: {mode}",
         float(outcome.reserve), "1", (), (index,), rule.source,
     )  # fmt: skip

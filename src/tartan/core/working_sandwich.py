@@ -22,7 +22,7 @@ Array = NDArray[np.float64]
 _UNITS = {"faces": "Pa", "forces": "N/m"}
 
 
-def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot: int,
+def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, level: int,
                      held: Load, beside: Beside | None = None) -> Working:  # fmt: skip
     """Work a reserve factor of a sandwich criterion out.
 
@@ -34,8 +34,8 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
         What is scaled, and what stays.
     key : str
         Such as wrinkling.
-    ply, spot : int
-        The core ply, from 0, and its spot: bottom and top stand for the faces.
+    ply, level : int
+        The core ply, from 0, and its level: bottom and top stand for the faces.
     beside : Beside, optional
         Pressure on the faces and curvature of the surface of that one load.
 
@@ -49,7 +49,7 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
     if not found:
         raise CriterionError(f"{rule.title} is not judged at ply {ply + 1}.", "Criteria",
                              "Choose a core between faces.")  # fmt: skip
-    check, strengths = found[0], found[0].at(ply, spot)
+    check, strengths = found[0], found[0].at(ply, level)
     press = kept_press = None
     if beside is not None:
         press, kept_press = beside.press, beside.held
@@ -57,7 +57,7 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
             strengths = {**strengths, "curved": beside.curved}
     still = Load(dT=held.dT, dT_gradient=held.dT_gradient, dC=held.dC)
     kept = respond(laminate, replace(still, N=held.N, M=held.M)).stress_12
-    push, rest = (check.fed(s, None, p)[0, spot]
+    push, rest = (check.fed(s, None, p)[0, level]
                   for s, p in ((respond(laminate, applied).stress_12, press),
                                (kept, kept_press)))  # fmt: skip
     outcome = rule.evaluate(strengths, push, rest)
@@ -65,7 +65,7 @@ def sandwich_working(laminate: Laminate, applied: Load, key: str, ply: int, spot
     body = sandwich_of(laminate, core)
     given = [field_given(material, f) for f in rule.needs]
     given += [Given("tc", body.tc, "m", "stack"), Given("d", body.distance, "m", "stack")]
-    face = body.faces[0 if spot == 0 else 1] if spot != 1 else None
+    face = body.faces[0 if level == 0 else 1] if level != 1 else None
     if face is not None:
         given.append(Given("tf", face[1], "m", "stack"))
     steps: tuple[Working, ...] = ()

@@ -45,7 +45,7 @@ class Selection:
     station: str = "Margins"
     material: str = ""
     stack: str = ""
-    load_set: str = ""
+    load_case: str = ""
     plies: tuple[int, ...] = ()
     case: str = ""
     element: int | None = None
@@ -381,7 +381,7 @@ def _valid(selection: Selection, project: Project) -> Selection:
         selection,
         material=known(selection.material, [m.name for m in project.materials]),
         stack=stack,
-        load_set=known(selection.load_set, loads),
+        load_case=known(selection.load_case, loads),
         plies=tuple(p for p in selection.plies if p < count),
         case=known(selection.case, list(project.case_names)),
         rungs=tuple(r for r in selection.rungs if project.part and r < len(project.part.lay_up)),

@@ -193,6 +193,7 @@ def _sheet() -> str:
         border-bottom: 1px solid {f.line}; padding: 2px 5px; text-align: left;
         font-size: {8.5 * _scale:.3g}pt; }}
     QScrollArea {{ background: transparent; border: none; }}
+    QAbstractScrollArea::corner {{ background: transparent; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {f.line}; border-radius: 4px; min-height: 24px;
         margin: 1px; }}

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QByteArray, QSize, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QMainWindow,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -28,6 +27,7 @@ from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.part.view import PartView
+from tartan.desktop.placement import FULL, LEAST, LOW, place
 from tartan.desktop.preferences import preferences
 from tartan.desktop.report.view import ReportView
 from tartan.desktop.route import NARROW as ROUTE_NARROW
@@ -46,36 +46,6 @@ from tartan.project.samples import SAMPLES
 
 View = (MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView
         | ReportView)  # fmt: skip
-
-
-USUAL, LEAST = (1280, 800), (820, 480)
-"""Size of the window where there is room, and the least."""
-
-FULL = 1180
-"""Width from which nothing needs to give way."""
-
-LOW = 600
-"""Height below which the section at the spot is folded."""
-
-FRAME = (8, 40)
-"""What a window manager's frame may take."""
-
-
-def place(window: QMainWindow) -> None:
-    """Put a window where it was, or else in the middle of its screen, always inside of it."""
-    kept = preferences().value("window")
-    if isinstance(kept, QByteArray):
-        window.restoreGeometry(kept)
-    screen = QGuiApplication.screenAt(window.geometry().center()) or window.screen()
-    assert screen is not None
-    area = screen.availableGeometry()
-    room = QSize(area.width() - FRAME[0], area.height() - FRAME[1])
-    if isinstance(kept, QByteArray) and area.contains(window.geometry()):
-        return
-    window.resize(QSize(*USUAL).boundedTo(room))
-    left = area.x() + max(0, (area.width() - window.width()) // 2)
-    top = area.y() + max(0, (area.height() - window.height()) // 2)
-    window.move(left, top)
 
 
 class MainWindow(FileWindow):

@@ -70,7 +70,7 @@ def _cell_data(project: Project, answer: PartAnswer) -> dict[str, NDArray[np.gen
         "reserve factor": np.minimum(margins.reserve, 1e9),
         "failure index": np.nan_to_num(margins.index),
         "governing ply": margins.ply + 1,
-        "governing spot": margins.spot,
+        "governing level": margins.level,
         "governing case": margins.case + 1,
         "left out": excluded(answer, project.left_out).mask.astype(np.int64),
     }

@@ -43,7 +43,7 @@ class Ask:
         Cases, combinations and outside forces by name; those that are gone are ignored.
     plies : tuple of int
         Plies of the lay-up, from 0.
-    spots : tuple of int
+    levels : tuple of int
         0, 1 and 2 are bottom, middle and top.
     criteria : tuple of str
         Keys of criteria.
@@ -51,13 +51,13 @@ class Ask:
 
     cases: tuple[str, ...] = ()
     plies: tuple[int, ...] = ()
-    spots: tuple[int, ...] = ()
+    levels: tuple[int, ...] = ()
     criteria: tuple[str, ...] = ()
 
     @property
     def within(self) -> Within:
         """As the core reads it."""
-        return Within(self.plies or None, self.spots or (0, 1, 2), self.criteria or None)
+        return Within(self.plies or None, self.levels or (0, 1, 2), self.criteria or None)
 
 
 EVERYTHING = Ask()
@@ -216,12 +216,12 @@ def case_worst(answer: PartAnswer, rules: tuple[LeftOut, ...] = (), ask: Ask = E
     rules : tuple of LeftOut
         Areas left out.
     ask : Ask
-        Plies, spots and criteria looked at; its cases are not heeded.
+        Plies, levels and criteria looked at; its cases are not heeded.
     """
     out = excluded(answer, rules).mask
     found = []
     for name in answer.inputs.case_names:
-        margins = margins_for(answer, Ask((name,), ask.plies, ask.spots, ask.criteria))
+        margins = margins_for(answer, Ask((name,), ask.plies, ask.levels, ask.criteria))
         counted = np.where(out, np.inf, margins.reserve)
         found.append((name, int(counted.argmin()), margins))
     return found

@@ -1,4 +1,4 @@
-"""Edits of what goes with materials and stacks: load sets, criteria, conditions, the baseline."""
+"""Edits of what goes with materials and stacks: load cases, criteria, conditions, the baseline."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from dataclasses import replace
 from tartan.core.conditions import Condition, check_condition
 from tartan.core.criteria import criterion
 from tartan.core.errors import CriterionError, DocumentError
-from tartan.core.laminate.loadset import LoadSet, check_load_set
+from tartan.core.laminate.loadcase import LoadCase, check_load_case
 from tartan.project.model import (
     AppliedCondition,
     CriteriaSet,
@@ -46,29 +46,29 @@ def check_name(name: str, others: Iterable[str], what: str) -> str:
     return clean
 
 
-def put_load_sets(project: Project, load_sets: Iterable[LoadSet]) -> Project:
-    """Replace the load sets.
+def put_load_cases(project: Project, load_cases: Iterable[LoadCase]) -> Project:
+    """Replace the load cases.
 
     Raises
     ------
     DocumentError, StackError
         Names that are empty or doubled, a stack that does not exist, loads that are not finite.
     """
-    load_sets = tuple(load_sets)
+    load_cases = tuple(load_cases)
     names: list[str] = []
-    for loads in load_sets:
-        names.append(check_name(loads.name, names, "load set"))
-        check_load_set(loads)
+    for loads in load_cases:
+        names.append(check_name(loads.name, names, "load case"))
+        check_load_case(loads)
         if loads.stack and project.stack(loads.stack) is None:
-            raise DocumentError(f"There is no stack '{loads.stack}'.", f"Load set '{loads.name}'",
+            raise DocumentError(f"There is no stack '{loads.stack}'.", f"Load case '{loads.name}'",
                                 "Choose one of the project's stacks.")  # fmt: skip
-    return replace(project, load_sets=load_sets)
+    return replace(project, load_cases=load_cases)
 
 
-def add_load_set(project: Project, loads: LoadSet) -> Project:
-    """Add a load set; a name that is taken gets a number."""
-    name = free_name(loads.name, (s.name for s in project.load_sets))
-    return put_load_sets(project, (*project.load_sets, replace(loads, name=name)))
+def add_load_case(project: Project, loads: LoadCase) -> Project:
+    """Add a load case; a name that is taken gets a number."""
+    name = free_name(loads.name, (s.name for s in project.load_cases))
+    return put_load_cases(project, (*project.load_cases, replace(loads, name=name)))
 
 
 def put_criteria(project: Project, criteria: Iterable[CriteriaSet]) -> Project:
@@ -163,7 +163,7 @@ def check_design(project: Project) -> Project:
     TartanError
         On the first thing that cannot stand.
     """
-    put_load_sets(project, project.load_sets)
+    put_load_cases(project, project.load_cases)
     put_criteria(project, project.criteria)
     put_conditions(project, project.conditions)
     check_name(project.version, (), "version")

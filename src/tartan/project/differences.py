@@ -62,7 +62,7 @@ def differences(old: Design, new: Design) -> list[Difference]:
         ("Materials", "", _by_name(old.materials, new.materials, _material)),
         ("Materials", "condition ", _by_name(old.conditions, new.conditions, _fields)),
         ("Stacks", "", _by_name(old.stacks, new.stacks, lambda a, b: _stack(old, new, a, b))),
-        ("Stacks", "load set ", _by_name(old.load_sets, new.load_sets, _fields)),
+        ("Stacks", "load case ", _by_name(old.load_cases, new.load_cases, _fields)),
         ("Part", "", _part(old.part, new.part)),
         ("Cases", "", [("supports", supports)]),
         ("Cases", "support set ", _by_name(old.support_sets, new.support_sets, _support_set)),

@@ -193,8 +193,8 @@ def _renamed_stack(design: Design_, old: str, new: str) -> Design_:
     if part is not None:
         rungs = (replace(r, stack=new) if r.stack == old else r for r in part.lay_up)
         part = replace(part, lay_up=tuple(rungs))
-    loads = tuple(replace(s, stack=new) if s.stack == old else s for s in design.load_sets)
-    return replace(design, stacks=tuple(map(renamed, design.stacks)), part=part, load_sets=loads)
+    loads = tuple(replace(s, stack=new) if s.stack == old else s for s in design.load_cases)
+    return replace(design, stacks=tuple(map(renamed, design.stacks)), part=part, load_cases=loads)
 
 
 def remove_stack(project: Project, name: str) -> Project:
@@ -209,7 +209,7 @@ def remove_stack(project: Project, name: str) -> Project:
         raise DocumentError(f"'{name}' is laid on the part.", "Stacks",
                             "Lay another stack in Part first.")  # fmt: skip
     return replace(project, stacks=tuple(s for s in project.stacks if s.name != name),
-                   load_sets=tuple(s for s in project.load_sets if s.stack != name))  # fmt: skip
+                   load_cases=tuple(s for s in project.load_cases if s.stack != name))  # fmt: skip
 
 
 def check_project(project: Project) -> Project:

@@ -31,7 +31,7 @@ def margins_of(inputs: PartInputs, layout: Layout, strains: Array, resting: Arra
     strains, resting : ndarray, shape (k, m, p, 8)
         Of all cases; what is held stays, and is empty where no case holds anything.
     within : Within
-        Plies of the lay-up, spots and criteria that are looked at.
+        Plies of the lay-up, levels and criteria that are looked at.
     cases : sequence of int, optional
         Numbers of the cases that are looked at; all when left out.
     """
@@ -81,7 +81,7 @@ def _lesser(one: Margins | None, other: Margins) -> Margins:
     less = (other.reserve < one.reserve) | ~one.judged
     changed: dict[str, Any] = {
         name: np.where(less, getattr(other, name), getattr(one, name))
-        for name in ("reserve", "case", "ply", "spot", "point", "mode", "index")
+        for name in ("reserve", "case", "ply", "level", "point", "mode", "index")
     }
     first, second = (np.array([keys.index(k) for k in m.checks] or [0])[m.check]
                      for m in (one, other))  # fmt: skip

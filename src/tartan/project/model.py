@@ -11,7 +11,7 @@ from functools import lru_cache
 
 from tartan.core.conditions import Condition, under
 from tartan.core.criteria import DEFAULT_SETS
-from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material
 from tartan.core.stack import Stack
 from tartan.project.partmodel import (
@@ -101,7 +101,7 @@ class Version(Design):
     supports: tuple[Support, ...] = ()
     cases: tuple[Case, ...] = ()
     requirements: tuple[Requirement, ...] = ()
-    load_sets: tuple[LoadSet, ...] = ()
+    load_cases: tuple[LoadCase, ...] = ()
     conditions: tuple[AppliedCondition, ...] = ()
     criteria: tuple[CriteriaSet, ...] = (USUAL,)
     tables: tuple[PressureTable, ...] = ()
@@ -130,7 +130,7 @@ class Project(Design):
     supports: tuple[Support, ...] = ()
     cases: tuple[Case, ...] = ()
     requirements: tuple[Requirement, ...] = ()
-    load_sets: tuple[LoadSet, ...] = ()
+    load_cases: tuple[LoadCase, ...] = ()
     conditions: tuple[AppliedCondition, ...] = ()
     criteria: tuple[CriteriaSet, ...] = (USUAL,)
     version: str = "A"
@@ -164,6 +164,6 @@ class Project(Design):
         """Criteria in force: those of the first set."""
         return self.criteria[0].sets if self.criteria else USUAL.sets
 
-    def loads_on(self, stack: str) -> tuple[LoadSet, ...]:
-        """Load sets that apply to a stack."""
-        return tuple(s for s in self.load_sets if s.stack in ("", stack))
+    def loads_on(self, stack: str) -> tuple[LoadCase, ...]:
+        """Load cases that apply to a stack."""
+        return tuple(s for s in self.load_cases if s.stack in ("", stack))

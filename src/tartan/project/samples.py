@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 
-from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material, isotropic
 from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.stack import Ply, Stack
@@ -143,15 +143,15 @@ def dish_panel() -> Project:
             FrequencyRequirement(25.0),
             BucklingRequirement(2.0, "survival wind"),
         ),
-        load_sets=(
-            LoadSet("gust, at the middle", (40e3, 26e3, 6e3, 180.0, 126.0, 22.0), Q=(4.6e3, 2.9e3),
+        load_cases=(
+            LoadCase("gust, at the middle", (40e3, 26e3, 6e3, 180.0, 126.0, 22.0),
+                     Q=(4.6e3, 2.9e3), stack="reflector sandwich"),
+            LoadCase("ice, cold", (-12e3, -8e3, 0.0, 60.0, 48.0, 0.0), dT=-60.0,
                     stack="reflector sandwich"),
-            LoadSet("ice, cold", (-12e3, -8e3, 0.0, 60.0, 48.0, 0.0), dT=-60.0,
-                    stack="reflector sandwich"),
-            LoadSet("sway", (140e3, 0.0, 9e3, 26.0, 0.0, 3.0), stack="feed strut"),
-            LoadSet("sway, cold", (-80e3, 0.0, -9e3, -18.0, 0.0, 3.0), dT=-60.0,
+            LoadCase("sway", (140e3, 0.0, 9e3, 26.0, 0.0, 3.0), stack="feed strut"),
+            LoadCase("sway, cold", (-80e3, 0.0, -9e3, -18.0, 0.0, 3.0), dT=-60.0,
                     stack="feed strut"),
-            LoadSet("clamp", (0.0, 0.0, 0.0, 0.0, -6.0, 0.0), stack="feed strut"),
+            LoadCase("clamp", (0.0, 0.0, 0.0, 0.0, -6.0, 0.0), stack="feed strut"),
         ),
         criteria=(USUAL, CriteriaSet("first look", (
             ("ply", ("max_stress",)), ("woven", ("max_stress",)), ("isotropic", ("von_mises",)),

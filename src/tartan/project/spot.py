@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
-from tartan.core.laminate.loadset import LoadSet, answer
+from tartan.core.laminate.loadcase import LoadCase, answer
 from tartan.core.laminate.response import Load, free_resultants
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.drivers import Drivers, drivers
@@ -20,8 +20,8 @@ from tartan.project.superposition import heats_in, scheme_of
 Array = NDArray[np.float64]
 
 
-def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = None) -> LoadSet:
-    """Section forces of a case in an element as a load set on its laminate.
+def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = None) -> LoadCase:
+    """Section forces of a case in an element as a load case on its laminate.
 
     What the case holds stays, the rest is scaled.
 
@@ -73,12 +73,12 @@ def _forces(laminate: Laminate, strains: Array) -> Array:
     return np.concatenate([laminate.ABD @ strains[:6], laminate.shear @ strains[6:]])
 
 
-def _as_loads(name: str, forces: Array) -> LoadSet:
+def _as_loads(name: str, forces: Array) -> LoadCase:
     v = [float(f) for f in forces]
-    return LoadSet(name, (v[0], v[1], v[2], v[3], v[4], v[5]), Q=(v[6], v[7]))
+    return LoadCase(name, (v[0], v[1], v[2], v[3], v[4], v[5]), Q=(v[6], v[7]))
 
 
-def about_middle(laminate: Laminate, loads: LoadSet) -> LoadSet:
+def about_middle(laminate: Laminate, loads: LoadCase) -> LoadCase:
     """Return the same forces with moments about the laminate's middle."""
     lift = float(laminate.z[0] + laminate.z[-1]) / 2
     if lift == 0:
@@ -95,13 +95,13 @@ def spot_drivers(found: PartAnswer, element: int) -> tuple[str, Drivers]:
     """Criterion that governs an element, and what each stress contributes to it there."""
     margins = found.margins
     return drivers_at(found, element, int(margins.case[element]), int(margins.ply[element]),
-                      int(margins.spot[element]), margins.checks[int(margins.check[element])],
+                      int(margins.level[element]), margins.checks[int(margins.check[element])],
                       int(margins.point[element]))  # fmt: skip
 
 
-def drivers_at(found: PartAnswer, element: int, case: int, ply: int, spot: int, key: str,
+def drivers_at(found: PartAnswer, element: int, case: int, ply: int, level: int, key: str,
                point: int | None = None) -> tuple[str, Drivers]:  # fmt: skip
-    """What each stress contributes to a criterion at a ply of the lay-up and a spot.
+    """What each stress contributes to a criterion at a ply of the lay-up and a level.
 
     Raises
     ------
@@ -117,14 +117,14 @@ def drivers_at(found: PartAnswer, element: int, case: int, ply: int, spot: int, 
     check = next(c for c in checks if c.rule.key == key and place in c.plies)
     beside = Beside.of(loads)
     row = int(np.flatnonzero(check.plies == place)[0])
-    scaled = check.fed(response.applied.stress_12, response.shear, beside.press)[row, spot]
+    scaled = check.fed(response.applied.stress_12, response.shear, beside.press)[row, level]
     stays = response.held_shear if rule.stress == "transverse" else response.residual
     rest = None
     if stays is not None or beside.held:
         still = np.zeros_like(response.applied.stress_12)
         still = still if response.residual is None else response.residual
-        rest = check.fed(still, response.held_shear, beside.held)[row, spot]
-    data = check.at(place, spot)
+        rest = check.fed(still, response.held_shear, beside.held)[row, level]
+    data = check.at(place, level)
     if "curved" in data:
         data = {**data, "curved": beside.curved}
     return key, drivers(rule, data, scaled, rest)

@@ -16,7 +16,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.project.edits import check_project
 from tartan.project.model import Project
 
-SCHEMA = 4
+SCHEMA = 5
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
@@ -87,12 +87,8 @@ def from_text(text: str, where: str = "Project file") -> Project:
             f"It was written by a newer Tartan (schema {version}, this one reads {SCHEMA}).",
             where, "Open it with that version.")  # fmt: skip
     body = {k: v for k, v in data.items() if k not in _HEAD}
-    if version == 1:
-        body = _from_first(body)
-    if version <= 2:
-        body = _from_second(body)
-    if version <= 3:
-        body = _from_third(body)
+    for made in _STEPS[version - 1 :]:
+        body = made(body)
     try:
         _refuse_unknown(body, json_schema(), where)
         project = _ADAPTER.validate_json(json.dumps(body), strict=True)
@@ -129,6 +125,21 @@ def _from_second(body: dict[str, Any]) -> dict[str, Any]:
     return {**rest, "versions": [base], "against": base.get("name", "")}
 
 
+def _from_fourth(body: dict[str, Any]) -> dict[str, Any]:
+    """Body of a file of schema 4, in which a laminate's load cases were called load sets."""
+
+    def renamed(design: Any) -> Any:
+        if not isinstance(design, dict):
+            return design
+        return {"load_cases" if k == "load_sets" else k: v for k, v in design.items()}
+
+    versions = body.get("versions")
+    if isinstance(versions, list):
+        body = {**body, "versions": [renamed(v) for v in versions]}
+    changed: dict[str, Any] = renamed(body)
+    return changed
+
+
 def _from_third(body: dict[str, Any]) -> dict[str, Any]:
     """Body of a file of schema 3, in which supports moved and pressures followed the laying side.
 
@@ -139,6 +150,10 @@ def _from_third(body: dict[str, Any]) -> dict[str, Any]:
     if isinstance(versions, list):
         body = {**body, "versions": [_third(v) if isinstance(v, dict) else v for v in versions]}
     return _third(body)
+
+
+_STEPS = (_from_first, _from_second, _from_third, _from_fourth)
+"""What brings a file of each schema to the next."""
 
 
 def _third(state: dict[str, Any]) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.response import LEVELS
 from tartan.core.shell.margins import Margins
 from tartan.project import units
 from tartan.project.asking import Ask, excluded, margins_for, worst_of
@@ -40,7 +40,7 @@ class Address:
     case: int
     element: int
     ply: int | None
-    spot: int | None
+    level: int | None
     words: str
 
 
@@ -211,15 +211,15 @@ def ply_words(answer: PartAnswer, ply: int) -> str:
 def margin_address(answer: PartAnswer, element: int, margins: Margins | None = None) -> Address:
     """Whole address of an element's governing margin, in words; of given margins or all."""
     margins = answer.margins if margins is None else margins
-    case, ply, spot = (int(a[element]) for a in (margins.case, margins.ply, margins.spot))
+    case, ply, level = (int(a[element]) for a in (margins.case, margins.ply, margins.level))
     name = ply_words(answer, ply)
     title = criterion(margins.checks[int(margins.check[element])]).title
-    at = "" if "core" in name else f" at the {SPOTS[spot]}"
+    at = "" if "core" in name else f" at the {LEVELS[level]}"
     words = (
         f"{answer.inputs.case_names[case]}, {where_words(answer.inputs, element)}, "
         f"{name}, {margins.mode_label(element)}{at}, by {title}"
     )
-    return Address(case, element, ply, spot, words)
+    return Address(case, element, ply, level, words)
 
 
 def moved(answer: PartAnswer, case: int, measure: str) -> NDArray[np.float64]:

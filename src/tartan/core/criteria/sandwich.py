@@ -70,7 +70,7 @@ class SandwichCriterion(Protocol):
     reads: Literal["faces", "forces", "bending"]
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Data by spot of the core: arrays whose first axis is bottom, middle, top."""
+        """Data by level of the core: arrays whose first axis is bottom, middle, top."""
         ...
 
 
@@ -206,7 +206,7 @@ class _Compressed(ABC):
 
 
 def _faces(sandwich: Sandwich) -> dict[str, Array]:
-    """Faces by spot: bottom and top are the faces, nothing is judged at the middle."""
+    """Faces by level: bottom and top are the faces, nothing is judged at the middle."""
     below, above = sandwich.faces
     return {
         "judged": np.array([below is not None, False, above is not None]),
@@ -228,7 +228,7 @@ class Wrinkling(_Compressed):
     reads: Literal["faces", "forces", "bending"] = "faces"
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Faces and core by spot."""
+        """Faces and core by level."""
         whole = {"G": sandwich.G, "Ec": sandwich.Ec, "tc": sandwich.tc, "k": core["wrinkling_k"]}
         return _faces(sandwich) | {k: np.array([v] * 3) for k, v in whole.items()}
 
@@ -251,7 +251,7 @@ class Dimpling(_Compressed):
     reads: Literal["faces", "forces", "bending"] = "faces"
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Faces and cells by spot."""
+        """Faces and cells by level."""
         return _faces(sandwich) | {"cell": np.full(3, core["cell_size"])}
 
     def limit(self, data: Strengths, angle: Array) -> Array:
@@ -272,7 +272,7 @@ class Crimping(_Compressed):
     reads: Literal["faces", "forces", "bending"] = "forces"
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Core and sizes by spot; judged at the middle."""
+        """Core and sizes by level; judged at the middle."""
         judged = np.array([False, None not in sandwich.faces, False])
         depth = sandwich.distance**2 / sandwich.tc
         return {"judged": judged, "mode": np.zeros(3, np.int8), "depth": np.full(3, depth),

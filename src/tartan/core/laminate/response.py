@@ -17,8 +17,8 @@ from tartan.core.laminate.stiffness import Laminate, strain_rotation
 
 Array = NDArray[np.float64]
 
-SPOTS = ("bottom", "middle", "top")
-"""Where in a ply results are given; the order of every spot axis."""
+LEVELS = ("bottom", "middle", "top")
+"""Where in a ply results are given; the order of every level axis."""
 
 _PLACES = np.array([-1.0, 0.0, 1.0])
 
@@ -52,14 +52,14 @@ class Load:
 
 @dataclass(frozen=True, eq=False)
 class PlyResponse:
-    """Strains and stresses of every ply at its three spots.
+    """Strains and stresses of every ply at its three levels.
 
     Attributes
     ----------
     eps0, kappa : ndarray, shape (3,)
         Strain [1] and curvature [1/m] of the reference surface.
     z : ndarray, shape (n, 3)
-        Height of every spot [m].
+        Height of every level [m].
     strain_12, mechanical_12 : ndarray, shape (n, 3, 3)
         Total strain, and total less free expansion, in ply axes [1].
     stress_12, stress_xy : ndarray, shape (n, 3, 3)
@@ -75,7 +75,7 @@ class PlyResponse:
     stress_xy: Array
 
 
-def spot_heights(laminate: Laminate) -> Array:
+def level_heights(laminate: Laminate) -> Array:
     """Heights of bottom, middle and top of every ply, shape (n, 3) [m]."""
     low, high = laminate.z[:-1], laminate.z[1:]
     return np.stack([low, (low + high) / 2, high], axis=-1)
@@ -183,7 +183,7 @@ def recover(laminate: Laminate, strain: Array, load: Load) -> PlyResponse:
     load : Load
         Temperature and moisture, whose free expansion causes no stress.
     """
-    z = spot_heights(laminate)
+    z = level_heights(laminate)
     strain_xy = strain[:3] + z[..., None] * strain[3:]
     strain_12 = np.einsum("nij,nsj->nsi", laminate.T, strain_xy)
     alpha, beta = _expansion(laminate)
@@ -201,10 +201,10 @@ def free_stress(laminate: Laminate, load: Load) -> Array:
     Returns
     -------
     ndarray, shape (n, 3, 3)
-        By ply and spot in ply axes [Pa]; its negative adds to the stress of the total strain.
+        By ply and level in ply axes [Pa]; its negative adds to the stress of the total strain.
     """
     alpha, beta = _expansion(laminate)
-    dT = load.dT + load.dT_gradient * (spot_heights(laminate) - laminate.offset)
+    dT = load.dT + load.dT_gradient * (level_heights(laminate) - laminate.offset)
     free = dT[..., None] * alpha[:, None] + load.dC * beta[:, None]
     return np.asarray(np.einsum("nij,nsj->nsi", laminate.Q, free))
 
@@ -258,10 +258,10 @@ def stress_from_section(laminate: Laminate, section: Array) -> Array:
     Returns
     -------
     ndarray, shape (..., n, 3, 3)
-        In-plane stress in ply axes by ply and spot [Pa].
+        In-plane stress in ply axes by ply and level [Pa].
     """
     operator = np.einsum("nij,njk->nik", laminate.Q, laminate.T)
-    z = spot_heights(laminate)
+    z = level_heights(laminate)
     membrane = np.einsum("nij,...j->...ni", operator, section[..., :3])
     bending = np.einsum("nij,...j->...ni", operator, section[..., 3:6])
     stress: Array = membrane[..., None, :] + z[..., None] * bending[..., None, :]
@@ -281,7 +281,7 @@ def shear_from_section(laminate: Laminate, section: Array) -> Array:
     Returns
     -------
     ndarray, shape (..., n, 3, 2)
-        tau_13, tau_23 in ply axes by ply and spot [Pa]; zero at both faces.
+        tau_13, tau_23 in ply axes by ply and level [Pa]; zero at both faces.
     """
     force = section[..., 6:] @ laminate.shear.T
     f = shear_distribution(laminate.Qbar, laminate.z, laminate.compliance, _PLACES)
@@ -292,14 +292,14 @@ def shear_from_section(laminate: Laminate, section: Array) -> Array:
 
 
 __all__ = [
-    "SPOTS",
+    "LEVELS",
     "Load",
     "PlyResponse",
+    "level_heights",
     "recover",
     "respond",
     "respond_mixed",
     "shear_from_section",
-    "spot_heights",
     "strain_rotation",
     "stress_from_section",
 ]

@@ -1,7 +1,7 @@
 """What each of many candidate stacks would do to the governing reserve factor.
 
 Candidates of one ply count are worked out together: stiffness, response and ply stresses as
-arrays over candidates, load sets, plies and spots, and one call of each criterion a material.
+arrays over candidates, load cases, plies and levels, and one call of each criterion a material.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import StackError
-from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.laminate.shear import shear_distribution
 from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_rotation
 from tartan.core.materials import Material
@@ -24,10 +24,10 @@ from tartan.core.strength.many import Beside, Check, Sets, checks_of, reserves
 
 Array = NDArray[np.float64]
 
-SPOTS = np.array([-1.0, 0.0, 1.0])
+LEVELS = np.array([-1.0, 0.0, 1.0])
 
 BLOCK = 12_000
-"""Ply spots in one piece of work: a few tens of milliseconds."""
+"""Ply levels in one piece of work: a few tens of milliseconds."""
 
 
 @dataclass(frozen=True)
@@ -39,9 +39,9 @@ class Ranked:
     change : Change
         The change.
     reserve : float
-        Governing reserve factor over all load sets [1].
+        Governing reserve factor over all load cases [1].
     load : int
-        Load set that governs.
+        Load case that governs.
     mass : float
         Mass per area [kg/m²]; NaN when a density is missing.
     """
@@ -52,7 +52,7 @@ class Ranked:
     mass: float
 
 
-def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Sequence[LoadSet],
+def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Sequence[LoadCase],
          sets: Sets = DEFAULT_SETS, block: int = BLOCK) -> Iterator[list[Ranked]]:  # fmt: skip
     """Evaluate changes piece by piece.
 
@@ -62,12 +62,12 @@ def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Se
         Candidates.
     materials : mapping of str to Material
         Every material they use.
-    loads : sequence of LoadSet
-        Load sets; the worst governs.
+    loads : sequence of LoadCase
+        Load cases; the worst governs.
     sets : mapping
         Criteria by material name or kind.
     block : int
-        Ply spots times load sets in one piece.
+        Ply levels times load cases in one piece.
 
     Yields
     ------
@@ -77,12 +77,12 @@ def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Se
     Raises
     ------
     StackError
-        Without a load set.
+        Without a load case.
     CriterionError, MaterialError
         As `checks_of`.
     """
     if not loads:
-        raise StackError("There is no load to rank changes by.", "Load sets", "Add a load set.")
+        raise StackError("There is no load to rank changes by.", "Load cases", "Add a load case.")
     by_count: dict[int, list[Change]] = {}
     for change in changes:
         by_count.setdefault(len(change.plies), []).append(change)
@@ -164,7 +164,7 @@ class _Table:
             least[:, i] = np.minimum(least[:, i], found.reserve.min(axis=(1, 2)))
 
 
-def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> list[Ranked]:
+def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> list[Ranked]:
     layer = table.rows(piece)
     t = np.array([[p.thickness for p in c.plies] for c in piece])
     h = t.sum(axis=1)
@@ -174,7 +174,7 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadSet]) -> l
     ABD = _stiffness(Qbar, t, mean)
     stress = np.empty((len(loads), *layer.shape, 3, 3))
     held = np.zeros_like(stress)
-    place = mean[..., None] + t[..., None] / 2 * SPOTS
+    place = mean[..., None] + t[..., None] / 2 * LEVELS
     for k, load in enumerate(loads):
         strain, resting = _response(load, ABD, (Qbar, t, mean, h), table.free[layer])
         stress[k] = _stress(strain, place, table.operator[layer])
@@ -230,7 +230,7 @@ def _solve(ABD: Array, h: Array, known: NDArray[np.bool_], values: Array, free: 
     return found
 
 
-def _response(load: LoadSet, ABD: Array, section: tuple[Array, Array, Array, Array], free: Array
+def _response(load: LoadCase, ABD: Array, section: tuple[Array, Array, Array, Array], free: Array
               ) -> tuple[Array, Array | None]:  # fmt: skip
     """Strains under the mechanical part and under temperature and moisture, shape (m, 6)."""
     Qbar, t, mean, h = section
@@ -281,14 +281,14 @@ def _shear(Q: Array, Qbar: Array, heights: tuple[Array, Array], ABD: Array,
     found = np.empty((len(Q), *layer.shape, 3, 2))
     for i in range(len(layer)):
         z = np.append(low[i], low[i, -1] + t[i, -1])
-        f = shear_distribution(Qbar[i], z, compliance[i], SPOTS)
+        f = shear_distribution(Qbar[i], z, compliance[i], LEVELS)
         found[:, i] = np.einsum("nij,nsjq,kq->knsi", turn[i], f, Q)
     return found
 
 
 def _least(table: _Table, layer: NDArray[np.int64], scaled: tuple[Array, Array | None],
            rests: tuple[Array, Array | None]) -> Array:  # fmt: skip
-    """Least reserve factor by load set and candidate, shape (k, m)."""
+    """Least reserve factor by load case and candidate, shape (k, m)."""
     (stress, shear), (held, held_shear) = scaled, rests
     reserve = np.full(stress.shape[:-1], np.inf)
     material = table.material[layer]

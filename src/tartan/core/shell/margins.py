@@ -16,8 +16,8 @@ from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.base import Outcome, mode_name
 from tartan.core.errors import PartError
 from tartan.core.laminate.response import (
+    level_heights,
     shear_from_section,
-    spot_heights,
     stress_from_section,
 )
 from tartan.core.laminate.stiffness import Laminate
@@ -42,14 +42,14 @@ class Within:
     ----------
     plies : tuple of int, optional
         Numbers of plies, from 0.
-    spots : tuple of int
+    levels : tuple of int
         0, 1 and 2 are bottom, middle and top.
     criteria : tuple of str, optional
         Keys of criteria; those of a material that are not among them are left out.
     """
 
     plies: tuple[int, ...] | None = None
-    spots: tuple[int, ...] = (0, 1, 2)
+    levels: tuple[int, ...] = (0, 1, 2)
     criteria: tuple[str, ...] | None = None
 
     def of_zone(self, numbers: Sequence[int]) -> Within:
@@ -68,7 +68,7 @@ class Within:
             if self.plies is not None:
                 inside = np.isin(check.plies, self.plies)
             if inside.any():
-                chosen.append(check.within(inside, self.spots))
+                chosen.append(check.within(inside, self.levels))
         return chosen
 
 
@@ -82,8 +82,8 @@ class Margins:
     Attributes
     ----------
     reserve : ndarray, shape (m,)
-        Least reserve factor over plies, spots, sampling points, cases and criteria [1].
-    case, ply, spot, point : ndarray of int, shape (m,)
+        Least reserve factor over plies, levels, sampling points, cases and criteria [1].
+    case, ply, level, point : ndarray of int, shape (m,)
         Where it is reached; indices from 0.
     check, mode : ndarray of int, shape (m,)
         Index into `checks` and into that criterion's modes.
@@ -96,7 +96,7 @@ class Margins:
     reserve: Array
     case: Index
     ply: Index
-    spot: Index
+    level: Index
     point: Index
     check: Index
     mode: Index
@@ -136,7 +136,7 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,  # noq
         Stress that the strains of the cases themselves do not cause, where a temperature is
         what is scaled [Pa].
     within : Within
-        Plies of the laminate, spots and criteria that are looked at.
+        Plies of the laminate, levels and criteria that are looked at.
     beside : Beside, optional
         Pressure on the faces by case and element, shape (k, m), held (m,), and the surface's
         curvature, shape (m, 3); what a core carries beside the section strains.
@@ -153,12 +153,12 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,  # noq
     reserve = np.full(count, np.inf)
     index = np.full(count, np.nan)
     address = np.zeros((6, count), np.int64)
-    spots = np.array(within.spots, np.int64)
+    levels = np.array(within.levels, np.int64)
     if residual is None and own_free is None:
         # The usual criteria have a compiled search; the rest goes the general way below.
         fit = [(c, r) for c in checks if (r := rows_of(c)) is not None]
         if fit:
-            _swept(laminate, fit, strains, keys, spots, (reserve, address, index))
+            _swept(laminate, fit, strains, keys, levels, (reserve, address, index))
             checks = [c for c in checks if rows_of(c) is None]
     for start in range(0, count if checks else 0, BLOCK):
         part = np.moveaxis(strains[:, start : start + BLOCK], 0, 1)
@@ -175,16 +175,16 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,  # noq
             kept = beside.held[block][:, None] if held else None
         for check in checks if beside is None else [
                 c.on_surface(beside.curved[block][:, None, None]) for c in checks]:  # fmt: skip
-            fed = _at_spots(check, stress, spots, press)
+            fed = _at_levels(check, stress, levels, press)
             rest = None
             if held:
-                rest = np.broadcast_to(_at_spots(check, held, spots, kept)[:, None], fed.shape)
+                rest = np.broadcast_to(_at_levels(check, held, levels, kept)[:, None], fed.shape)
             outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
-            _keep_least(outcome, check.plies, spots, which,
+            _keep_least(outcome, check.plies, levels, which,
                         (reserve[block], address[:, block], index[block]))  # fmt: skip
-    case, point, ply, spot, number, mode = address
-    return Margins(reserve, case, ply, spot, point, number, mode, keys, index)
+    case, point, ply, level, number, mode = address
+    return Margins(reserve, case, ply, level, point, number, mode, keys, index)
 
 
 def _refuse_lost(strains: Array) -> None:
@@ -197,21 +197,21 @@ def _refuse_lost(strains: Array) -> None:
                         "Solve the part again; check loads and materials.")  # fmt: skip
 
 
-def _at_spots(check: Check, stress: Mapping[str, Array], spots: Index,
+def _at_levels(check: Check, stress: Mapping[str, Array], levels: Index,
               press: Array | None = None) -> Array:  # fmt: skip
-    """What a check reads at its plies and the chosen spots."""
+    """What a check reads at its plies and the chosen levels."""
     found = check.fed(stress["in-plane"], stress.get("transverse"), press)
-    return found if check.gather is not None else found[..., spots, :]
+    return found if check.gather is not None else found[..., levels, :]
 
 
 def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
-           keys: tuple[str, ...], spots: Index, kept: tuple[Array, Index, Array]
+           keys: tuple[str, ...], levels: Index, kept: tuple[Array, Index, Array]
            ) -> None:  # fmt: skip
     """Fill reserve factors, addresses and failure indices by the compiled search."""
     reserve, address, index = kept
     checks = [c for c, _ in fit]
-    _, (case, point, ply, spot, number) = sweep(laminate, checks, [r for _, r in fit], strains,
-                                                spots)  # fmt: skip
+    _, (case, point, ply, level, number) = sweep(laminate, checks, [r for _, r in fit], strains,
+                                                levels)  # fmt: skip
     elements = np.arange(strains.shape[1])
     at = strains[case, elements, point]
     for i, check in enumerate(checks):
@@ -220,12 +220,12 @@ def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
             continue
         # The place found is judged by the criterion itself, which knows the mode.
         section = at[here]
-        z = spot_heights(laminate)[ply[here], spot[here]]
+        z = level_heights(laminate)[ply[here], level[here]]
         strain = section[:, :3] + z[:, None] * section[:, 3:6]
         operator = (laminate.Q @ laminate.T)[ply[here]]
         outcome = check.rule.evaluate(check.strengths, np.einsum("eij,ej->ei", operator, strain))
         reserve[here], index[here] = outcome.reserve, outcome.index
-        address[:, here] = np.stack([case[here], point[here], ply[here], spot[here],
+        address[:, here] = np.stack([case[here], point[here], ply[here], level[here],
                                      np.full(len(here), keys.index(check.rule.key)),
                                      outcome.mode])  # fmt: skip
 
@@ -243,7 +243,7 @@ def _held(laminate: Laminate, residual: Array | None, free: Array | None, block:
 
 
 def _keep_least(
-    outcome: Outcome, plies: NDArray[np.intp], spots: Index, number: int,
+    outcome: Outcome, plies: NDArray[np.intp], levels: Index, number: int,
     kept: tuple[Array, Index, Array],
 ) -> None:  # fmt: skip
     """Update reserve factors, addresses and indices in place where this check governs."""
@@ -252,12 +252,12 @@ def _keep_least(
     flat = outcome.reserve.reshape(len(reserve), -1)
     rows = np.arange(len(reserve))
     least = flat.min(axis=1)
-    # Of places equal but for rounding the first is named: lowest case, point, ply, spot.
+    # Of places equal but for rounding the first is named: lowest case, point, ply, level.
     best = (flat <= least[:, None] * (1 + 1e-9)).argmax(axis=1)
     # An element on which nothing ever fails keeps an address too, that of the first check.
     better = (least < reserve) | np.isnan(index)
     at = np.array(np.unravel_index(best, shape))
-    found = np.stack([at[0], at[1], plies[at[2]], spots[at[3]],
+    found = np.stack([at[0], at[1], plies[at[2]], levels[at[3]],
                       np.full(len(rows), number),
                       outcome.mode.reshape(len(reserve), -1)[rows, best]])  # fmt: skip
     address[:, better] = found[:, better]

@@ -15,8 +15,8 @@ from tartan.core.laminate.response import (
     Load,
     free_resultants,
     free_stress,
+    level_heights,
     principal,
-    spot_heights,
 )
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell import eigen
@@ -112,7 +112,7 @@ def _second(laminate: Laminate) -> Array:
 def _free_second(laminate: Laminate, heat: Load) -> Array:
     """∫ Q α ΔT z² dz, shape (3,) [N·m]: exact, as the stress is linear within a ply."""
     stress = np.einsum("nji,nsj->nsi", laminate.T, free_stress(laminate, heat))
-    z = spot_heights(laminate)
+    z = level_heights(laminate)
     t = laminate.z[1:] - laminate.z[:-1]
     # σ z² is of third degree, which Simpson's rule integrates exactly.
     found: Array = np.einsum("n,s,nsi->i", t / 6, [1.0, 4.0, 1.0], stress * z[..., None] ** 2)

@@ -158,7 +158,7 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
     scaled : Load or sequence of Load, optional
         Temperature that caused `strains` themselves and is scaled with them.
     within : Within
-        Plies of the lay-up, spots and criteria that are looked at.
+        Plies of the lay-up, levels and criteria that are looked at.
     beside : Beside, optional
         As `assess` takes it.
 
@@ -202,12 +202,12 @@ def _of_zone(loads: Load | Sequence[Load], number: int) -> Load:
 def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Margins:
     """Margins of a zone written into those of the whole."""
     if whole is None:
-        case, ply, spot, point, check, mode = np.zeros((6, count), np.int64)
-        whole = Margins(np.full(count, np.inf), case, ply, spot, point, check, mode, part.checks,
+        case, ply, level, point, check, mode = np.zeros((6, count), np.int64)
+        whole = Margins(np.full(count, np.inf), case, ply, level, point, check, mode, part.checks,
                         np.full(count, np.nan))  # fmt: skip
     keys = tuple(dict.fromkeys((*whole.checks, *part.checks)))
     number = np.array([keys.index(k) for k in part.checks])
-    for name in ("reserve", "case", "ply", "spot", "point", "mode", "index"):
+    for name in ("reserve", "case", "ply", "level", "point", "mode", "index"):
         getattr(whole, name)[here] = getattr(part, name)
     if len(number):
         whole.check[here] = number[part.check]

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from tartan.core.criteria.hashin import mode_rows
 from tartan.core.criteria.kernels import least_root
 from tartan.core.criteria.tsai_wu import coefficients
-from tartan.core.laminate.response import spot_heights
+from tartan.core.laminate.response import level_heights
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.govern import Check
 
@@ -51,7 +51,7 @@ def rows_of(check: Check) -> Array | None:
 
 
 def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], strains: Array,
-          spots: Index) -> tuple[Array, Index]:  # fmt: skip
+          levels: Index) -> tuple[Array, Index]:  # fmt: skip
     """Find where each element fails first.
 
     Parameters
@@ -64,13 +64,13 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
         Rows of each, by `rows_of`.
     strains : ndarray, shape (k, m, p, 8)
         Section strains.
-    spots : ndarray of int
-        Spots looked at: 0, 1 and 2 are bottom, middle and top.
+    levels : ndarray of int
+        Levels looked at: 0, 1 and 2 are bottom, middle and top.
 
     Returns
     -------
     tuple of ndarray
-        Reserve factors, shape (m,), and case, point, ply, spot and check, shape (5, m).
+        Reserve factors, shape (m,), and case, point, ply, level and check, shape (5, m).
     """
     table: list[Array] = []
     starts = np.zeros(laminate.count + 1, np.int64)
@@ -86,7 +86,7 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((count, 5), np.int64)
-    _sweep(np.ascontiguousarray(strains), operator, (spot_heights(laminate), spots), starts,
+    _sweep(np.ascontiguousarray(strains), operator, (level_heights(laminate), levels), starts,
            coefficients_, np.array(owner, np.int64), (reserve, address))  # fmt: skip
     return reserve, address.T
 
@@ -103,7 +103,7 @@ def compile_all() -> None:
 @numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
 def _sweep(strains: Array, operator: Array, at: Any, starts: Index, table: Array, owner: Index,
            out: Any) -> None:  # fmt: skip
-    z, spots = at
+    z, levels = at
     reserve, address = out
     cases, count, points, _ = strains.shape
     for e in numba.prange(count):
@@ -123,7 +123,7 @@ def _sweep(strains: Array, operator: Array, at: Any, starts: Index, table: Array
                     b1 = o[0, 0] * k0 + o[0, 1] * k1 + o[0, 2] * k2
                     b2 = o[1, 0] * k0 + o[1, 1] * k1 + o[1, 2] * k2
                     b6 = o[2, 0] * k0 + o[2, 1] * k1 + o[2, 2] * k2
-                    for s in spots:
+                    for s in levels:
                         h = z[n, s]
                         s1, s2, s6 = a1 + h * b1, a2 + h * b2, a6 + h * b6
                         s11, s22, s66, s12 = s1 * s1, s2 * s2, s6 * s6, 2 * s1 * s2

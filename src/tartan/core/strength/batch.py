@@ -32,7 +32,7 @@ _compiled: Any = numba.njit(cache=True, error_model="numpy")
 
 def reserve_of_loads(laminate: Laminate, loads: Array, keys: Sequence[str],
                      fixed: Load | None = None) -> dict[str, Outcome]:  # fmt: skip
-    """Reserve factors of every ply and spot under many loads by several in-plane criteria.
+    """Reserve factors of every ply and level under many loads by several in-plane criteria.
 
     Parameters
     ----------

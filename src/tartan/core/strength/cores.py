@@ -72,7 +72,7 @@ def _face(laminate: Laminate, plies: range, t: Array) -> tuple[Array, float] | N
 def gather(laminate: Laminate, core: Core, reads: str) -> Array:
     """What a sandwich criterion reads, from the plies' stresses, shape (3, c, n, 3, 3).
 
-    Indices are the spot of the core, the component read, then ply, spot and component of the
+    Indices are the level of the core, the component read, then ply, level and component of the
     in-plane stresses in ply axes.
     """
     t, n = np.diff(laminate.z), laminate.count
@@ -81,11 +81,11 @@ def gather(laminate: Laminate, core: Core, reads: str) -> Array:
         return _bending(laminate, t, back)
     found = np.zeros((3, 3, n, 3, 3))
     groups = {1: range(n)} if reads == "forces" else {0: core.below, 2: core.above}
-    for spot, plies in groups.items():
+    for level, plies in groups.items():
         if len(plies):
             whole = 1.0 if reads == "forces" else float(t[plies].sum())
             weight = t[plies][:, None, None, None] * SIMPSON[None, :, None, None] / whole
-            found[spot][:, plies] = np.moveaxis(weight * back[plies][:, None], 2, 0)
+            found[level][:, plies] = np.moveaxis(weight * back[plies][:, None], 2, 0)
     return found
 
 
@@ -98,8 +98,8 @@ def _bending(laminate: Laminate, t: Array, back: Array) -> Array:
     z = np.stack([low, (low + high) / 2, high], axis=1)
     weight = t[:, None] * SIMPSON * z
     found[1, :3] = np.moveaxis(weight[:, :, None, None] * back[:, None], 2, 0)
-    for ply, spot, sign in ((0, 0, -1.0), (n - 1, 2, 1.0)):
+    for ply, level, sign in ((0, 0, -1.0), (n - 1, 2, 1.0)):
         compliance = np.linalg.inv(reduced_stiffness(laminate.materials[ply]))
         strain = np.linalg.inv(laminate.T[ply]) @ compliance
-        found[1, 3:, ply, spot] += sign * strain / laminate.thickness
+        found[1, 3:, ply, level] += sign * strain / laminate.thickness
     return found

@@ -41,7 +41,7 @@ class CriticalLoad:
         Strain [1] or curvature [1/m] of the same component then.
     ply : int
         First of the plies that fail, from 0.
-    spot : str
+    level : str
         Bottom, middle or top.
     mode : str
         Failure mode.
@@ -57,7 +57,7 @@ class CriticalLoad:
     stress: float
     deformation: float
     ply: int
-    spot: str
+    level: str
     mode: str
     angle: float | None
     criterion: str = ""
@@ -129,7 +129,7 @@ def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = Non
                 stress,
                 sign * size * float(laminate.compliance[i, i]),
                 worst.ply,
-                worst.spot,
+                worst.level,
                 worst.mode,
                 worst.angle,
                 worst.criterion,

@@ -1,4 +1,4 @@
-"""What governs a laminate: the least reserve factor over plies, spots and sets of criteria.
+"""What governs a laminate: the least reserve factor over plies, levels and sets of criteria.
 
 A layer whose kind has no criterion is refused by name, and one whose data are missing names
 material and field: nothing passes silently.

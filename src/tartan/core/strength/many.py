@@ -1,4 +1,4 @@
-"""Reserve factors of every ply and spot under many loads at once, by sets of criteria.
+"""Reserve factors of every ply and level under many loads at once, by sets of criteria.
 
 One pass over arrays serves the columns beside a stack, critical loads, envelopes and whatever
 else asks for many loads on one laminate.
@@ -24,8 +24,8 @@ from tartan.core.criteria.base import (
 )
 from tartan.core.criteria.sandwich import SandwichCriterion
 from tartan.core.errors import CriterionError
-from tartan.core.laminate.loadset import LoadSet
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.loadcase import LoadCase
+from tartan.core.laminate.response import LEVELS
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.materials import Material
 from tartan.core.strength.cores import cores_of, gather, sandwich_of
@@ -57,8 +57,8 @@ class Beside:
     curved: Array
 
     @classmethod
-    def of(cls, loads: LoadSet) -> Beside:
-        """What a load set says of it."""
+    def of(cls, loads: LoadCase) -> Beside:
+        """What a load case says of it."""
         press, held = loads.press, loads.held_press
         if loads.scales_temperature:
             press, held = press + held, 0.0
@@ -74,7 +74,7 @@ class Check:
     rule : Criterion
         The criterion.
     strengths : mapping
-        Its data; of sandwich criteria arrays over plies and spots.
+        Its data; of sandwich criteria arrays over plies and levels.
     plies : ndarray of int, shape (m,)
         Plies it judges.
     gather : ndarray, shape (m, 3, c, n, 3, 3), optional
@@ -98,12 +98,12 @@ class Check:
 
     def fed(self, in_plane: Array, transverse: Array | None, press: Array | None = None
             ) -> Array:  # fmt: skip
-        """Stresses it reads at its plies and spots, shape (..., m, 3, c).
+        """Stresses it reads at its plies and levels, shape (..., m, 3, c).
 
         Parameters
         ----------
         in_plane : ndarray, shape (..., n, 3, 3)
-            By ply and spot in ply axes [Pa].
+            By ply and level in ply axes [Pa].
         transverse : ndarray, shape (..., n, 3, 2), optional
             The same of tau_13, tau_23; zero when left out [Pa].
         press : ndarray, shape (...), optional
@@ -121,20 +121,20 @@ class Check:
             return np.asarray(transverse[..., self.plies, :, :])
         return np.asarray(in_plane[..., self.plies, :, :])
 
-    def within(self, plies: NDArray[np.bool_], spots: Sequence[int] = (0, 1, 2)) -> Check:
-        """Return the check at some of its plies, whose data are cut to them and the spots."""
+    def within(self, plies: NDArray[np.bool_], levels: Sequence[int] = (0, 1, 2)) -> Check:
+        """Return the check at some of its plies, whose data are cut to them and the levels."""
         if self.gather is None:
             return replace(self, plies=self.plies[plies])
         rows = np.flatnonzero(plies)
-        cut = {k: np.asarray(v)[rows][:, list(spots)] for k, v in self.strengths.items()}
-        return Check(self.rule, cut, self.plies[plies], self.gather[rows][:, list(spots)])
+        cut = {k: np.asarray(v)[rows][:, list(levels)] for k, v in self.strengths.items()}
+        return Check(self.rule, cut, self.plies[plies], self.gather[rows][:, list(levels)])
 
-    def at(self, ply: int, spot: int) -> Strengths:
-        """Data at one ply and spot."""
+    def at(self, ply: int, level: int) -> Strengths:
+        """Data at one ply and level."""
         if self.gather is None:
             return self.strengths
         row = int(np.flatnonzero(self.plies == ply)[0])
-        return {k: np.asarray(v)[row, spot] for k, v in self.strengths.items()}
+        return {k: np.asarray(v)[row, level] for k, v in self.strengths.items()}
 
 
 @dataclass(frozen=True)
@@ -147,7 +147,7 @@ class Governing:
         Reserve factor [1].
     ply : int
         First of equals, from 0.
-    spot, criterion, mode : str
+    level, criterion, mode : str
         Where in the ply, by which criterion, in which mode.
     angle : float or None
         Fracture angle where the criterion knows one [deg].
@@ -155,7 +155,7 @@ class Governing:
 
     reserve: float
     ply: int
-    spot: str
+    level: str
     criterion: str
     mode: str
     angle: float | None
@@ -194,11 +194,11 @@ class Reserves:
     def governing(self, load: int = 0) -> Governing:
         """What governs under one of the loads."""
         reserve = self.reserve[load]
-        ply, spot = np.argwhere(reserve <= float(reserve.min()) * (1 + TIE))[0]
-        rule = self.checks[int(self.check[load, ply, spot])].rule
-        angle = float(self.angle[load, ply, spot])
-        mode = mode_name(rule.modes, int(self.mode[load, ply, spot]))
-        return Governing(float(reserve[ply, spot]), int(ply), SPOTS[int(spot)], rule.key, mode,
+        ply, level = np.argwhere(reserve <= float(reserve.min()) * (1 + TIE))[0]
+        rule = self.checks[int(self.check[load, ply, level])].rule
+        angle = float(self.angle[load, ply, level])
+        mode = mode_name(rule.modes, int(self.mode[load, ply, level]))
+        return Governing(float(reserve[ply, level]), int(ply), LEVELS[int(level)], rule.key, mode,
                          None if np.isnan(angle) else angle)  # fmt: skip
 
     def of_rule(self, key: str) -> Array:
@@ -308,7 +308,7 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
     checks : sequence of Check
         As `checks_of` gives.
     in_plane : ndarray, shape (k, n, 3, 3)
-        Stress that is scaled, by load, ply and spot in ply axes [Pa].
+        Stress that is scaled, by load, ply and level in ply axes [Pa].
     transverse : ndarray, shape (k, n, 3, 2), optional
         tau_13, tau_23, scaled too; zero when left out [Pa].
     residual : ndarray, shape (n, 3, 3) or (k, n, 3, 3), optional
@@ -354,8 +354,8 @@ def _evaluate(check: Check, in_plane: Array, transverse: Array | None,
     outcome = check.rule.evaluate(check.strengths, applied, held)
     lost = np.argwhere(np.isnan(outcome.reserve))
     if len(lost):
-        _, ply, spot = lost[0]
+        _, ply, level = lost[0]
         raise CriterionError(f"The stress in ply {int(check.plies[ply]) + 1} at the "
-                             f"{SPOTS[spot]} is not a number.", "Loads",
+                             f"{LEVELS[level]} is not a number.", "Loads",
                              "Check the loads and the materials.")  # fmt: skip
     return outcome

@@ -171,7 +171,7 @@ class _State:
         return Step(least, failing, modes, tuple(float(s) for s in strain))
 
     def _plies(self, applied: Array, residual: Array | None) -> list[tuple[float, str]]:
-        """Least reserve factor of every ply over its spots, and the mode."""
+        """Least reserve factor of every ply over its levels, and the mode."""
         found = [(float("inf"), "")] * self.laminate.count
         for rows in self._alike.values():
             whole = [i for i in rows if self.checked[i] == "whole"]
@@ -179,10 +179,10 @@ class _State:
                 continue
             rest = None if residual is None else residual[whole]
             outcome = self._criterion.evaluate(self._strengths[whole[0]], applied[whole], rest)
-            spots = outcome.reserve.argmin(axis=1)
+            levels = outcome.reserve.argmin(axis=1)
             for k, i in enumerate(whole):
-                mode = mode_name(self._criterion.modes, int(outcome.mode[k, spots[k]]))
-                found[i] = (float(outcome.reserve[k, spots[k]]), mode)
+                mode = mode_name(self._criterion.modes, int(outcome.mode[k, levels[k]]))
+                found[i] = (float(outcome.reserve[k, levels[k]]), mode)
         for i, state in enumerate(self.checked):
             if state == "fibre":
                 rest = None if residual is None else residual[i]

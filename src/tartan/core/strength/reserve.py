@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import NEVER, Outcome, mode_name, strengths_of
 from tartan.core.errors import CriterionError
-from tartan.core.laminate.response import SPOTS, Load, respond
+from tartan.core.laminate.response import LEVELS, Load, respond
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.materials import Material
 
@@ -25,7 +25,7 @@ class PlyReserve:
     Attributes
     ----------
     reserve, index : ndarray, shape (n, 3)
-        By ply and spot [1].
+        By ply and level [1].
     mode : ndarray of int8, shape (n, 3)
         Index into the criterion's modes.
     modes : tuple of str
@@ -42,11 +42,11 @@ class PlyReserve:
 
     @property
     def governing(self) -> tuple[int, int]:
-        """Ply (first of equals, from 0) and spot of the least reserve factor."""
+        """Ply (first of equals, from 0) and level of the least reserve factor."""
         least = self.reserve.min()
         # Equal plies differ by rounding only; the first of them is named.
-        ply, spot = np.argwhere(self.reserve <= least * (1 + 1e-9))[0]
-        return int(ply), int(spot)
+        ply, level = np.argwhere(self.reserve <= least * (1 + 1e-9))[0]
+        return int(ply), int(level)
 
     @property
     def label(self) -> str:
@@ -102,7 +102,7 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
     laminate : Laminate
         The laminate.
     applied, residual : ndarray, shape (n, 3, 3)
-        Stress scaled and stress held fixed, by ply and spot in ply axes [Pa].
+        Stress scaled and stress held fixed, by ply and level in ply axes [Pa].
     key : str
         The criterion.
     skipped : sequence of int
@@ -121,7 +121,7 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
     judged[list(skipped)] = False
     used = dict.fromkeys(m for m, on in zip(laminate.materials, judged, strict=True) if on)
     strengths = {m: strengths_of(m, rule) for m in used}
-    shape = (laminate.count, len(SPOTS))
+    shape = (laminate.count, len(LEVELS))
     angle = np.full(shape, np.nan)
     outcome = Outcome(np.full(shape, np.inf), np.zeros(shape), np.full(shape, NEVER, np.int8))
     for material, every in plies_by_material(laminate.materials).items():
@@ -137,8 +137,9 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
             angle[rows] = part.angle
     lost = np.argwhere(np.isnan(outcome.reserve))
     if len(lost):
-        ply, spot = lost[0]
-        raise CriterionError(f"The stress in ply {ply + 1} at the {SPOTS[spot]} is not a number.",
-                             "Loads", "Check the loads and the materials.")  # fmt: skip
+        ply, level = lost[0]
+        where = f"ply {ply + 1} at the {LEVELS[level]}"
+        raise CriterionError(f"The stress in {where} is not a number.", "Loads",
+                             "Check the loads and the materials.")  # fmt: skip
     known = None if np.isnan(angle).all() else angle
     return PlyReserve(outcome.reserve, outcome.index, outcome.mode, rule.modes, known)

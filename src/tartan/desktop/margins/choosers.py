@@ -1,4 +1,4 @@
-"""What the map shows, and over which plies, cases, criteria and spots it is taken."""
+"""What the map shows, and over which plies, cases, criteria and levels it is taken."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QWidget
 
 from tartan.core.criteria import criterion
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.response import LEVELS
 from tartan.desktop.margins.state import Picked
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
@@ -41,29 +41,29 @@ class Choosers(QWidget):
         self.plies = ManyChoice("ply", "plies", "Plies that the worst is taken over")
         self.cases = ManyChoice("case", "cases", "Cases that the worst is taken over")
         self.criteria = ManyChoice("criterion", "criteria", "Criteria that judge")
-        self.spots = ManyChoice("spot", "spots", "Bottom, middle and top of the plies")
-        self.spots.put(SPOTS)
+        self.levels = ManyChoice("level", "levels", "Bottom, middle and top of the plies")
+        self.levels.put(LEVELS)
         self.ply = choice([], lambda _: self.ply_chosen.emit(self.ply.currentIndex()))
         self.case = choice([], self.case_chosen.emit)
-        self.spot = choice(SPOTS, lambda _: self._tell())
-        self.spot.setCurrentText("top")
+        self.level = choice(LEVELS, lambda _: self._tell())
+        self.level.setCurrentText("top")
         self._build()
 
     def _build(self) -> None:
         for chooser, name in ((self.shown, "show"), (self.case, "case"), (self.ply, "ply"),
-                              (self.spot, "spot")):  # fmt: skip
+                              (self.level, "level")):  # fmt: skip
             chooser.setAccessibleName(name)
         self.case.setMinimumWidth(126)
         self.ply.setMinimumWidth(104)
-        for many in (self.plies, self.cases, self.criteria, self.spots):
+        for many in (self.plies, self.cases, self.criteria, self.levels):
             many.changed.connect(self._tell)
         self._over = wrapped(label("worst over", "soft"), self.plies, self.cases,
-                             label("by", "soft"), self.criteria, label("at", "soft"), self.spots,
+                             label("by", "soft"), self.criteria, label("at", "soft"), self.levels,
                              None, spacing=5)  # fmt: skip
         back = button("◂", lambda: self.step(-1), "The ply laid before   Page Down")
         ahead = button("▸", lambda: self.step(1), "The ply laid next   Page Up")
         self._of_ply = row(label("of", "soft"), back, self.ply, ahead, label("at the", "soft"),
-                           self.spot, spacing=4)  # fmt: skip
+                           self.level, spacing=4)  # fmt: skip
         self._in_case = row(label("in", "soft"), self.case, spacing=4)
         self._first = wrapped(label("show", "soft"), self.shown, None, spacing=6)
         whole = column(self._first,
@@ -108,14 +108,14 @@ class Choosers(QWidget):
     def ask(self) -> Ask:
         """What envelopes are taken over."""
         return Ask(tuple(self._cases[i] for i in self.cases.chosen), self.plies.chosen,
-                   self.spots.chosen,
+                   self.levels.chosen,
                    tuple(self._keys[i] for i in self.criteria.chosen))  # fmt: skip
 
     def view(self, answer: PartAnswer, at: Picked) -> View:
         """What is looked at."""
         field = BY_TITLE.get(self.shown.currentText(), FIELDS[0])
         case = answer.inputs.case_names[at.case]
-        return View(field.key, self.ask, case, at.ply, max(0, self.spot.currentIndex()))
+        return View(field.key, self.ask, case, at.ply, max(0, self.level.currentIndex()))
 
     def put(self, answer: PartAnswer, at: Picked) -> None:
         """Offer what an answer has, and show what is picked."""

@@ -64,7 +64,7 @@ class DriversPicture(QWidget):
 
 
 class PlyBars(QWidget):
-    """Reserve factor of every ply at its worst spot, and the requirement as a line."""
+    """Reserve factor of every ply at its worst level, and the requirement as a line."""
 
     ply_pressed = pyqtSignal(int)
 
@@ -98,7 +98,7 @@ class PlyBars(QWidget):
         face = theme.face()
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(face.soft))
-        painter.drawText(QRectF(4, 0, self.width(), 16), 0, "reserve factor by ply, worst spot")
+        painter.drawText(QRectF(4, 0, self.width(), 16), 0, "reserve factor by ply, worst level")
         top = 2.5 * self.need
         count = len(self.reserve)
         every = max(1, round(count / max(1, (self.width() - 8) / 17)))

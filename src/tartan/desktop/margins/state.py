@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import Criterion, criterion
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.response import LEVELS
 from tartan.core.shell.margins import Margins
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop.stacks import answers
@@ -79,7 +79,7 @@ def picked(project: Project, answer: PartAnswer, ask: Ask, element: int | None,
     return Picked(element, ply, names.index(case) if case in names else 0)
 
 
-HEADS = ("RF", "where", "case", "ply", "mode", "spot", "criterion", "element")
+HEADS = ("RF", "where", "case", "ply", "mode", "level", "criterion", "element")
 
 
 def hot_table(project: Project, answer: PartAnswer, ask: Ask, group: str,
@@ -109,7 +109,7 @@ def hot_table(project: Project, answer: PartAnswer, ask: Ask, group: str,
         old = () if then is None else (float(then[e]),)
         rows.append((float(m.reserve[e]), *old, where_words(answer.inputs, e),
                      answer.inputs.case_names[int(m.case[e])], short_ply(answer, int(m.ply[e])),
-                     mode, SPOTS[int(m.spot[e])],
+                     mode, LEVELS[int(m.level[e])],
                      criterion(m.checks[int(m.check[e])]).title, e + 1,
                      *(float(v) for v in centres[e])))  # fmt: skip
     places = tuple(f"{axis} [{units.LENGTH.unit}]" for axis in "xyz")
@@ -176,8 +176,8 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
                  ) -> tuple[str, list[Driver]]:  # fmt: skip
     """What drives the margin at a place: heading, and shares with the largest first.
 
-    Looks at the governing ply and spot where the place is the governing one, else at the worst
-    criterion and spot of the ply.
+    Looks at the governing ply and level where the place is the governing one, else at the worst
+    criterion and level of the ply.
 
     Raises
     ------
@@ -185,8 +185,8 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
         When a strength is missing.
     """
     e = at.element
-    key, spot, point = _worst_at(project, answer, at, margins)
-    _, found = drivers_at(answer, e, at.case, at.ply, spot, key, point)
+    key, level, point = _worst_at(project, answer, at, margins)
+    _, found = drivers_at(answer, e, at.case, at.ply, level, key, point)
     rule = criterion(key)
     read = zip(_read(rule), found.stress, found.shares, strict=True)
     lines = [(f"{n} {units.show(float(s), q)}", float(v)) for (n, q), s, v in read]
@@ -199,8 +199,8 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
     if abs(found.rest) > 1e-9:
         lines.append(("without any stress", found.rest))
     lines.sort(key=lambda line: -abs(line[1]))
-    spot_ = "" if "core" in ply_words(answer, at.ply) else f" at the {SPOTS[spot]}"
-    words = f"{rule.title}{spot_} of {ply_words(answer, at.ply)}"
+    level_ = "" if "core" in ply_words(answer, at.ply) else f" at the {LEVELS[level]}"
+    words = f"{rule.title}{level_} of {ply_words(answer, at.ply)}"
     if not found.at_failure:
         words += f", index {units.number(found.index, 3)}, never fails"
     return words, [Driver(w, v, i == 0) for i, (w, v) in enumerate(lines)]
@@ -208,16 +208,16 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
 
 def _worst_at(project: Project, answer: PartAnswer, at: Picked, margins: Margins
               ) -> tuple[str, int, int]:  # fmt: skip
-    """Criterion, spot and sampling point at which a ply of an element is worst in a case."""
+    """Criterion, level and sampling point at which a ply of an element is worst in a case."""
     e = at.element
     if at.ply == int(margins.ply[e]) and at.case == int(margins.case[e]) and margins.judged[e]:
-        return margins.checks[int(margins.check[e])], int(margins.spot[e]), int(margins.point[e])
+        return margins.checks[int(margins.check[e])], int(margins.level[e]), int(margins.point[e])
     asked = question(project, answer, e, at.case)
     found = answers.reserves_of(asked.laminate, asked.loads, asked.criteria)
     place = answer.layout().plies(e).index(at.ply)
-    spot = int(found.reserve[0, place].argmin())
-    check = found.checks[int(found.check[0, place, spot])]
-    return check.rule.key, spot, int(answer.margins.point[e])
+    level = int(found.reserve[0, place].argmin())
+    check = found.checks[int(found.check[0, place, level])]
+    return check.rule.key, level, int(answer.margins.point[e])
 
 
 def question(project: Project, answer: PartAnswer, element: int, case: int) -> Question:

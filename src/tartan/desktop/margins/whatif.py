@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
 from tartan.desktop.margins.state import Picked
@@ -36,7 +36,7 @@ class SpotWhatIf(QWidget):
         self.best: list[Ranked] = []
         self._found: list[Ranked] = []
         self._laid: list[Laid] = []
-        self._loads: list[LoadSet] = []
+        self._loads: list[LoadCase] = []
         self.slices = Slices(self)
         self.note = label("", "soft")
         self.table = DataTable("what one change would do here", filtered=False)

@@ -120,8 +120,8 @@ class Callouts:
         if not self._words:
             return 0.0, 0.0
         wide = max(self._width(word) for word in self._words) / self._ratio
-        size = (self._scene.view.width(), self._scene.view.height())
-        both = two_margins(len(self._words), size, wide, self._line / self._ratio)
+        height = self._scene.view.height()
+        both = two_margins(len(self._words), height, self._line / self._ratio)
         return (wide + 12 if both else 0.0), wide + 12
 
     @property

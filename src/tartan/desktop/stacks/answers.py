@@ -1,6 +1,6 @@
 """Answers of the Stacks station, each remembered while what it came from stays. No Qt.
 
-A stack's answers depend on its plies, the materials in force, a load set and a set of criteria;
+A stack's answers depend on its plies, the materials in force, a load case and a set of criteria;
 all of them are frozen records, so equal questions have one answer.
 """
 
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.loadset import Answer, LoadSet, answer, parts
+from tartan.core.laminate.loadcase import Answer, LoadCase, answer, parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.critical import CriticalLoad, critical_by_sets
 from tartan.core.strength.envelope import Envelope, envelope_steps
@@ -32,14 +32,14 @@ Array = NDArray[np.float64]
 
 
 @lru_cache(maxsize=64)
-def answer_of(laminate: Laminate, loads: LoadSet) -> Answer:
-    """Response of a laminate to a load set, remembered."""
+def answer_of(laminate: Laminate, loads: LoadCase) -> Answer:
+    """Response of a laminate to a load case, remembered."""
     return answer(laminate, loads)
 
 
 @lru_cache(maxsize=64)
-def reserves_of(laminate: Laminate, loads: LoadSet, criteria: CriteriaSet) -> Reserves:
-    """Reserve factors of every ply and spot, remembered."""
+def reserves_of(laminate: Laminate, loads: LoadCase, criteria: CriteriaSet) -> Reserves:
+    """Reserve factors of every ply and level, remembered."""
     found = answer_of(laminate, loads)
     checks = checks_of(laminate, criteria.sets)
     return reserves(checks, found.applied.stress_12[None], found.shear[None], found.residual,
@@ -47,7 +47,7 @@ def reserves_of(laminate: Laminate, loads: LoadSet, criteria: CriteriaSet) -> Re
 
 
 @lru_cache(maxsize=64)
-def critical_of(laminate: Laminate, criteria: CriteriaSet, fixed: LoadSet | None
+def critical_of(laminate: Laminate, criteria: CriteriaSet, fixed: LoadCase | None
                 ) -> tuple[CriticalLoad, ...]:  # fmt: skip
     """Twelve critical loads, remembered; `fixed` brings temperature and moisture."""
     held = fixed.residual if fixed is not None else Load()
@@ -58,7 +58,7 @@ _envelopes: dict[tuple[object, ...], Envelope] = {}
 
 
 def envelope_of(laminate: Laminate, criteria: CriteriaSet, components: tuple[str, str],
-                fixed: LoadSet) -> Generator[float, None, Envelope]:  # fmt: skip
+                fixed: LoadCase) -> Generator[float, None, Envelope]:  # fmt: skip
     """Envelope in two components in pieces, remembered."""
     held = fixed.residual
     key = (laminate, criteria, components, held.dT, held.dT_gradient, held.dC)
@@ -72,16 +72,16 @@ def envelope_of(laminate: Laminate, criteria: CriteriaSet, components: tuple[str
 
 @dataclass(frozen=True)
 class Worst:
-    """What governs a stack over its load sets."""
+    """What governs a stack over its load cases."""
 
     found: Governing
-    loads: LoadSet
+    loads: LoadCase
 
 
-def worst_of(laminate: Laminate, load_sets: Sequence[LoadSet], criteria: CriteriaSet
+def worst_of(laminate: Laminate, load_cases: Sequence[LoadCase], criteria: CriteriaSet
              ) -> Worst | None:  # fmt: skip
-    """Governing reserve factor over load sets; None when there are none."""
-    each = [Worst(reserves_of(laminate, s, criteria).governing(), s) for s in load_sets]
+    """Governing reserve factor over load cases; None when there are none."""
+    each = [Worst(reserves_of(laminate, s, criteria).governing(), s) for s in load_cases]
     return min(each, key=lambda w: w.found.reserve, default=None)
 
 
@@ -120,10 +120,10 @@ def criterion_columns(criteria: CriteriaSet) -> list[tuple[str, str]]:
 
 @dataclass(frozen=True, eq=False)
 class Question:
-    """A laminate under a load set, judged by criteria, and the least reserve factor asked for."""
+    """A laminate under a load case, judged by criteria, and the least reserve factor asked for."""
 
     laminate: Laminate
-    loads: LoadSet
+    loads: LoadCase
     criteria: CriteriaSet
     need: float
 
@@ -155,7 +155,7 @@ def columns(asked: Question, keys: Sequence[str], before: Laminate | None) -> li
     return made
 
 
-def _profile(laminate: Laminate, loads: LoadSet, key: str) -> Array:
+def _profile(laminate: Laminate, loads: LoadCase, key: str) -> Array:
     found = answer_of(laminate, loads)
     name, index = key.split(".")
     if name == "shear":
@@ -174,7 +174,7 @@ def _profile(laminate: Laminate, loads: LoadSet, key: str) -> Array:
 def _bars(asked: Question, key: str, title: str, before: Laminate | None) -> Column:
     values = _least(asked, asked.laminate, key)
     then = None if before is None else _least(asked, before, key)
-    words = "worst spot" if key == "reserve" else title
+    words = "worst level" if key == "reserve" else title
     return Column("reserve factor", words, values, asked.need, then, key)
 
 
@@ -204,15 +204,15 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
     """Working of the least reserve factor of a ply, by one criterion or the worst."""
     found = reserves_of(asked.laminate, asked.loads, asked.criteria)
     values = found.reserve if key == "reserve" else found.of_rule(key.partition(".")[2])
-    spot = int(values[0, ply].argmin())
-    rule = found.checks[int(found.check[0, ply, spot])].rule
+    level = int(values[0, ply].argmin())
+    rule = found.checks[int(found.check[0, ply, level])].rule
     name = rule.key if key == "reserve" else key.partition(".")[2]
     judged = next(c.rule for c in found.checks if c.rule.key == name)
     if judged.stress == "transverse":
-        return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply, spot,
+        return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply, level,
                                      np.array(asked.loads.held[6:]))  # fmt: skip
     applied, held = parts(asked.laminate, asked.loads)
     if judged.stress == "sandwich":
-        return sandwich_working(asked.laminate, applied, name, ply, spot, held,
+        return sandwich_working(asked.laminate, applied, name, ply, level, held,
                                 Beside.of(asked.loads))  # fmt: skip
-    return reserve_working(asked.laminate, applied, name, ply, spot, held)
+    return reserve_working(asked.laminate, applied, name, ply, level, held)

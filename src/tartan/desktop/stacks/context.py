@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.stack import Stack
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.answers import Question
@@ -14,7 +14,7 @@ from tartan.desktop.stacks.state import laminate_or_error
 from tartan.exchange.maps.mapped import required
 from tartan.project.model import CriteriaSet
 
-NOTHING = LoadSet("no load")
+NOTHING = LoadCase("no load")
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,8 +31,8 @@ class Chosen:
         None when it cannot be made; `error` says why.
     before : Laminate or None
         The baseline's, when there is one of that name.
-    loads : LoadSet
-        The chosen load set; one of zeros when there is none.
+    loads : LoadCase
+        The chosen load case; one of zeros when there is none.
     criteria : CriteriaSet
         The set in force.
     need : float
@@ -43,14 +43,14 @@ class Chosen:
     stack: Stack
     laminate: Laminate | None
     before: Laminate | None
-    loads: LoadSet
+    loads: LoadCase
     criteria: CriteriaSet
     need: float
     error: TartanError | None
 
     @property
     def question(self) -> Question | None:
-        """The laminate under the chosen load set; None without a laminate."""
+        """The laminate under the chosen load case; None without a laminate."""
         if self.laminate is None:
             return None
         return Question(self.laminate, self.loads, self.criteria, self.need)
@@ -67,7 +67,7 @@ def chosen(session: Session) -> Chosen | None:
     base = project.baseline
     if base is not None and (old := base.stack(stack.name)) is not None:
         before, _ = laminate_or_error(base, old)
-    name = session.selection.load_set
+    name = session.selection.load_case
     loads = next((s for s in project.loads_on(stack.name) if s.name == name), NOTHING)
     return Chosen(session, stack, laminate, before, loads, project.criteria[0],
                   required(project), error)  # fmt: skip

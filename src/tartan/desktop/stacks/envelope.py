@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.laminate.loadset import parts
+from tartan.core.laminate.loadcase import parts
 from tartan.core.strength.critical import COMPONENTS
 from tartan.core.strength.envelope import Envelope
 from tartan.desktop.slices import Slices
@@ -20,7 +20,7 @@ from tartan.desktop.widgets.small import choice, column, label, row, set_options
 
 
 class EnvelopePane(QWidget):
-    """First failure under any mix of two components, with the load sets as points in it."""
+    """First failure under any mix of two components, with the load cases as points in it."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -83,14 +83,14 @@ class EnvelopePane(QWidget):
         plot.show_all()
         modes = sorted(set(found.modes))
         held = chosen.loads
-        fixed = " with the temperature and moisture of the load set" if (
+        fixed = " with the temperature and moisture of the load case" if (
             held.dT or held.dT_gradient or held.dC) else ""  # fmt: skip
-        tail = f" {others} load sets also have other components." if others else ""
+        tail = f" {others} load cases also have other components." if others else ""
         self.note.setText(f"First failure by {chosen.criteria.name} criteria{fixed}; "
                           f"modes {', '.join(modes)}.{tail}")  # fmt: skip
 
     def _points(self, chosen: Chosen, pair: tuple[str, str], scale: np.ndarray) -> int:
-        """Draw the load sets; return how many are not in this plane."""
+        """Draw the load cases; return how many are not in this plane."""
         outside = 0
         laminate = chosen.laminate
         assert laminate is not None

@@ -1,4 +1,4 @@
-"""First to last ply failure of the chosen stack under the chosen load set."""
+"""First to last ply failure of the chosen stack under the chosen load case."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.criteria import REGISTRY
 from tartan.core.errors import TartanError
-from tartan.core.laminate.loadset import parts
+from tartan.core.laminate.loadcase import parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.progressive import Rule, Step, ply_discount_steps
 from tartan.desktop.slices import Slices
@@ -69,7 +69,7 @@ class HistoryPane(QWidget):
         self._slices.drop()
         self._draw()
         if chosen.laminate is None or not any(chosen.loads.values):
-            self.note.setText("Choose a load set with a force, moment or strain.")
+            self.note.setText("Choose a load case with a force, moment or strain.")
             return
         self.note.setText("working out …")
         self._slices.start(self._work(chosen), self._steps.append, self._end, 60)
@@ -92,14 +92,14 @@ class HistoryPane(QWidget):
             first, last = self._steps[0].reserve, max(s.reserve for s in self._steps)
             kept = ("matrix failures leave the fibre" if self.rule.currentText() == "by mode"
                     else "a failed ply keeps no stiffness")  # fmt: skip
-            self.note.setText(f"First ply fails at {units.factor(first)} times the load set; most "
-                              f"carried is {units.factor(last)} times it. Forces stay in "
+            self.note.setText(f"First ply fails at {units.factor(first)} times the load case; "
+                              f"most carried is {units.factor(last)} times it. Forces stay in "
                               f"proportion; {kept}.")  # fmt: skip
 
     def _draw(self) -> None:
         which = max(0, self.over.currentIndex())
         quantity = units.STRAIN if which < 3 else units.CURVATURE
-        self.plot.begin(f"{DEFORMATIONS[which]}  {quantity.unit}", "× load set")
+        self.plot.begin(f"{DEFORMATIONS[which]}  {quantity.unit}", "× load case")
         strain = np.array([0.0, *(s.strain[which] for s in self._steps)]) / quantity.scale
         height = np.array([0.0, *(s.reserve for s in self._steps)])
         self.plot.axes_through_zero()

@@ -1,4 +1,4 @@
-"""The load sets of a stack: any mix of forces, strains and mean stresses, edited in place."""
+"""The load cases of a stack: any mix of forces, strains and mean stresses, edited in place."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.loadset import COMPONENTS, LoadSet, Way
+from tartan.core.laminate.loadcase import COMPONENTS, LoadCase, Way
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.answers import answer_of
 from tartan.desktop.stacks.context import NOTHING, Chosen
@@ -53,8 +53,8 @@ def way_quantity(way: Way, component: int) -> Quantity:
     return units.STRESS
 
 
-def with_value(loads: LoadSet, field: str, value: float) -> LoadSet:
-    """Load set with one value changed; `field` is a component, or Qx, Qy, dT, dT_gradient, dC."""
+def with_value(loads: LoadCase, field: str, value: float) -> LoadCase:
+    """Load case with one value changed; `field` is a component, or Qx, Qy, dT, dT_gradient, dC."""
     if field in COMPONENTS:
         values = list(loads.values)
         values[COMPONENTS.index(field)] = value
@@ -65,8 +65,8 @@ def with_value(loads: LoadSet, field: str, value: float) -> LoadSet:
     return replace(loads, **{field: value})  # type: ignore[arg-type]
 
 
-def value_of(loads: LoadSet, field: str) -> float:
-    """One value of a load set, as `with_value` names it."""
+def value_of(loads: LoadCase, field: str) -> float:
+    """One value of a load case, as `with_value` names it."""
     if field in COMPONENTS:
         return loads.values[COMPONENTS.index(field)]
     if field in ("Qx", "Qy"):
@@ -74,15 +74,15 @@ def value_of(loads: LoadSet, field: str) -> float:
     return float(getattr(loads, field))
 
 
-def with_way(loads: LoadSet, component: int, way: Way) -> LoadSet:
-    """Load set with a component prescribed in another way, at zero."""
+def with_way(loads: LoadCase, component: int, way: Way) -> LoadCase:
+    """Load case with a component prescribed in another way, at zero."""
     ways, values = list(loads.ways), list(loads.values)
     ways[component], values[component] = way, 0.0
     return replace(loads, ways=tuple(ways), values=tuple(values))  # type: ignore[arg-type]
 
 
-def from_spot(session: Session) -> LoadSet | None:
-    """Load set of the part's governing or picked spot; None where there is no answer."""
+def from_spot(session: Session) -> LoadCase | None:
+    """Load case of the part's governing or picked spot; None where there is no answer."""
     answer = session.answer
     if answer is None or not answer.spots:
         return None
@@ -90,7 +90,7 @@ def from_spot(session: Session) -> LoadSet | None:
     if element is None or element >= len(answer.margins.reserve):
         element = answer.spots[0]
     laminate = answer.layout().laminate(element)
-    # Moments about the reference surface are moved to the middle, which load sets refer to.
+    # Moments about the reference surface are moved to the middle, which load cases refer to.
     loads = about_middle(laminate, spot_loads(answer, element, int(answer.margins.case[element])))
     return replace(loads, stack=laid_stack(answer, element))
 
@@ -104,19 +104,19 @@ def laid_stack(answer: PartAnswer, element: int) -> str:
 
 
 class LoadStrip(QWidget):
-    """Names the load set and shows its values; a click on a symbol changes how it is given."""
+    """Names the load case and shows its values; a click on a symbol changes how it is given."""
 
     def __init__(self, session: Session, tell: Callable[[str], None]) -> None:
         super().__init__()
         self.session = session
         self._tell = tell
         self._chosen: Chosen | None = None
-        self.chooser = button("load set ▾", self._offer_sets, "Choose among the load sets")
-        self.chooser.setAccessibleName("Load set")
+        self.chooser = button("load case ▾", self._offer_sets, "Choose among the load cases")
+        self.chooser.setAccessibleName("Load case")
         self.name = Field(self._rename)
-        self.name.setAccessibleName("Load set name")
+        self.name.setAccessibleName("Load case name")
         self.name.setMaximumWidth(210)
-        self.everywhere = switch("every stack", "Apply this load set to every stack")
+        self.everywhere = switch("every stack", "Apply this load case to every stack")
         self.everywhere.clicked.connect(self._set_everywhere)
         self.fields: dict[str, QuantityField] = {}
         self.symbols: dict[str, QPushButton] = {}
@@ -128,10 +128,10 @@ class LoadStrip(QWidget):
         self.held = switch("ΔT held", "Temperature and moisture stay while the rest is scaled")
         self.held.clicked.connect(self._hold)
         line = row(self.chooser, self.name, self.everywhere, self.held, None,
-                   button("+", self.add, "New load set"),
+                   button("+", self.add, "New load case"),
                    button("from the part", self.add_from_part, "Section forces at the part's "
-                          "governing or picked spot as a load set"),
-                   button("remove", self.remove, "Remove this load set"), spacing=5)  # fmt: skip
+                          "governing or picked spot as a load case"),
+                   button("remove", self.remove, "Remove this load case"), spacing=5)  # fmt: skip
         grid_holder = QWidget()
         grid = QGridLayout(grid_holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -172,26 +172,26 @@ class LoadStrip(QWidget):
     # Edits
 
     @property
-    def loads(self) -> LoadSet | None:
-        """The chosen load set, if there is one."""
+    def loads(self) -> LoadCase | None:
+        """The chosen load case, if there is one."""
         if self._chosen is None or self._chosen.loads is NOTHING:
             return None
         return self._chosen.loads
 
-    def _replace(self, label_: str, new: LoadSet) -> TartanError | None:
+    def _replace(self, label_: str, new: LoadCase) -> TartanError | None:
         old = self.loads
         assert old is not None
 
         def edit(project: Project) -> Project:
-            return design_edits.put_load_sets(
-                project, (new if s.name == old.name else s for s in project.load_sets)
+            return design_edits.put_load_cases(
+                project, (new if s.name == old.name else s for s in project.load_cases)
             )
 
         return self.session.edit(f"{label_}, {old.name}", edit)
 
     def _set(self, field: str, value: float | None) -> TartanError | None:
         if self.loads is None:
-            # Typed without a load set: one is made to hold it.
+            # Typed without a load case: one is made to hold it.
             if value:
                 self.add(with_value(self._fresh(), field, value))
             return None
@@ -212,9 +212,9 @@ class LoadStrip(QWidget):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for loads in self.session.project.loads_on(self._chosen.stack.name):
-            menu.addAction(loads.name, lambda n=loads.name: self.session.select(load_set=n))
+            menu.addAction(loads.name, lambda n=loads.name: self.session.select(load_case=n))
         menu.addSeparator()
-        menu.addAction("new load set", self.add)
+        menu.addAction("new load case", self.add)
         menu.popup(self.chooser.mapToGlobal(self.chooser.rect().topLeft()))
 
     def give_as(self, component: int, way: Way) -> None:
@@ -229,20 +229,20 @@ class LoadStrip(QWidget):
                 new = with_value(new, COMPONENTS[component], value)
             self._replace(f"{COMPONENTS[component]} as {way}", new)
 
-    def _fresh(self) -> LoadSet:
-        return LoadSet("loads", stack=self._chosen.stack.name if self._chosen else "")
+    def _fresh(self) -> LoadCase:
+        return LoadCase("loads", stack=self._chosen.stack.name if self._chosen else "")
 
-    def add(self, like: LoadSet | None = None) -> None:
-        """Add a load set and choose it."""
+    def add(self, like: LoadCase | None = None) -> None:
+        """Add a load case and choose it."""
         new = like or self._fresh()
-        before = {s.name for s in self.session.project.load_sets}
-        self.session.edit("add load set", lambda p: design_edits.add_load_set(p, new))
-        added = [s.name for s in self.session.project.load_sets if s.name not in before]
+        before = {s.name for s in self.session.project.load_cases}
+        self.session.edit("add load case", lambda p: design_edits.add_load_case(p, new))
+        added = [s.name for s in self.session.project.load_cases if s.name not in before]
         if added:
-            self.session.select(load_set=added[0])
+            self.session.select(load_case=added[0])
 
     def add_from_part(self) -> None:
-        """Add the section forces at the part's governing or picked spot as a load set."""
+        """Add the section forces at the part's governing or picked spot as a load case."""
         found = from_spot(self.session)
         if found is None:
             self._tell("The part has no answer yet. Wait until it is solved.")
@@ -252,19 +252,19 @@ class LoadStrip(QWidget):
         self.add(found)
 
     def remove(self) -> None:
-        """Remove the chosen load set."""
+        """Remove the chosen load case."""
         gone = self.loads
         if gone is not None:
-            self.session.edit(f"remove {gone.name}", lambda p: design_edits.put_load_sets(
-                p, (s for s in p.load_sets if s.name != gone.name)))  # fmt: skip
+            self.session.edit(f"remove {gone.name}", lambda p: design_edits.put_load_cases(
+                p, (s for s in p.load_cases if s.name != gone.name)))  # fmt: skip
 
     def _rename(self, text: str) -> TartanError | None:
         old = self.loads
         if old is None:
             return None
-        error = self._replace("rename load set", replace(old, name=text.strip()))
+        error = self._replace("rename load case", replace(old, name=text.strip()))
         if error is None:
-            self.session.select(load_set=text.strip())
+            self.session.select(load_case=text.strip())
         else:
             self._tell(str(error))
         return error
@@ -282,7 +282,7 @@ class LoadStrip(QWidget):
     # Showing
 
     def put(self, chosen: Chosen) -> None:
-        """Show the load sets of a stack."""
+        """Show the load cases of a stack."""
         self._chosen = chosen
         loads = chosen.loads
         some = self.loads is not None
@@ -307,7 +307,7 @@ class LoadStrip(QWidget):
             edit.put_value(value_of(loads, field))
 
 
-def _present(laminate: Laminate, loads: LoadSet, component: int, way: Way) -> float:
+def _present(laminate: Laminate, loads: LoadCase, component: int, way: Way) -> float:
     """Value a component has now, in another way of giving it, to six digits."""
     found = answer_of(laminate, loads)
     if way == "strain":

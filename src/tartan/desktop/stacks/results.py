@@ -1,4 +1,4 @@
-"""Every figure of every ply at its three spots as a table."""
+"""Every figure of every ply at its three levels as a table."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import mode_name
 from tartan.core.errors import TartanError
-from tartan.core.laminate.response import SPOTS, principal
+from tartan.core.laminate.response import LEVELS, principal
 from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.answers import Question
 from tartan.desktop.stacks.context import Chosen
@@ -21,7 +21,7 @@ _AXES_12, _AXES_XY = ("1", "2", "12"), ("x", "y", "xy")
 
 
 class ResultsPane(QWidget):
-    """Strains, stresses, principal values and reserve factors under the chosen load set."""
+    """Strains, stresses, principal values and reserve factors under the chosen load case."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -55,7 +55,7 @@ class ResultsPane(QWidget):
 
 
 def ply_table(asked: Question) -> Table:
-    """All results of a laminate under a load set, one row a ply and spot.
+    """All results of a laminate under a load case, one row a ply and level.
 
     Raises
     ------
@@ -75,10 +75,10 @@ def ply_table(asked: Question) -> Table:
     numbers = np.concatenate(groups, axis=-1)
     rows: list[tuple[Cell, ...]] = []
     for i, ply in enumerate(asked.laminate.stack.plies):
-        for s, spot in enumerate(SPOTS):
+        for s, level in enumerate(LEVELS):
             check = judged.checks[int(judged.check[0, i, s])]
             mode = mode_name(check.rule.modes, int(judged.mode[0, i, s]))
-            rows.append((i + 1, ply.angle, ply.material, spot, float(judged.reserve[0, i, s]),
+            rows.append((i + 1, ply.angle, ply.material, level, float(judged.reserve[0, i, s]),
                          criterion(check.rule.key).title, mode,
                          float(total.z[i, s] / units.LENGTH.scale),
                          *(float(v) for v in numbers[i, s])))  # fmt: skip
@@ -87,7 +87,7 @@ def ply_table(asked: Question) -> Table:
 
 def _head() -> tuple[str, ...]:
     stress, strain = units.STRESS.unit, units.STRAIN.unit
-    return ("ply", "angle [°]", "material", "spot", "RF", "criterion", "mode",
+    return ("ply", "angle [°]", "material", "level", "RF", "criterion", "mode",
             f"z [{units.LENGTH.unit}]", *(f"σ{a} [{stress}]" for a in (*_AXES_12, *_AXES_XY)),
             f"σI [{stress}]", f"σII [{stress}]", "σI from 1 [°]", f"τ13 [{stress}]",
             f"τ23 [{stress}]", *(f"ε{a} [{strain}]" for a in (*_AXES_12, *_AXES_XY)))  # fmt: skip

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from tartan.core.criteria import REGISTRY, criterion, fits
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.response import SPOTS, Load
+from tartan.core.laminate.response import LEVELS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
 from tartan.core.working import reserve_working
 from tartan.desktop.stacks import answers
@@ -191,7 +191,7 @@ class StrengthPane(QWidget):
             rows.append(values)
             angle = Look("" if c.angle is None else f"{c.angle:.0f}°")
             shown: list[Look | None] = [None] * len(values)
-            shown[4], shown[6] = Look(f"{c.ply + 1} {c.spot}"), angle
+            shown[4], shown[6] = Look(f"{c.ply + 1} {c.level}"), angle
             shown[5] = Look(c.mode, mode=c.mode)
             looks.append(shown)
         force = f"{units.LINE_FORCE.unit} or {units.LINE_MOMENT.unit}"
@@ -212,7 +212,7 @@ class StrengthPane(QWidget):
         unit[COMPONENTS.index(component)] = float(sign)
         load = Load(np.array(unit[:3]), np.array(unit[3:]), fixed.dT, fixed.dT_gradient, fixed.dC)
         self._open(lambda: reserve_working(laminate, load, c.criterion, c.ply,
-                                           SPOTS.index(c.spot)))  # fmt: skip
+                                           LEVELS.index(c.level)))  # fmt: skip
 
 
 def switched(criteria: CriteriaSet, kind: str, key: str, *, on: bool) -> CriteriaSet:

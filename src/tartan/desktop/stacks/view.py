@@ -309,7 +309,7 @@ class StacksView(QWidget):
 
 
 def _card(project: Project, stack: Stack) -> Card:
-    """Card of a stack: its words, swatch, and the least reserve factor over its load sets."""
+    """Card of a stack: its words, swatch, and the least reserve factor over its load cases."""
     on_part = project.part is not None and stack.name in project.part.stacks()
     words = stack_words(stack)
     laminate, _ = state.laminate_or_error(project, stack)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.errors import TartanError
-from tartan.core.laminate.loadset import LoadSet
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material
 from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
@@ -96,12 +96,12 @@ class WhatIfPane(QWidget):
         self.slices.drop()
         if not loads or chosen.laminate is None:
             self._fill()
-            self.note.setText("needs a load set")
+            self.note.setText("needs a load case")
             return
         self.note.setText("ranking …")
         self.slices.start(self._work(chosen, project, loads), self._hear, self._end, QUIET)
 
-    def _work(self, chosen: Chosen, project: Project, loads: tuple[LoadSet, ...]
+    def _work(self, chosen: Chosen, project: Project, loads: tuple[LoadCase, ...]
               ) -> Iterator[list[Ranked]]:  # fmt: skip
         """Rank the changes of what was asked; the project may have gone on meanwhile."""
         materials = [project.in_force(m) for m in project.materials]
@@ -158,7 +158,7 @@ class WhatIfPane(QWidget):
             rows.append(cells)
             looks.append(shown)
         unit = units.AREAL_MASS.unit
-        head = ("change", "RF", "gain", f"mass [{unit}]", "gain / mass", "load set")
+        head = ("change", "RF", "gain", f"mass [{unit}]", "gain / mass", "load case")
         self.table.put(Table("what one change would do", head, tuple(rows)), looks,
                        (0, 48, 52, 78, 74, 100))  # fmt: skip
         count = f"{len(others)} of {self._count}" if self.slices.busy else f"{len(others)}"

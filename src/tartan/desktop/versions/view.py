@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.response import LEVELS
 from tartan.desktop import theme
 from tartan.desktop.margins.legend import Legend
 from tartan.desktop.margins.stage import faded
@@ -267,7 +267,7 @@ class VersionsView(QWidget):
         if answer is None or BY_KEY[view.field].sort != "ply":
             return ""
         ply = min(view.ply, len(answer.layout().laid) - 1)
-        return f"of {ply_words(answer, ply)} at the {SPOTS[view.spot]}, as picked in Margins"
+        return f"of {ply_words(answer, ply)} at the {LEVELS[view.level]}, as picked in Margins"
 
     def _view(self) -> View:
         field = BY_TITLE[self.shown.currentText() or TITLES[0]]

@@ -146,7 +146,7 @@ def paint_reading(painter: QPainter, column: Column, area: QRectF, at: QPointF,
         return
     ply, share = place
     low, middle, high = (float(v) for v in column.values[ply])
-    # Quadratic through the three spots: exact for straight lines and for shear stresses.
+    # Quadratic through the three levels: exact for straight lines and for shear stresses.
     value = (low * (1 - share) * (1 - 2 * share) + 4 * middle * share * (1 - share)
              + high * share * (2 * share - 1))  # fmt: skip
     painter.setFont(theme.strong(8.5))

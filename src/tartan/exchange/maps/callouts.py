@@ -31,11 +31,9 @@ class Lines:
     right: NDArray[np.bool_]
 
 
-def two_margins(count: int, size: tuple[float, float], wide: float, high: float,
-                gap: float = 8.0) -> bool:  # fmt: skip
-    """Whether words go to both sides: in a narrow picture they would cover it all."""
-    width, height = size
-    return width > 3.2 * wide or count > max(1, int((height - 2 * gap) // high))
+def two_margins(count: int, height: float, high: float, gap: float = 8.0) -> bool:
+    """Whether so many lines of words need both margins; one takes less from the picture."""
+    return count > max(1, int((height - 2 * gap) // high))
 
 
 def margin_lines(anchors: Array, size: tuple[float, float], wide: float, high: float,
@@ -62,7 +60,7 @@ def margin_lines(anchors: Array, size: tuple[float, float], wide: float, high: f
     y = height / 2 + (np.arange(rows) - (rows - 1) / 2) * min(high, height / rows)
     right = np.stack([np.full(rows, width - gap - wide), y], axis=1)
     left = np.stack([np.full(rows, gap + wide), y], axis=1)
-    both = not right_only and two_margins(count, size, wide, high, gap)
+    both = not right_only and two_margins(count, height, high, gap)
     slots = np.concatenate([right, left]) if both else right
     if count == 0:
         return Lines(np.zeros((0, 2)), np.zeros(0, bool))

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from tartan.core.laminate.response import (
     free_resultants,
     free_stress,
+    level_heights,
     shear_from_section,
-    spot_heights,
     stress_from_section,
 )
 from tartan.core.laminate.stiffness import Laminate
@@ -42,7 +42,7 @@ class Field:
         Its name in words and symbols.
     sort : {"envelope", "category", "motion", "section", "ply"}
         What it depends on: a choice of plies and cases; that, but as a name; a case; a case; or
-        a case, a ply and a spot.
+        a case, a ply and a level.
     quantity : Quantity
         Its kind.
     signed : bool
@@ -111,15 +111,15 @@ class View:
         What an envelope is taken over.
     case : str
         Case of all other fields.
-    ply, spot : int
-        Ply of the lay-up and spot of a ply's field, from 0.
+    ply, level : int
+        Ply of the lay-up and level of a ply's field, from 0.
     """
 
     field: str = "reserve"
     ask: Ask = EVERYTHING
     case: str = ""
     ply: int = 0
-    spot: int = 2
+    level: int = 2
 
 
 def values(answer: PartAnswer, view: View) -> Array:
@@ -136,7 +136,7 @@ def values(answer: PartAnswer, view: View) -> Array:
         return _motion(answer, case, field.key)
     if field.sort == "section":
         return _section(answer, case, field)
-    return _of_ply(answer, case, view.ply, view.spot, field.key)
+    return _of_ply(answer, case, view.ply, view.level, field.key)
 
 
 def _envelope(answer: PartAnswer, key: str, ask: Ask) -> Array:
@@ -210,26 +210,28 @@ def section_forces(answer: PartAnswer, case: int) -> Array:
     return remembered(answer, ("section forces", case), make)
 
 
-def ply_operator(laminate: Laminate, place: int, spot: int, key: str) -> Array:
+def ply_operator(laminate: Laminate, place: int, level: int, key: str) -> Array:
     """What a field of a ply is per section strain, shape (8,)."""
     eye = np.eye(8)
     if key in ("s1", "s2", "t12"):
-        return stress_from_section(laminate, eye)[:, place, spot, ("s1", "s2", "t12").index(key)]
+        return stress_from_section(laminate, eye)[:, place, level, ("s1", "s2", "t12").index(key)]
     if key in ("t13", "t23"):
-        return shear_from_section(laminate, eye)[:, place, spot, ("t13", "t23").index(key)]
+        return shear_from_section(laminate, eye)[:, place, level, ("t13", "t23").index(key)]
     row = laminate.T[place, ("e1", "e2", "g12").index(key)]
-    return np.concatenate([row, spot_heights(laminate)[place, spot] * row, np.zeros(2)])
+    return np.concatenate([row, level_heights(laminate)[place, level] * row, np.zeros(2)])
 
 
-def _of_ply(answer: PartAnswer, case: int, ply: int, spot: int, key: str) -> Array:
+def _of_ply(answer: PartAnswer, case: int, ply: int, level: int, key: str) -> Array:
     strains = mean_strains(answer, case)
     found = np.full(len(strains), np.nan)
     for laminate, plies, here in _zones(answer):
         if ply not in plies:
             continue
         place = plies.index(ply)
-        found[here] = strains[here] @ ply_operator(laminate, place, spot, key)
+        found[here] = strains[here] @ ply_operator(laminate, place, level, key)
         heat = answer.heat(case, int(here[0]))
         if heat is not None and key in ("s1", "s2", "t12"):
-            found[here] -= free_stress(laminate, heat)[place, spot, ("s1", "s2", "t12").index(key)]
+            found[here] -= free_stress(laminate, heat)[
+                place, level, ("s1", "s2", "t12").index(key)
+            ]
     return found

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from tartan.core.criteria import criterion
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.response import LEVELS
 from tartan.exchange.maps import colours
 from tartan.exchange.maps.fields import BY_KEY, Field, View, values
 from tartan.project import units
@@ -110,8 +110,8 @@ def over_words(view: View) -> str:
              f"ply {ask.plies[0] + 1}" if ask.plies else "all plies"]  # fmt: skip
     parts.append(f"{len(ask.cases)} cases" if len(ask.cases) > 1 else
                  ask.cases[0] if ask.cases else "all cases")  # fmt: skip
-    if ask.spots:
-        parts.append(", ".join(SPOTS[s] for s in ask.spots))
+    if ask.levels:
+        parts.append(", ".join(LEVELS[s] for s in ask.levels))
     if ask.criteria:
         parts.append(", ".join(criterion(k).title for k in ask.criteria))
     return f"worst of {', '.join(parts)}"

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
-from tartan.core.laminate.loadset import answer as laminate_answer
-from tartan.core.laminate.loadset import parts
+from tartan.core.laminate.loadcase import answer as laminate_answer
+from tartan.core.laminate.loadcase import parts
 from tartan.core.strength.many import Beside, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
 from tartan.core.working_sandwich import sandwich_working
@@ -154,7 +154,7 @@ def _margins(source: Source) -> Chapter:
     out = excluded(answer, project.left_out).mask
     worst = worst_of(answer, Ask(), project.left_out)
     places = [] if worst is None else [(worst, _label(answer, worst))]
-    for field, words in (("reserve", "Reserve factor, worst of all plies, spots and cases."),
+    for field, words in (("reserve", "Reserve factor, worst of all plies, levels and cases."),
                          ("ply", "Which ply governs."), ("mode", "Which mode governs."),
                          ("case", "Which case governs.")):  # fmt: skip
         shown = make_map(project, answer, View(field))
@@ -208,7 +208,7 @@ def _draw(chapter: Chapter, source: Source, shown: Map, words: str,
 def _spot(chapter: Chapter, source: Source, element: int) -> None:
     """Section at the governing spot, and what drives it."""
     answer, m = source.answer, source.answer.margins
-    case, ply, spot = int(m.case[element]), int(m.ply[element]), int(m.spot[element])
+    case, ply, level = int(m.case[element]), int(m.ply[element]), int(m.level[element])
     layout = answer.layout()
     laminate, plies = layout.laminate(element), layout.plies(element)
     loads = spot_loads(answer, element, case)
@@ -219,7 +219,7 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
     stress = response.total.stress_12 / units.STRESS.scale
     columns = [(f"stress {n}", units.STRESS.unit, stress[..., i])
                for i, n in enumerate(("σ₁", "σ₂", "τ₁₂"))]  # fmt: skip
-    columns.append(("reserve factor", "worst spot", found.reserve[0].min(axis=1)))
+    columns.append(("reserve factor", "worst level", found.reserve[0].min(axis=1)))
     kinds = [x.kind for x in laminate.materials]
     sheet = figures.section_sheet([layout.laid[n] for n in plies], kinds, plies, columns,
                                   required(source.project))  # fmt: skip
@@ -227,7 +227,7 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
     chapter.blocks.append(Figure(figures.svg_of(sheet),
                                  f"Section at the governing spot, element {element + 1}: {words}. "
                                  "Bands are drawn of even height."))  # fmt: skip
-    key, driven = drivers_at(answer, element, case, ply, spot, m.checks[int(m.check[element])],
+    key, driven = drivers_at(answer, element, case, ply, level, m.checks[int(m.check[element])],
                              int(m.point[element]))  # fmt: skip
     names = ("σ₁", "σ₂", "τ₁₂") if len(driven.shares) == 3 else ("τ₁₃", "τ₂₃")
     rows = [(n, float(s) / units.STRESS.scale, f"{v:.0%}") for n, s, v
@@ -269,14 +269,14 @@ def governing_working(answer: PartAnswer, element: int) -> Working:
     laminate = layout.laminate(element)
     place = layout.plies(element).index(int(m.ply[element]))
     loads = spot_loads(answer, element, int(m.case[element]))
-    key, spot = m.checks[int(m.check[element])], int(m.spot[element])
+    key, level = m.checks[int(m.check[element])], int(m.level[element])
     if criterion(key).stress == "transverse":
-        return shear_reserve_working(laminate, np.array(loads.Q), key, place, spot,
+        return shear_reserve_working(laminate, np.array(loads.Q), key, place, level,
                                      np.array(loads.held[6:]))  # fmt: skip
     applied, held = parts(laminate, loads)
     if criterion(key).stress == "sandwich":
-        return sandwich_working(laminate, applied, key, place, spot, held)
-    return reserve_working(laminate, applied, key, place, spot, held)
+        return sandwich_working(laminate, applied, key, place, level, held, Beside.of(loads))
+    return reserve_working(laminate, applied, key, place, level, held)
 
 
 def _versions(source: Source) -> Chapter:

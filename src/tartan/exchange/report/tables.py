@@ -6,7 +6,7 @@ import numpy as np
 
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
-from tartan.core.laminate.response import SPOTS
+from tartan.core.laminate.response import LEVELS
 from tartan.core.materials import FIELD_NAMES
 from tartan.exchange.maps.mapped import required
 from tartan.exchange.tables import Table
@@ -146,7 +146,7 @@ def hot_spots_table(project: Project, answer: PartAnswer, group: str = "neighbou
 def brief_hot_spots(project: Project, answer: PartAnswer) -> Table:
     """Hot spots in the columns that a page has room for."""
     whole = hot_spots_table(project, answer)
-    wanted = ("reserve factor", "where", "case", "ply", "spot", "mode", "criterion", "element")
+    wanted = ("reserve factor", "where", "case", "ply", "level", "mode", "criterion", "element")
     at = [whole.head.index(n) for n in wanted]
     return Table(whole.title, wanted, tuple(tuple(r[j] for j in at) for r in whole.rows))
 
@@ -163,7 +163,7 @@ def margins_table(project: Project, answer: PartAnswer, ask: Ask | None = None) 
 def _addresses(title: str, answer: PartAnswer, ask: Ask, elements: list[int] | range) -> Table:
     m, names = margins_for(answer, ask), answer.inputs.case_names
     centres = answer.layout().mesh.centres() / units.LENGTH.scale
-    head = ("element", "reserve factor", "failure index", "where", "case", "ply", "spot", "mode",
+    head = ("element", "reserve factor", "failure index", "where", "case", "ply", "level", "mode",
             "criterion", *(_head(a, units.LENGTH) for a in "xyz"))  # fmt: skip
     plies = [ply_words(answer, i) for i in range(len(answer.layout().laid))]
     rows = []
@@ -171,7 +171,7 @@ def _addresses(title: str, answer: PartAnswer, ask: Ask, elements: list[int] | r
         x, y, z = (float(v) for v in centres[e])
         rows.append((e + 1, float(m.reserve[e]), float(m.index[e]),
                      where_words(answer.inputs, e), names[int(m.case[e])], plies[int(m.ply[e])],
-                     SPOTS[int(m.spot[e])], m.mode_label(e),
+                     LEVELS[int(m.level[e])], m.mode_label(e),
                      criterion(m.checks[int(m.check[e])]).title, x, y, z))  # fmt: skip
     return Table(title, head, tuple(rows))
 

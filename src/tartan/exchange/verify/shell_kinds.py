@@ -19,7 +19,7 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import (
     Load,
     free_resultants,
-    spot_heights,
+    level_heights,
     stress_from_section,
 )
 from tartan.core.shell.element import GAUSS, shape
@@ -254,7 +254,7 @@ def _outputs(laminate: Laminate, C: Array, field: _Field) -> dict[str, Array]:
 def _equilibrium(laminate: Laminate, by_x: Array, by_y: Array) -> Array:
     """Shear stresses xz and yz from the gradients of the section strains, shape (2, n, 3)."""
     low = laminate.z[:-1, None]
-    height = spot_heights(laminate) - low
+    height = level_heights(laminate) - low
 
     def grown(gradient: Array) -> Array:
         """In-plane stress gradient integrated from the ply's bottom, shape (n, 3, 3)."""

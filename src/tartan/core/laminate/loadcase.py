@@ -1,4 +1,4 @@
-"""A load set: any mix of forces, strains and mean stresses, with temperature and moisture.
+"""A load case: any mix of forces, strains and mean stresses, with temperature and moisture.
 
 Each of the six components is prescribed in one way; transverse forces are always forces. The
 mechanical part is what a reserve factor scales; the response to temperature and moisture with
@@ -27,7 +27,7 @@ _NONE: tuple[Way, ...] = ("force",) * 6
 
 
 @dataclass(frozen=True)
-class LoadSet:
+class LoadCase:
     """A named load on a laminate.
 
     Attributes
@@ -120,15 +120,15 @@ class LoadSet:
         return found
 
 
-def check_load_set(loads: LoadSet) -> LoadSet:
-    """Return the load set when it can be used.
+def check_load_case(loads: LoadCase) -> LoadCase:
+    """Return the load case when it can be used.
 
     Raises
     ------
     StackError
         When a value is not finite or a way unknown.
     """
-    where = f"Load set '{loads.name}'"
+    where = f"Load case '{loads.name}'"
     if not all(map(math.isfinite, (*loads.values, *loads.Q, loads.dT, loads.dT_gradient,
                                    loads.dC, *loads.held, loads.growing_dT,
                                    loads.growing_gradient, loads.press, loads.held_press,
@@ -150,7 +150,7 @@ def check_load_set(loads: LoadSet) -> LoadSet:
 
 @dataclass(frozen=True, eq=False)
 class Answer:
-    """Response of a laminate to a load set.
+    """Response of a laminate to a load case.
 
     Attributes
     ----------
@@ -174,15 +174,15 @@ class Answer:
     held_shear: Array | None = None
 
 
-def answer(laminate: Laminate, loads: LoadSet) -> Answer:
-    """Work out a laminate's response to a load set.
+def answer(laminate: Laminate, loads: LoadCase) -> Answer:
+    """Work out a laminate's response to a load case.
 
     Raises
     ------
     StackError
         When a load is not finite.
     """
-    check_load_set(loads)
+    check_load_case(loads)
     values, known = loads.prescribed(laminate.thickness), loads.is_strain
     applied, resultants = respond_mixed(laminate, known, values, loads.growing)
     total, residual = applied, None
@@ -206,7 +206,7 @@ def shear_of(laminate: Laminate, Q: tuple[float, float]) -> Array:
     return shear_from_section(laminate, section)
 
 
-def parts(laminate: Laminate, loads: LoadSet) -> tuple[Load, Load]:
+def parts(laminate: Laminate, loads: LoadCase) -> tuple[Load, Load]:
     """The scaled and the resting part as forces, moments and temperatures that would cause them.
 
     Returns
