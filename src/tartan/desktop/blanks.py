@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QMenu, QScrollArea, QStackedWidget, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.materials import Material
+from tartan.core.stack import Ply
 from tartan.core.stack.notation import context_for, parse
 from tartan.desktop.nextstep import NextStep, next_step
 from tartan.desktop.part.state import STARTS
@@ -138,8 +139,12 @@ class BlankPage(QStackedWidget):
 
     def _paste_plies(self) -> None:
         project = self.window_.session.project
+        first = project.materials[0]
+        like = None
+        if first.ply_thickness:
+            like = Ply(first.name, 0.0, first.ply_thickness)
         try:
-            plies = read_plies(as_rows(clipboard_text()), project, None, "Paste")
+            plies = read_plies(as_rows(clipboard_text()), project, like, "Paste")
         except TartanError as error:
             self._refuse(error)
             return

@@ -25,6 +25,7 @@ class FileWindow(QMainWindow):
         self.autosave = Autosave(session)
         self.origin = "sample"
         """What a project is that came from no file."""
+        self._unwritable: Path | None = None
 
     def file_changed(self) -> None:
         """Show which file it is, and whether it is saved."""
@@ -75,8 +76,8 @@ class FileWindow(QMainWindow):
             self.open_path(Path(path))
 
     def save(self) -> bool:
-        """Save where the project came from; ask when it came from nowhere."""
-        if self.session.path is None:
+        """Save where the project came from; ask where there is none that can be written."""
+        if self.session.path is None or self._unwritable == self.session.path:
             return self.ask_save_as()
         return self._save_to(self.session.path)
 
@@ -85,8 +86,10 @@ class FileWindow(QMainWindow):
         try:
             storage.save(self.session.project, path)
         except TartanError as error:
+            self._unwritable = path
             self.complain("Not saved", error)
             return False
+        self._unwritable = None
         self.session.path = path
         self.session.history.mark_saved()
         self.autosave.forget()

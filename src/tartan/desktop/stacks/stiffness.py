@@ -53,19 +53,21 @@ class StiffnessPane(QWidget):
         grid = QGridLayout(table)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(3)
-        for j, head in enumerate(state.FORMS, start=2):
-            grid.addWidget(label(head, "soft"), 0, j, Qt.AlignmentFlag.AlignRight)
-            grid.setColumnStretch(j, 1)
-        for i, (field, symbol) in enumerate(state.CONSTANTS, start=1):
+        # A line for each way of loading it: across, the constants of one state belong together.
+        right = Qt.AlignmentFlag.AlignRight
+        for j, (field, symbol) in enumerate(state.CONSTANTS, start=1):
             name = row(label(symbol, "head"), UnitLabel(state.quantity_of(field)), spacing=3)
-            grid.addWidget(name, i, 0, Qt.AlignmentFlag.AlignLeft)
-            for j, form in enumerate(state.FORMS, start=2):
+            grid.addWidget(name, 0, j, right)
+            grid.setColumnStretch(j, 1)
+            for i, form in enumerate(state.FORMS, start=1):
                 figure = Figure()
                 figure.setAccessibleName(f"{field} {form}")
-                figure.setAlignment(Qt.AlignmentFlag.AlignRight)
+                figure.setAlignment(right)
                 figure.opened.connect(lambda f=field, k=form: self._open_constant(f, k))
                 grid.addWidget(figure, i, j)
                 self.figures[field, form] = figure
+        for i, form in enumerate(state.FORMS, start=1):
+            grid.addWidget(label(form, "soft"), i, 0)
         return table
 
     def _offer_others(self) -> None:

@@ -184,7 +184,7 @@ class StrengthPane(QWidget):
             deformed = units.CURVATURE if bend else units.STRAIN
             then = (c.load - before[i].load) / quantity.scale if before else 0.0
             other = self._found[1][i].load / quantity.scale if len(self._found) > 1 else None
-            values = (f"{'+' if c.sign > 0 else '−'}{c.component}", c.load / quantity.scale,
+            values = (load_words(c), c.load / quantity.scale,
                       c.stress / units.STRESS.scale, c.deformation / deformed.scale, c.ply + 1,
                       c.mode, math.nan if c.angle is None else c.angle,
                       criterion(c.criterion).title, other, then if before else None)  # fmt: skip
@@ -200,7 +200,7 @@ class StrengthPane(QWidget):
                 "fracture angle [°]", "criterion", f"by {self.against.currentText()}",
                 "against baseline")  # fmt: skip
         self.table.put(
-            Table("critical loads", head, tuple(rows)), looks, (46, 62, 58, 62, 66, 108)
+            Table("critical loads", head, tuple(rows)), looks, (104, 62, 58, 62, 66, 108)
         )
 
     def _open_load(self, component: str, sign: int) -> None:
@@ -213,6 +213,13 @@ class StrengthPane(QWidget):
         load = Load(np.array(unit[:3]), np.array(unit[3:]), fixed.dT, fixed.dT_gradient, fixed.dC)
         self._open(lambda: reserve_working(laminate, load, c.criterion, c.ply,
                                            LEVELS.index(c.level)))  # fmt: skip
+
+
+def load_words(c: CriticalLoad) -> str:
+    """A critical load in words: component and sense."""
+    if c.component in ("Nx", "Ny"):
+        return f"{c.component} {'tension' if c.sign > 0 else 'compression'}"
+    return f"{c.component} {'positive' if c.sign > 0 else 'negative'}"
 
 
 def switched(criteria: CriteriaSet, kind: str, key: str, *, on: bool) -> CriteriaSet:
