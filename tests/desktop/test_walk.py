@@ -49,7 +49,7 @@ def _without(**changes: object) -> Project:
     return dataclasses.replace(_laid(), **changes)  # type: ignore[arg-type]
 
 
-def _half_covered() -> Project:
+def half_covered() -> Project:
     """Elements without plies: the only rung lies on a part of the surface."""
     project = _laid()
     assert project.part is not None
@@ -69,7 +69,7 @@ STATES: dict[str, Callable[[], Project]] = {
     "an unloaded stack": lambda: _laminate_only((Ply(CARBON.name, 0.0, 1e-3),)),
     "no material": lambda: _without(materials=(), stacks=(), part=None, supports=(), cases=()),
     "no surface": lambda: _without(part=None),
-    "elements without plies": _half_covered,
+    "elements without plies": half_covered,
     "no support": lambda: _without(supports=()),
     "no case": lambda: _without(cases=()),
     "no loads": lambda: _without(cases=(Case("idle"),)),
