@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from tartan.desktop.window import MainWindow
-from tartan.project import case_edits, edits, part_edits, storage
+from tartan.project import case_edits, edits, part_edits, storage, versions
 from tartan.project.partmodel import Near, Region
 from tests.desktop.conftest import coarse_sample
 from tests.desktop.test_window import CTRL, LEFT, solved, type_into
@@ -126,3 +126,20 @@ def test_the_window_does_not_stall_while_a_part_is_solved(qtbot, open_window: Op
     timer.stop()
     # A generous bound for a loaded test machine; `make bench` measures against 100 ms.
     assert max(np.diff(ticks)) < 0.4
+
+
+def test_an_answer_asked_for_beside_is_taken_where_it_is_wanted(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    """The answer of another version comes while the one at work has become just like it."""
+    session = window.session
+    first = session.answer
+    assert first is not None
+    session.edit("clone", versions.clone_version)
+    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
+    solved(qtbot, window)
+    del session._kept[first.inputs]
+    session.compare("A")
+    assert session._worker.busy
+    session.undo()
+    qtbot.waitUntil(lambda: session.fresh, timeout=10_000)
+    assert session.answer is not None
+    assert session.answer.inputs == first.inputs

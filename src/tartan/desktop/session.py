@@ -211,6 +211,10 @@ class Session(QObject):
     def _hear(self, event: Event) -> None:
         if event.answer is not None:
             self._keep(event.answer)
+            if event.answer.inputs == self._wanted and not self.fresh:
+                # Whoever it was asked for: another version may have been of the same inputs.
+                self._show(event.answer)
+                self.error = None
         if event.number == self._other:
             self._hear_other(event)
         elif event.number == self._number:
@@ -218,9 +222,6 @@ class Session(QObject):
             if event.state is JobState.RUNNING:
                 self.progress_changed.emit()
                 return
-            if event.answer is not None and event.answer.inputs == self._wanted:
-                self._show(event.answer)
-                self.error = None
             # News of a request that is no longer wanted must not cover what stands now.
             if event.state in (JobState.FAILED, JobState.LOST) and self._sent == self._wanted:
                 self.error = event.error
