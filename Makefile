@@ -46,7 +46,7 @@ verify: $(READY)
 $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	sh scripts/system_packages.sh
 	$(PYTHON) -m venv --without-pip --clear .venv
-	$(PIP) install -r requirements.lock
+	$(PIP) install --require-hashes -r requirements.lock
 	$(PIP) install --no-deps --no-build-isolation -e .
 	$(BIN)/python -c "from tartan.core.criteria import kernels; from tartan.core.shell import sweep; kernels.compile_all(); sweep.compile_all()"
 	touch $(READY)

@@ -129,7 +129,7 @@ def main(folder: Path) -> int:
         window.session.select(station=station, plies=(1,) if station == "Stacks" else ())
         QTest.qWait(900 if station == "Stacks" else 0)
         picture(window, folder / f"{station.lower()}.png")
-    answered = not window.session.solving
+    answered = window.session.fresh and verdict.state in ("holds", "fails")
     window.stacks.whatif.open.setChecked(True)
     strut(window, folder)
     failure_modes(folder / "failure-modes.png")

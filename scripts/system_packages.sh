@@ -8,7 +8,8 @@ libfontconfig1 libfreetype6 libx11-6 libx11-xcb1 libxkbcommon0 libxkbcommon-x11-
 libxcb-glx0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
 libxcb-render0 libxcb-shape0 libxcb-shm0 libxcb-sync1 libxcb-util1 libxcb-xfixes0 libxcb-xinerama0
 libxcb-xkb1 libxrender1 libxext6 libsm6 libglu1-mesa libxcursor1 libxft2 libxinerama1 libpango-1.0-0
-libpangoft2-1.0-0 libharfbuzz-subset0 libgssapi-krb5-2"
+libpangoft2-1.0-0 libharfbuzz-subset0 libgssapi-krb5-2
+libgomp1"
 
 command -v dpkg-query >/dev/null 2>&1 || exit 0
 missing=""

@@ -116,6 +116,8 @@ def check(file: Path,
         _say(f"{mark}  {status.figure}. {status.need}  {margin}  {status.where}")
     for limit in limits(answer):
         _say(f"{limit.words}")
+    if answer.note:
+        _say(answer.note)
     solution = answer.solution
     cases = len(answer.inputs.case_names)
     _say(f"\n{solution.unknowns} unknowns, {cases} cases, reactions balance the "

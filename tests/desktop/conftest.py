@@ -56,7 +56,7 @@ def open_window(qapp: QApplication, qtbot) -> Iterator[Callable[..., MainWindow]
         assert QTest.qWaitForWindowActive(window, 5000)
         session.refresh_answer()
         if wait:
-            qtbot.waitUntil(lambda: not session.solving, timeout=30_000)
+            qtbot.waitUntil(lambda: not session.solving, timeout=120_000)
         # Making the 3-D view takes the keyboard away for a moment.
         qtbot.wait(50)
         assert QTest.qWaitForWindowActive(window, 5000)

@@ -236,7 +236,7 @@ def test_a_step_file_is_read_and_its_loose_ends_are_said(
     write_bracket(file)
     press(qtbot, window.part, "surface")
     window.part.surface.read(file)
-    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=120_000)
     part = session.project.part
     assert part is not None
     assert isinstance(part.surface, ReadSurface)
@@ -250,11 +250,11 @@ def test_a_step_file_is_read_and_its_loose_ends_are_said(
     assert "no 0°" not in " ".join(x.words for x in window.part.ready.lines)
     before = meshed(part).mesh.count
     type_into(qtbot, named(window.part, QLineEdit, "mesh size"), "2.5")
-    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=120_000)
     assert meshed(session.project.part).mesh.count > before  # type: ignore[arg-type]
     file.write_text("nonsense")
     window.part.surface.read(file)
-    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=120_000)
     assert "not a STEP file" in window.part.fault.text()
 
 

@@ -183,7 +183,7 @@ def test_every_page_of_every_unfinished_project(open_window, faults, qtbot) -> N
             if name == "an answer being made":
                 assert window.session.solving
             else:
-                qtbot.waitUntil(lambda: not window.session.solving, timeout=30_000)
+                qtbot.waitUntil(lambda: not window.session.solving, timeout=120_000)
             page = window.bench.currentWidget()
             assert page is not None
             text = _seen(window)
@@ -216,7 +216,7 @@ def test_no_answer_of_another_document_or_version(open_window, faults, qtbot) ->
     # Undone to nothing: what was answered meanwhile is gone again.
     laid = _laid()
     session.edit("all at once", lambda _: dataclasses.replace(laid, name="new project"))
-    qtbot.waitUntil(lambda: session.fresh, timeout=30_000)
+    qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     session.undo()
     session.select(station="Margins")
     assert session.answer is None
@@ -224,12 +224,12 @@ def test_no_answer_of_another_document_or_version(open_window, faults, qtbot) ->
     assert not window.margins.isVisible()
     # Another version with another part has no answer until it is solved.
     session.open(coarse_sample(), None)
-    qtbot.waitUntil(lambda: session.fresh, timeout=30_000)
+    qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     first = session.answer
     window.commands["clone version"].trigger()
     session.edit("half", lambda p: dataclasses.replace(
         p, part=dataclasses.replace(p.part, mesh_size=0.2)))  # type: ignore[type-var]  # fmt: skip
-    qtbot.waitUntil(lambda: session.fresh, timeout=30_000)
+    qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     here = session.project.version
     other = next(v.name for v in session.project.versions if v.name != here)
     from tartan.project import versions

@@ -25,7 +25,7 @@ def type_into(qtbot, field: QLineEdit, text: str) -> None:  # type: ignore[no-un
 
 
 def solved(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    qtbot.waitUntil(lambda: not window.session.solving, timeout=30_000)
+    qtbot.waitUntil(lambda: not window.session.solving, timeout=120_000)
 
 
 def press(qtbot, parent, text: str) -> None:  # type: ignore[no-untyped-def]

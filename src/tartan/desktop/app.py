@@ -19,7 +19,7 @@ from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.project import storage
-from tartan.project.recovery import left_behind
+from tartan.project.recovery import left_behind, set_aside
 from tartan.project.samples import dish_panel
 
 
@@ -49,6 +49,7 @@ def make_window(path: Path | None = None) -> MainWindow:
     session = Session(project, path)
     window = MainWindow(session)
     session.refresh_answer()
+    window.recovery.tell_aside(set_aside())
     window.recovery.offer(left_behind())
     return window
 

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import button, label
+from tartan.desktop.widgets.small import button, label, row
 from tartan.project.recovery import Keeper, Left
 
 PAUSE = 700
-"""Milliseconds of quiet after an edit before it is written."""
+"""Milliseconds after the first edit that is not written yet until all are written."""
 
 
 class Autosave(QObject):
@@ -32,7 +33,12 @@ class Autosave(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(PAUSE)
         self._timer.timeout.connect(self._write)
-        session.project_changed.connect(lambda *_: self._timer.start())
+        session.project_changed.connect(lambda *_: self._soon())
+
+    def _soon(self) -> None:
+        """Write before long; steady work does not put it off."""
+        if not self._timer.isActive():
+            self._timer.start()
 
     def _write(self) -> None:
         if not self.session.history.modified:
@@ -77,6 +83,7 @@ class RecoveryBar(QFrame):
     def __init__(self, bring_back: Callable[[Left], object]) -> None:
         super().__init__()
         self._left: list[Left] = []
+        self._aside = ""
         self._bring_back = bring_back
         self.rows = QVBoxLayout(self)
         self.rows.setContentsMargins(14, 4, 14, 4)
@@ -88,6 +95,15 @@ class RecoveryBar(QFrame):
         self._left = list(left)
         self._show()
 
+    def tell_aside(self, files: Sequence[Path]) -> None:
+        """Name recovery files that could not be read, and where they are now."""
+        if not files:
+            return
+        named = ", ".join(f.name for f in files[:3]) + (" …" if len(files) > 3 else "")
+        self._aside = (f"What was left behind in {named} could not be read. "
+                       f"It was set aside in {files[0].parent}.")  # fmt: skip
+        self._show()
+
     def _show(self) -> None:
         while self.rows.count():
             item = self.rows.takeAt(0)
@@ -96,7 +112,13 @@ class RecoveryBar(QFrame):
                 widget.deleteLater()
         for one in self._left[:3]:
             self.rows.addWidget(self._row(one))
-        self.setVisible(bool(self._left))
+        if self._aside:
+            self.rows.addWidget(row(label(self._aside), None, button("put away", self._put_away)))
+        self.setVisible(bool(self._left or self._aside))
+
+    def _put_away(self) -> None:
+        self._aside = ""
+        self._show()
 
     def _row(self, one: Left) -> QWidget:
         line = QWidget()

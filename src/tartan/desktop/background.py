@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
+from tartan.exchange.apart import stop_all
 
 
 class Background(QObject):
@@ -62,8 +63,9 @@ class Background(QObject):
         self._poll.start()
 
     def cancel(self) -> None:
-        """The result is no longer wanted."""
+        """The result is no longer wanted; a reader in a process of its own is ended."""
         self._wanted, self._next = False, None
+        stop_all()
 
     def _look(self) -> None:
         if self._thread is None or self._thread.is_alive():

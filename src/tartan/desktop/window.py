@@ -207,6 +207,7 @@ class MainWindow(FileWindow):
         down.setSpacing(0)
         down.addWidget(self._build_head())
         down.addWidget(self.recovery)
+        down.addWidget(self.clash)
         down.addWidget(middle, 1)
         down.addWidget(self.faults)
         down.addWidget(self.verdict)
@@ -385,6 +386,7 @@ class MainWindow(FileWindow):
 
     def shut(self) -> None:
         """End the worker and free the graphics."""
+        self.leave_file()
         self.session.close()
         self.autosave.close()
         for holder in self.holders:

@@ -16,6 +16,7 @@ from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
 from tartan.project.storage import not_written, write_whole
 from tartan.project.verdict import statuses
+from tartan.project.wholefile import replacing
 
 TABLES: dict[str, Callable[[Project, PartAnswer], Table]] = {
     "materials": lambda p, a: tables.materials_table(p),
@@ -79,7 +80,8 @@ def _write_map(project: Project, answer: PartAnswer, path: Path, view: View) -> 
         write_whole(figures.svg_of(sheet), path)
     elif path.suffix.lower() == ".png":
         try:
-            path.write_bytes(figures.png_of(sheet))
+            with replacing(path) as beside:
+                beside.write_bytes(figures.png_of(sheet))
         except OSError as error:
             raise not_written(error, path) from error
     else:

@@ -15,6 +15,7 @@ from tartan.project.asking import excluded, margins_for
 from tartan.project.jobs import PartAnswer
 from tartan.project.model import Project
 from tartan.project.storage import not_written
+from tartan.project.wholefile import replacing
 
 Array = NDArray[np.float64]
 
@@ -56,7 +57,8 @@ def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
                    for name, values in cells.items()},
     )  # fmt: skip
     try:
-        made.write(path, file_format="vtu")
+        with replacing(path) as beside:
+            made.write(beside, file_format="vtu")
     except OSError as error:
         raise not_written(error, path) from error
 

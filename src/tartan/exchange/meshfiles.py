@@ -24,6 +24,9 @@ LENGTHS = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254}
 LOOSE = (".stl", ".obj", ".ply")
 """Forms that repeat corners from element to element; in the others a doubled node is a finding."""
 
+MOST_HEAD = 65_536
+"""Bytes within which the head of a PLY file ends."""
+
 SAME = 1e-7
 """Nodes of those forms nearer than this share of the part's size are one."""
 
@@ -50,14 +53,19 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
         raise DocumentError(f"The unit '{unit}' is not known.", path.name,
                             f"Choose one of {', '.join(LENGTHS)}.")  # fmt: skip
     try:
+        if path.suffix.lower() == ".ply":
+            _check_head(path)
         with np.errstate(all="ignore"):
             # The reader of STL overflows on purpose when it tells text from binary.
             found = meshio.read(path)
+    except DocumentError:
+        raise
     except (Exception, SystemExit) as error:
         reason = str(error) or type(error).__name__
         raise DocumentError(f"The file could not be read ({reason}).", path.name,
                             "Export the mesh anew.") from error  # fmt: skip
-    points = _checked(np.asarray(found.points, float) * LENGTHS[unit], path.name)
+    points = _checked(found.points, path.name) * LENGTHS[unit]
+    check_corners(found.cells, len(points), path.name)
     if path.suffix.lower() in LOOSE:
         nodes, back = _merged(points)
     else:
@@ -80,7 +88,47 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
                 regions=regions)  # fmt: skip
 
 
-def _checked(points: NDArray[np.float64], name: str) -> NDArray[np.float64]:
+def _check_head(path: Path) -> None:
+    """Refuse a PLY file whose head does not end; its reader would look for the end for ever."""
+    with path.open("rb") as file:
+        if b"end_header" not in file.read(MOST_HEAD):
+            raise DocumentError("The head of the file has no end ('end_header').", path.name,
+                                "Export the mesh anew.")  # fmt: skip
+
+
+def check_corners(cells: Any, count: int, name: str) -> None:
+    """Refuse elements whose corners are no nodes of the file.
+
+    Raises
+    ------
+    DocumentError
+        Naming the first such element.
+    """
+    for block in cells:
+        try:
+            corners = np.asarray(block.data, np.int64)
+        except (ValueError, TypeError, OverflowError) as error:
+            raise DocumentError(f"Its elements of the sort '{block.type}' are no node numbers.",
+                                name, "Export the mesh anew.") from error  # fmt: skip
+        if corners.ndim != 2:
+            raise DocumentError(f"Its elements of the sort '{block.type}' have no corners.",
+                                name, "Export the mesh anew.")  # fmt: skip
+        wrong = np.argwhere((corners < 0) | (corners >= count))
+        if len(wrong):
+            element, corner = (int(i) for i in wrong[0])
+            what = (f"Element {element + 1} of the sort '{block.type}' has node "
+                    f"{int(corners[element, corner]) + 1}, there are {count}.")  # fmt: skip
+            raise DocumentError(what, name, "Export the mesh anew.")
+
+
+def _checked(given: Any, name: str) -> NDArray[np.float64]:
+    try:
+        points = np.asarray(given, float)
+    except (ValueError, TypeError) as error:
+        raise DocumentError("Its points are not numbers.", name, "Export it anew.") from error
+    if points.ndim == 2 and points.shape[1] not in (2, 3):
+        raise DocumentError("Its points have no two or three coordinates.", name,
+                            "Export it anew.")  # fmt: skip
     if points.ndim != 2 or len(points) == 0 or not np.isfinite(points).all():
         raise DocumentError("Its points are not finite numbers.", name, "Export it anew.")
     if points.shape[1] == 2:
@@ -99,7 +147,8 @@ def _elements(found: Any, back: Index) -> tuple[Index, Index, list[str], list[st
     """Quadrilaterals and triangles without doubled corners, and their region names."""
     form: dict[str, list[Index]] = {"quad": [], "triangle": []}
     names: dict[str, list[str]] = {"quad": [], "triangle": []}
-    titles = {int(v[0]): k for k, v in (found.field_data or {}).items() if int(v[1]) == 2}
+    titles = {int(v[0]): k for k, v in (found.field_data or {}).items()
+              if len(np.atleast_1d(v)) > 1 and int(v[1]) == 2}  # fmt: skip
     tags = next((found.cell_data[k] for k in ("region", "gmsh:physical", "gmsh:geometrical")
                  if k in found.cell_data), None)  # fmt: skip
     for block, cells in enumerate(found.cells):

@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import DocumentError
+from tartan.exchange.meshfiles import check_corners
 from tartan.exchange.tables import column_of, read_rows
 from tartan.project import units
 from tartan.project.packed import pack_rows
@@ -103,6 +104,7 @@ def _from_vtu(path: Path) -> list[OutsideForces]:
         # The reader of foreign files raises whatever a damaged one makes it meet.
         raise DocumentError("The file cannot be read as VTU.", path.name,
                             "Save it anew as VTU, or as CSV.") from error  # fmt: skip
+    check_corners(mesh.cells, len(mesh.points), path.name)
     blocks = [i for i, b in enumerate(mesh.cells) if b.type in ("quad", "triangle")]
     if not blocks:
         raise DocumentError("It has no quadrilaterals or triangles.", path.name,

@@ -16,6 +16,7 @@ from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.directions import turned, turned_elements
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.mesher import Finer, collected, generate, gmsh, session
+from tartan.exchange.apart import call_apart
 
 MOST_FACES = 2000
 """Files with more faces are taken for whole machines, not parts."""
@@ -61,12 +62,17 @@ def read_step(path: Path) -> Geometry:
         raise DocumentError("This is not a STEP file.", path.name,
                             "Export it anew as STEP (ISO 10303).")  # fmt: skip
     try:
-        with session():
-            faces, edges, size = _load(text)
+        faces, edges, size = call_apart(_names, text, where=path.name)
     except PartError as error:
         raise DocumentError(f"The file could not be read. {error.what}", path.name,
                             "Export it anew, with surfaces or solids.") from error  # fmt: skip
-    return Geometry(text, tuple(faces), tuple(edges), size)
+    return Geometry(text, faces, edges, size)
+
+
+def _names(text: str) -> tuple[tuple[str, ...], tuple[str, ...], float]:
+    with session():
+        faces, edges, size = _load(text)
+    return tuple(faces), tuple(edges), size
 
 
 def mesh_step(text: str, size: float, finer: Sequence[Finer] = (), leave_out: Sequence[str] = ()
@@ -88,7 +94,14 @@ def mesh_step(text: str, size: float, finer: Sequence[Finer] = (), leave_out: Se
     ------
     PartError
         Sizes that make no sense, or a face that cannot be meshed.
+    DocumentError
+        When the mesher breaks off on it.
     """
+    return call_apart(_mesh, text, size, tuple(finer), tuple(leave_out), where="Surface",
+                      seconds=900.0)  # fmt: skip
+
+
+def _mesh(text: str, size: float, finer: Sequence[Finer], leave_out: Sequence[str]) -> Mesh:
     with session():
         faces, edges, whole = _load(text)
         if not whole / 5000 < size <= whole:

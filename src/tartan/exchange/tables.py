@@ -13,15 +13,25 @@ import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import openpyxl
 
 from tartan.core.errors import DocumentError
 from tartan.project.units import Quantity
+from tartan.project.wholefile import replacing
 
 Cell = str | float | int | None
 
 MOST_ROWS = 100_000
+MOST_COLUMNS = 500
+MOST_CELLS = 5_000_000
+
+MOST_EXPANDED = 40e6
+"""Bytes that an XLSX file may unpack to."""
+
+MOST_RATIO = 200
+MOST_PARTS = 2000
 
 
 @dataclass(frozen=True)
@@ -55,6 +65,31 @@ def plain(cell: Cell) -> str:
     return str(cell)
 
 
+_RUNS = ("=", "+", "-", "@", "\t", "\r")
+"""How a text begins that a spreadsheet would run as a formula."""
+
+
+def guarded(cell: Cell) -> str:
+    """A cell of a CSV file: text that would be run as a formula stands behind an apostrophe.
+
+    Our own reader takes the apostrophe away again, and one more from text that has its own.
+    """
+    text = plain(cell)
+    if isinstance(cell, str) and (text.startswith(_RUNS) or _escaped(text)):
+        return f"'{text}"
+    return text
+
+
+def _escaped(text: str) -> bool:
+    rest = text.lstrip("'")
+    return rest != text and rest.startswith(_RUNS)
+
+
+def unguarded(cell: str) -> str:
+    """A cell of a CSV file as it was before `guarded`."""
+    return cell[1:] if _escaped(cell) else cell
+
+
 def exact(value: float | None, quantity: Quantity) -> Cell:
     """Shortest decimal in the display unit that reads back to the same SI value."""
     if value is None or not math.isfinite(value):
@@ -77,13 +112,14 @@ def write_table(table: Table, path: Path) -> None:
         When the file cannot be written.
     """
     try:
-        if path.suffix.lower() == ".xlsx":
-            _write_xlsx(table, path)
-        else:
-            with path.open("w", encoding="utf-8", newline="") as file:
+        with replacing(path) as beside:
+            if path.suffix.lower() == ".xlsx":
+                _write_xlsx(table, beside)
+                return
+            with beside.open("w", encoding="utf-8", newline="") as file:
                 writer = csv.writer(file)
-                writer.writerow(table.head)
-                writer.writerows([plain(cell) for cell in row] for row in table.rows)
+                writer.writerow([guarded(h) for h in table.head])
+                writer.writerows([guarded(c) for c in row] for row in table.rows)
     except OSError as error:
         raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
                             "Choose another folder.") from error  # fmt: skip
@@ -121,7 +157,20 @@ def read_rows(path: Path) -> list[list[str]]:
     if len(rows) > MOST_ROWS:
         raise DocumentError(f"The file has more than {MOST_ROWS} rows.", path.name,
                             "Split it.")  # fmt: skip
+    titled = [len([c for c in r if c.strip()]) for r in rows[:2]]
+    if len(titled) == 2 and titled[0] == 1 < titled[1] and not _number(rows[0]):
+        raise DocumentError("Row 1 is a title above the table.", f"{path.name}, row 1",
+                            "Remove row 1, or name the columns in it.")  # fmt: skip
     return rows
+
+
+def _number(row: Sequence[str]) -> bool:
+    """Whether the one cell of a row is a number."""
+    try:
+        float("".join(row).replace(",", "."))
+    except ValueError:
+        return False
+    return True
 
 
 def _csv_rows(path: Path) -> list[list[str]]:
@@ -129,7 +178,8 @@ def _csv_rows(path: Path) -> list[list[str]]:
         text = path.read_text("utf-8-sig")
         head = text.partition("\n")[0]
         delimiter = ";" if head.count(";") > head.count(",") else ","
-        return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+        return [[unguarded(c) for c in row]
+                for row in csv.reader(io.StringIO(text), delimiter=delimiter)]  # fmt: skip
     except (OSError, UnicodeDecodeError, csv.Error) as error:
         raise DocumentError("The file cannot be read.", path.name,
                             "Save it as CSV in UTF-8.") from error  # fmt: skip
@@ -137,15 +187,54 @@ def _csv_rows(path: Path) -> list[list[str]]:
 
 def _xlsx_rows(path: Path) -> list[list[str]]:
     try:
-        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
-        sheet = book.worksheets[0]
-        rows = [[_text(cell) for cell in row] for row in sheet.iter_rows(values_only=True)]
+        _check_size(path)
+        # From memory: the reader leaves a file open that it stumbles over.
+        book = openpyxl.load_workbook(io.BytesIO(path.read_bytes()), read_only=True,
+                                      data_only=True)  # fmt: skip
+        rows = _sheet_rows(book.worksheets[0], path.name)
         book.close()
-    except (OSError, KeyError, ValueError, IndexError, zipfile.BadZipFile) as error:
-        raise DocumentError("The file cannot be read as XLSX.", path.name,
-                            "Save it anew as XLSX, or as CSV.") from error  # fmt: skip
+    except DocumentError:
+        raise
+    except Exception as error:
+        # The reader of foreign files raises whatever a damaged one makes it meet.
+        raise DocumentError(f"The file cannot be read as XLSX ({type(error).__name__}).",
+                            path.name, "Save it anew as XLSX, or as CSV.") from error  # fmt: skip
     while rows and not any(rows[-1]):
         rows.pop()
+    return rows
+
+
+def _check_size(path: Path) -> None:
+    """Refuse a file that unpacks into more than a table of ours can be."""
+    with zipfile.ZipFile(path) as archive:
+        entries = archive.infolist()
+        whole = sum(e.file_size for e in entries)
+        packed = max(sum(e.compress_size for e in entries), 1)
+    if len(entries) > MOST_PARTS or whole > MOST_EXPANDED:
+        raise DocumentError(f"The file unpacks to {whole / 1e6:.0f} MB in {len(entries)} parts, "
+                            f"more than {MOST_EXPANDED / 1e6:.0f} MB.", path.name,
+                            "Split it, or save it as CSV.")  # fmt: skip
+    if whole > MOST_RATIO * packed and whole > 1e6:
+        raise DocumentError(f"The file unpacks to {whole / packed:.0f} times its size.", path.name,
+                            "Save it anew as XLSX, or as CSV.")  # fmt: skip
+
+
+def _sheet_rows(sheet: Any, name: str) -> list[list[str]]:
+    """Rows of a sheet one by one, refused at the first that is beyond any limit."""
+    rows: list[list[str]] = []
+    cells = 0
+    for number, row in enumerate(sheet.iter_rows(values_only=True), start=1):
+        where = f"{name}, sheet '{sheet.title}', row {number}"
+        if number > MOST_ROWS:
+            raise DocumentError(f"The sheet has more than {MOST_ROWS} rows.", where, "Split it.")
+        if len(row) > MOST_COLUMNS:
+            raise DocumentError(f"The row has {len(row)} columns, more than {MOST_COLUMNS}.",
+                                where, "Remove what stands far to the right.")  # fmt: skip
+        cells += len(row)
+        if cells > MOST_CELLS:
+            raise DocumentError(f"The sheet has more than {MOST_CELLS:,} cells.", where,
+                                "Split it.")  # fmt: skip
+        rows.append([_text(cell) for cell in row])
     return rows
 
 

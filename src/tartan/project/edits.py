@@ -24,6 +24,7 @@ from tartan.project.design_edits import (
 )
 from tartan.project.model import Project, Version
 from tartan.project.part_edits import check_part_data, renamed_material
+from tartan.project.textgate import refuse_odd_text
 from tartan.project.versions import as_project
 
 
@@ -220,6 +221,7 @@ def check_project(project: Project) -> Project:
     TartanError
         On the first thing that cannot stand; an empty stack or missing strengths can.
     """
+    refuse_odd_text(project)
     fresh = Project(check_name(project.name, (), "project"))
     names: list[str] = []
     for material in project.materials:

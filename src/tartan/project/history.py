@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from tartan.project.model import Project
+from tartan.project.textgate import refuse_odd_text
 
 MOST_STEPS = 500
 """Steps kept; a Project shares what did not change, so a step costs little."""
@@ -47,6 +48,7 @@ class History:
         changed = edit(self.project)
         if changed == self.project:
             return False
+        refuse_odd_text(changed, self.project)
         del self.steps[self.at + 1 :]
         self.steps.append((label, changed))
         del self.steps[: max(0, len(self.steps) - MOST_STEPS)]

@@ -70,6 +70,8 @@ class PartAnswer:
         Of the cases whose buckling was asked for.
     modes : tuple of Shapes
         Natural modes that were asked for, each of the part under a case's loads, or unloaded.
+    note : str
+        What is to be said of how it was come by; empty as a rule.
     """
 
     inputs: PartInputs
@@ -81,6 +83,7 @@ class PartAnswer:
     seconds: float
     buckling: tuple[Shapes, ...] = ()
     modes: tuple[Shapes, ...] = ()
+    note: str = ""
 
     def layout(self) -> Layout:
         """Mesh, plies and zones it belongs to."""
@@ -108,6 +111,7 @@ class Memory:
     reuse: dict[str, Reuse] = field(default_factory=dict)
     kept: OrderedDict[PartInputs, Kept] = field(default_factory=OrderedDict)
     on_disk: bool = False
+    told: str = ""
 
     def keep(self, elastic: PartInputs, solution: Solution) -> None:
         """Remember a solution in place of the one used longest ago."""
@@ -159,7 +163,8 @@ def run_solve(request: SolveRequest, memory: Memory
     buckling, modes = yield from asked_steps(state, models, memory.kept[inputs.elastic()], end)
     yield Progress("assessing margins", 0.8)
     answer = _assessed(inputs, layout, shown, started, resting)
-    return replace(answer, resolved=resolved, buckling=buckling, modes=modes)
+    told, memory.told = memory.told, ""
+    return replace(answer, resolved=resolved, buckling=buckling, modes=modes, note=told)
 
 
 def _assessed(inputs: PartInputs, layout: Layout, shown: Solution, started: float,
@@ -201,7 +206,11 @@ def _solution(inputs: PartInputs, layout: Layout, models: dict[str, ShellModel],
         return known.solution, False
     if memory.on_disk:
         yield Progress("looking for an earlier answer", 0.03)
-        found = results.fetch(inputs)
+        try:
+            found = results.fetch_checked(inputs, len(layout.mesh.nodes), layout.mesh.count)
+        except results.UnfitError as error:
+            memory.told = f"A kept result was not taken, {error}: the part was solved anew."
+            found = None
         if found is not None:
             memory.keep(elastic, found)
             return found, False

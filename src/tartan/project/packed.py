@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import json
+import zipfile
 import zlib
 from functools import lru_cache
 
@@ -14,8 +15,24 @@ from numpy.typing import NDArray
 from tartan.core.errors import DocumentError
 from tartan.core.shell.mesh import MOST_ELEMENTS, Mesh
 
+MOST_BYTES = 400_000_000
+"""Size that anything packed may unpack to."""
+
+MOST_ENTRIES = 20_000
+
 _DAMAGED = DocumentError("The surface kept in the project is damaged.", "Surface",
                          "Read its file anew.")  # fmt: skip
+
+
+def _bounded(packed: str) -> io.BytesIO:
+    """An archive of arrays that does not unpack into more than makes sense."""
+    file = io.BytesIO(base64.b64decode(packed, validate=True))
+    with zipfile.ZipFile(file) as archive:
+        entries = archive.infolist()
+        if len(entries) > MOST_ENTRIES or sum(e.file_size for e in entries) > MOST_BYTES:
+            raise _DAMAGED
+    file.seek(0)
+    return file
 
 
 def pack_text(text: str) -> str:
@@ -32,7 +49,11 @@ def unpack_text(packed: str) -> str:
         When it is damaged.
     """
     try:
-        return zlib.decompress(base64.b64decode(packed, validate=True)).decode()
+        short = zlib.decompressobj()
+        found = short.decompress(base64.b64decode(packed, validate=True), MOST_BYTES)
+        if short.unconsumed_tail or not short.eof:
+            raise _DAMAGED
+        return found.decode()
     except (ValueError, zlib.error) as error:
         raise _DAMAGED from error
 
@@ -56,7 +77,7 @@ def unpack_rows(packed: str, columns: int) -> NDArray[np.float64]:
     damaged = DocumentError("The table kept in the project is damaged.", "Outside forces",
                             "Read its file anew.")  # fmt: skip
     try:
-        with np.load(io.BytesIO(base64.b64decode(packed, validate=True))) as data:
+        with np.load(_bounded(packed)) as data:
             rows = np.asarray(data["rows"], float)
     except Exception as error:
         # The reader of archives raises whatever a damaged one makes it meet.
@@ -90,7 +111,7 @@ def unpack_mesh(packed: str) -> Mesh:
         When it is damaged.
     """
     try:
-        with np.load(io.BytesIO(base64.b64decode(packed, validate=True))) as data:
+        with np.load(_bounded(packed)) as data:
             names = json.loads(bytes(data["names"]).decode())
             edges = {n: data[f"e{i}"].astype(np.int64) for i, n in enumerate(names["edges"])}
             regions = {n: data[f"r{i}"].astype(np.int64) for i, n in enumerate(names["regions"])}

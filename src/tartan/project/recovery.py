@@ -12,14 +12,18 @@ import time
 import uuid
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 import platformdirs
 
-from tartan.core.errors import TartanError
 from tartan.project import storage
 from tartan.project.model import Project
 
 SUFFIX = ".recovery.json"
+ASIDE = ".unreadable"
+
+MOST_BYTES = 500_000_000
+MOST_PID = 2**31
 
 
 def folder() -> Path:
@@ -69,7 +73,7 @@ class Keeper:
             return
         data = {
             "pid": os.getpid(),
-            "started": _started(os.getpid()),
+            "started": started(os.getpid()),
             "path": str(path) if path else "",
             "project": storage.to_text(project),
         }
@@ -91,22 +95,58 @@ class Keeper:
 
 
 def left_behind() -> list[Left]:
-    """Work of processes that have gone, newest first; files that cannot be read are left alone."""
-    found = []
-    for file in folder().glob(f"*{SUFFIX}") if folder().is_dir() else ():
-        try:
-            data = json.loads(file.read_text("utf-8"))
-            if _started(int(data["pid"])) == data["started"]:
-                continue
-            project = storage.from_text(data["project"], file.name)
-            path = Path(data["path"]) if data["path"] else None
-            found.append(Left(file, project, path, time.time() - file.stat().st_mtime))
-        except (OSError, ValueError, KeyError, TypeError, TartanError):
-            continue
+    """Work of processes that have gone, newest first; what cannot be read is left alone."""
+    found = [x for file in _files() if isinstance(x := _read(file), Left)]
     return sorted(found, key=lambda left: left.age)
 
 
-def _started(pid: int) -> str:
+def set_aside() -> list[Path]:
+    """Rename recovery files that cannot be read, so that none is in the way twice.
+
+    Returns
+    -------
+    list of Path
+        Where they are now.
+    """
+    moved = []
+    for file in _files():
+        if _read(file) == "unreadable":
+            aside = file.with_name(f"{file.name.removesuffix(SUFFIX)}{ASIDE}")
+            try:
+                file.replace(aside)
+            except OSError:
+                continue
+            moved.append(aside)
+    return moved
+
+
+def _files() -> list[Path]:
+    try:
+        return sorted(folder().glob(f"*{SUFFIX}"))
+    except OSError:
+        return []
+
+
+def _read(file: Path) -> Left | Literal["alive", "unreadable"]:
+    """What a file holds; whatever lies in the state folder, the window must start."""
+    try:
+        if file.stat().st_size > MOST_BYTES:
+            return "unreadable"
+        data = json.loads(file.read_text("utf-8"))
+        pid, begun, text, path = (data[k] for k in ("pid", "started", "project", "path"))
+        if not (isinstance(pid, int) and isinstance(text, str) and isinstance(path, str)):
+            return "unreadable"
+        if 0 < pid < MOST_PID and started(pid) == begun != "":
+            return "alive"
+        project = storage.from_text(text, file.name)
+        return Left(file, project, Path(path) if path else None,
+                    time.time() - file.stat().st_mtime)  # fmt: skip
+    except (OSError, ValueError, KeyError, TypeError, IndexError, ArithmeticError,
+            RecursionError, MemoryError):  # fmt: skip
+        return "unreadable"
+
+
+def started(pid: int) -> str:
     """When a process started, in the kernel's count; empty when it does not run."""
     try:
         stat = Path(f"/proc/{pid}/stat").read_text("ascii", "replace")

@@ -21,7 +21,7 @@ from tartan import __version__
 from tartan.core.shell.solve import Solution
 from tartan.project.shellinputs import PartInputs
 
-FORM = 2
+FORM = 3
 """Version of the file form and of the method; files of another are not read."""
 
 MOST_FILES = 12
@@ -42,12 +42,53 @@ def digest(inputs: PartInputs) -> str:
     return hashlib.sha256(data.encode()).hexdigest()
 
 
+class UnfitError(ValueError):
+    """A kept result that is not what its name says; the reason in a few words."""
+
+
 def fetch(inputs: PartInputs) -> Solution | None:
-    """Solution of equal inputs kept before; None when there is none, or it cannot be read."""
-    path = folder() / f"{digest(inputs)}.h5"
+    """Solution of equal inputs kept before; None when there is none that can be trusted."""
+    try:
+        return fetch_checked(inputs)
+    except UnfitError:
+        return None
+
+
+def fetch_checked(inputs: PartInputs, nodes: int | None = None, elements: int | None = None
+                  ) -> Solution | None:  # fmt: skip
+    """Solution of equal inputs kept before; None when there is none.
+
+    Parameters
+    ----------
+    inputs : PartInputs
+        What it answers.
+    nodes, elements : int, optional
+        Of the mesh it is of; as the file has them when left out.
+
+    Raises
+    ------
+    UnfitError
+        When the file is damaged, of other inputs or another version, or was changed.
+    """
+    known = digest(inputs)
+    path = folder() / f"{known}.h5"
+    if not path.exists():
+        return None
     try:
         with h5py.File(path, "r") as file:
             u, strains, applied, reaction, energy = (np.array(file[n]) for n in _ARRAYS)
+            if file.attrs["inputs"] != known or file.attrs["version"] != __version__:
+                raise UnfitError("it is of another project or version")
+            if file.attrs["checksum"] != _checksum((u, strains, applied, reaction, energy)):
+                raise UnfitError("its figures are not those that were kept")
+            count = len(applied)
+            n = u.shape[1] if nodes is None else nodes
+            m = strains.shape[1] if elements is None else elements
+            wanted = ((count, n, 6), (count, m, 4, 8), (count, 6), (count, 6), (count,))
+            if tuple(x.shape for x in (u, strains, applied, reaction, energy)) != wanted:
+                raise UnfitError("it is of another mesh")
+            if not (np.isfinite(u).all() and np.isfinite(strains).all()):
+                raise UnfitError("it holds what is no number")
             found = Solution(
                 u,
                 strains,
@@ -59,9 +100,20 @@ def fetch(inputs: PartInputs) -> Solution | None:
                 float(file.attrs["residual"]),
             )
         os.utime(path)
-    except (OSError, KeyError, ValueError, TypeError):
-        return None
-    return found if np.isfinite(u).all() and np.isfinite(strains).all() else None
+    except (OSError, KeyError, ValueError, TypeError, RuntimeError, IndexError) as error:
+        if isinstance(error, UnfitError):
+            raise
+        raise UnfitError("it is damaged") from error
+    return found
+
+
+def _checksum(arrays: tuple[np.ndarray, ...]) -> str:
+    """Checksum of figures with their shapes."""
+    found = hashlib.sha256()
+    for each in arrays:
+        found.update(repr((each.shape, str(each.dtype))).encode())
+        found.update(np.ascontiguousarray(each).tobytes())
+    return found.hexdigest()
 
 
 def keep(inputs: PartInputs, solution: Solution) -> bool:
@@ -76,6 +128,9 @@ def keep(inputs: PartInputs, solution: Solution) -> bool:
         with h5py.File(temporary, "w") as file:
             for name in _ARRAYS:
                 file[name] = getattr(solution, name)
+            file.attrs["inputs"] = digest(inputs)
+            file.attrs["version"] = __version__
+            file.attrs["checksum"] = _checksum(tuple(getattr(solution, n) for n in _ARRAYS))
             file.attrs["imbalance"] = solution.imbalance
             file.attrs["unknowns"] = solution.unknowns
             file.attrs["residual"] = solution.residual

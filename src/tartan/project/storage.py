@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
-import time
 from pathlib import Path
 from typing import Any
 
@@ -15,15 +12,12 @@ from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import DocumentError, TartanError
 from tartan.project.edits import check_project
 from tartan.project.model import Project
+from tartan.project.wholefile import replacing
 
 SCHEMA = 5
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
-
-_PART = ".part"
-_STALE = 600.0
-"""Seconds after which a half-written file belongs to nobody."""
 
 _ADAPTER = TypeAdapter(Project)
 _HEAD = {"format": "tartan project", "schema": SCHEMA, "units": "SI; ply angles in degrees"}
@@ -279,28 +273,10 @@ def write_whole(text: str, path: Path) -> None:
     DocumentError
         When it cannot be written.
     """
-    temporary = ""
     try:
-        for stale in path.parent.glob(f".{path.name}.*{_PART}"):
-            # What a process killed in the middle of saving left behind; another may be at work.
-            if time.time() - stale.stat().st_mtime > _STALE:
-                stale.unlink(missing_ok=True)
-        with tempfile.NamedTemporaryFile(
-            "w",
-            encoding="utf-8",
-            dir=path.parent,
-            delete=False,
-            prefix=f".{path.name}.",
-            suffix=_PART,
-        ) as file:
-            temporary = file.name
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        Path(temporary).replace(path)
+        with replacing(path) as beside:
+            beside.write_text(text, "utf-8")
     except OSError as error:
-        if temporary:
-            Path(temporary).unlink(missing_ok=True)
         raise not_written(error, path) from error
 
 

@@ -70,6 +70,16 @@ def clone_version(project: Project, name: str = "") -> Project:
     return replace(project, version=clean, versions=(*project.versions, as_version(project)))
 
 
+def add_version(project: Project, other: Project, name: str) -> Project:
+    """Keep another project's design as a version of this one, to be compared with."""
+    taken = version_names(project)
+    number, clean = 2, name
+    while clean in taken:
+        clean, number = f"{name} {number}", number + 1
+    kept = replace(as_version(other), name=clean)
+    return replace(project, versions=(*project.versions, kept))
+
+
 def switch_version(project: Project, name: str) -> Project:
     """Work on another version; the one left is kept as it stands."""
     if name == project.version:

@@ -34,7 +34,7 @@ _FUNCTIONS: dict[str, Callable[..., Array]] = {
     "min": lambda *a: np.minimum.reduce(np.broadcast_arrays(*a)),
     "max": lambda *a: np.maximum.reduce(np.broadcast_arrays(*a)),
     "abs": np.abs,
-    "sqrt": lambda a: np.sqrt(np.maximum(a, 0.0)),
+    "sqrt": np.sqrt,
 }
 _OPERATORS: dict[type[ast.AST], Callable[[Array, Array], Array]] = {
     ast.Add: np.add, ast.Sub: np.subtract, ast.Mult: np.multiply, ast.Div: np.divide,

@@ -50,9 +50,13 @@ def _spread(mesh: Mesh, inside: NDArray[np.bool_], rings: int) -> NDArray[np.boo
         reached = np.zeros(len(mesh.nodes), bool)
         for group in groups(mesh):
             reached[group.nodes[inside[group.which]].ravel()] = True
-        inside = inside.copy()
+        wider = inside.copy()
         for group in groups(mesh):
-            inside[group.which] |= reached[group.nodes].any(axis=1)
+            wider[group.which] |= reached[group.nodes].any(axis=1)
+        if (wider == inside).all():
+            # All that hangs together is reached: further rings add nothing.
+            break
+        inside = wider
     return inside
 
 

@@ -145,8 +145,11 @@ class Board(QWidget):
     def put(self, answer: PartAnswer | None) -> None:
         """Show the requirements as they stand, and what the answer does not cover."""
         told = [x.words for x in limits(answer)] if answer is not None else []
-        self.limits.setText("\n".join(["Not covered by this answer:", *told]) if told else "")
-        self.limits.setVisible(bool(told))
+        lines = ["Not covered by this answer:", *told] if told else []
+        if answer is not None and answer.note:
+            lines.insert(0, answer.note)
+        self.limits.setText("\n".join(lines))
+        self.limits.setVisible(bool(lines))
         statuses, fresh = self.session.statuses, self.session.fresh
         table = state.requirement_table(statuses, answer)
         looks: list[list[Look | None]] = []

@@ -30,6 +30,7 @@ from tartan.exchange.report.request import ReportRequest
 from tartan.project.jobs import Progress
 from tartan.project.model import Project
 from tartan.project.storage import not_written
+from tartan.project.wholefile import replacing
 
 TITLE = "Strength and stiffness report"
 
@@ -195,7 +196,8 @@ class ReportView(QWidget):
         """Save the report as it was made last."""
         source = self.files[0 if sort == "html" else 1]
         try:
-            shutil.copyfile(source, path)
+            with replacing(path) as beside:
+                shutil.copyfile(source, beside)
         except OSError as error:
             self._tell(not_written(error, path))
         else:

@@ -211,6 +211,8 @@ class PartScene(Marks, QWidget):
             c = QColor("#e3dccd" if not theme.face().dark else "#57534a")
             rgb = np.tile(np.array([c.red(), c.green(), c.blue()], np.uint8),
                           (self._surface.n_cells, 1))  # fmt: skip
+        if len(rgb) != self._surface.n_cells:
+            return
         self._surface.cell_data["rgb"][:] = rgb
         self._surface.GetCellData().GetArray("rgb").Modified()
         self._surface.Modified()
@@ -219,6 +221,9 @@ class PartScene(Marks, QWidget):
         """Move the nodes by (n, 3) [m], already magnified; None is the undeformed shape."""
         if self._surface is None or self.mesh is None:
             return
+        if displacement is not None and displacement.shape != self.mesh.nodes.shape:
+            # What belongs to another mesh is not drawn on this one, whoever asks for it.
+            displacement = None
         points = self.mesh.nodes if displacement is None else self.mesh.nodes + displacement
         self._surface.points[:] = points
         self._surface.GetPoints().Modified()

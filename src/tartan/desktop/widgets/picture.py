@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QWidg
 
 from tartan.core.errors import DocumentError
 from tartan.desktop import theme
+from tartan.project.wholefile import replacing
 
 VECTOR = "drawn anew"
 """Property of a widget while it is drawn for a saved picture: nothing kept may be used."""
@@ -41,14 +42,18 @@ def save_picture(widget: QWidget, path: Path) -> None:
     """
     widget.setProperty(VECTOR, True)
     try:
-        if path.suffix.lower() == ".svg":
-            made = _save_svg(widget, path)
-        else:
-            made = picture_of(widget).save(str(path))
+        with replacing(path) as beside:
+            if path.suffix.lower() == ".svg":
+                made = _save_svg(widget, beside)
+            else:
+                made = picture_of(widget).save(str(beside), "PNG")
+            if not made:
+                raise OSError(0, "no picture")
+    except OSError as error:
+        raise DocumentError("The picture cannot be written.", str(path),
+                            "Choose another folder.") from error  # fmt: skip
     finally:
         widget.setProperty(VECTOR, False)
-    if not made:
-        raise DocumentError("The picture cannot be written.", str(path), "Choose another folder.")
 
 
 def _save_svg(widget: QWidget, path: Path) -> bool:

@@ -24,6 +24,7 @@ from tartan.project.shellinputs import part_inputs
 from tartan.project.storage import write_whole
 from tartan.project.verdict import verdict
 from tartan.project.versions import as_project
+from tartan.project.wholefile import replacing
 
 ASSETS = Path(str(files("tartan"))) / "assets"
 
@@ -112,7 +113,8 @@ def _write(html: str, path: Path) -> None:
         # A report holds all it shows; nothing is fetched from anywhere.
         own = URLFetcher(allowed_protocols=("data",))
         paper = weasyprint.HTML(string=html, url_fetcher=own)
-        paper.write_pdf(path, stylesheets=[style], font_config=fonts)
+        with replacing(path) as beside:
+            paper.write_pdf(beside, stylesheets=[style], font_config=fonts)
     except OSError as error:
         raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
                             "Choose another folder.") from error  # fmt: skip

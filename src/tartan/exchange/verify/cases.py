@@ -124,7 +124,7 @@ def load_cases(path: Path | None = None) -> list[Case]:
     except OSError as error:
         raise DocumentError(f"The file cannot be read ({error.strerror}).", where,
                             "Check the path.") from error  # fmt: skip
-    except (ValueError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise DocumentError(
             f"This is not a file of solved cases ({error}).",
             where,
@@ -180,8 +180,12 @@ def verify(cases: list[Case]) -> Iterator[tuple[Case, Report]]:
             report.not_yet[case.id] = f"broke off: {type(error).__name__}: {error}"
         else:
             report.answers[case.id] = found
-            report.lines += _judged(case, found)
-            report.lines += _by_elements(case)
+            try:
+                report.lines += list(_judged(case, found))
+                report.lines += _by_elements(case)
+            except Exception as error:  # noqa: BLE001 - nor must one broken expectation
+                report.not_yet[case.id] = (f"its expectation is broken: {type(error).__name__}: "
+                                           f"{error}")  # fmt: skip
         yield case, report
 
 
