@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from tartan.desktop.window import MainWindow
 
 LEFT = Qt.MouseButton.LeftButton
-PATIENCE = 90.0
+PATIENCE = 240.0
 
 
 class Hand:

@@ -2,10 +2,12 @@
 
 import dataclasses
 import os
+import signal
 import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -23,6 +25,7 @@ from tartan.project.partmodel import (
     EdgeForce,
     Part,
     Pressure,
+    PressureTable,
     Rung,
 )
 from tartan.project.shellinputs import layout_of, part_inputs
@@ -289,3 +292,85 @@ def test_floors_stand_without_those_above(floor: str, without: tuple[str, ...]) 
         [sys.executable, "-c", code], capture_output=True, text=True, check=True
     )
     assert found.stdout.strip() == "[]"
+
+
+def test_a_stopped_process_holds_nobody_up_and_its_work_goes_to_another(
+    heard: tuple[Worker, list[Event]],
+) -> None:
+    worker, events = heard
+    project = coarse(dish_panel())
+    first = worker.submit(SolveRequest(0, part_inputs(project)))
+    assert until_end(worker, events, first).state is JobState.DONE
+    assert worker._process is not None
+    old = worker._process.pid
+    assert old is not None
+    os.kill(old, signal.SIGSTOP)
+    # A request larger than any pipe: asking returns at once though nobody reads.
+    rows = tuple((float(i), 0.0, 0.0, 1.0) for i in range(30_000))
+    table = PressureTable("large", rows)
+    large = dataclasses.replace(case_edits.put_cases(project, [Case("c", (Pressure(10.0),))]),
+                                tables=(table,))  # fmt: skip
+    inputs = dataclasses.replace(part_inputs(large), tables=(table,))
+    start = time.monotonic()
+    number = worker.submit(SolveRequest(0, inputs))
+    worker.poll()
+    assert time.monotonic() - start < 0.5
+    done = until_end(worker, events, number)
+    assert done.state is JobState.DONE
+    assert worker._process is not None
+    assert worker._process.pid != old
+    with pytest.raises(ProcessLookupError):
+        os.kill(old, 0)
+
+
+def test_a_process_that_is_stopped_again_and_again_is_told(
+    heard: tuple[Worker, list[Event]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    worker, events = heard
+    monkeypatch.setattr("tartan.project.worker.STALL", 0.2)
+    monkeypatch.setattr("tartan.project.worker.LOOK", 0.05)
+    number = worker.submit(SolveRequest(0, part_inputs(coarse(dish_panel(), 0.02))))
+    end = time.monotonic() + 120
+    while not any(e.state is JobState.LOST for e in events):
+        assert time.monotonic() < end
+        process = worker._process
+        if process is not None and process.pid and process.is_alive():
+            os.kill(process.pid, signal.SIGSTOP)
+        worker.poll()
+        time.sleep(0.02)
+    lost = next(e for e in events if e.state is JobState.LOST)
+    assert lost.number == number
+    assert lost.error is not None
+
+
+def test_a_killed_window_leaves_no_solver_behind() -> None:
+    code = (
+        "import time\n"
+        "from tartan.project.worker import Worker\n"
+        "from tartan.project.jobs import SolveRequest\n"
+        "from tartan.project.shellinputs import part_inputs\n"
+        "from tartan.project import part_edits\n"
+        "import dataclasses\n"
+        "from tartan.project.samples import dish_panel\n"
+        "if __name__ == '__main__':\n"
+        "    p = dish_panel()\n"
+        "    p = part_edits.put_part(p, dataclasses.replace(p.part, mesh_size=0.012))\n"
+        "    w = Worker(lambda e: None)\n"
+        "    w.submit(SolveRequest(0, part_inputs(p)))\n"
+        "    print(w._process.pid, flush=True)\n"
+        "    time.sleep(600)\n"
+    )
+    child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
+    assert child.stdout is not None
+    pid = int(child.stdout.readline())
+    time.sleep(1.5)
+    child.kill()
+    child.wait()
+    child.stdout.close()
+    end = time.monotonic() + 30
+    while Path(f"/proc/{pid}").exists() and time.monotonic() < end:
+        stat = Path(f"/proc/{pid}/stat").read_text("ascii", "replace")
+        if stat.rpartition(")")[2].split()[0] == "Z":
+            break
+        time.sleep(0.05)
+    assert time.monotonic() < end

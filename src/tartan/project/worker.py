@@ -8,14 +8,19 @@ the job; a stretch without steps (the factorisation) is ended by ending the proc
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import multiprocessing
 import os
+import queue
+import signal
+import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, fields, is_dataclass, replace
 from enum import Enum
 from multiprocessing.connection import Connection
 from multiprocessing.shared_memory import SharedMemory
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -24,6 +29,14 @@ from tartan.core.errors import TartanError
 from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
 
 _THREADS = "OPENBLAS_NUM_THREADS"
+
+_PDEATHSIG = 1
+
+STALL = 4.0
+"""Seconds that the process may be stopped before its work is given to a new one."""
+
+LOOK = 0.5
+"""Seconds between looks at whether it is stopped."""
 
 GRACE = 1.5
 """Seconds a cancelled job may take to reach its next step before its process is ended."""
@@ -120,9 +133,16 @@ def _take(packed: PartAnswer, name: str) -> PartAnswer:
     return answer
 
 
+def _die_with_parent() -> None:
+    """Have the kernel end this process with the one that started it, whatever it is doing."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None, use_errno=True).prctl(_PDEATHSIG, signal.SIGKILL)
+
+
 def serve(connection: Connection) -> None:
     """Run jobs until the connection closes; this is the worker process."""
     os.nice(5)
+    _die_with_parent()
     memory = Memory(on_disk=True)
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
@@ -168,6 +188,11 @@ class Worker:
         self._waiting: SolveRequest | None = None
         self._cancelled_at: float | None = None
         self._number = 0
+        self._request: SolveRequest | None = None
+        self._again = False
+        self._outbox: queue.SimpleQueue[Any] = queue.SimpleQueue()
+        self._looked = 0.0
+        self._stopped_at: float | None = None
 
     @property
     def busy(self) -> bool:
@@ -198,6 +223,10 @@ class Worker:
                 os.environ[_THREADS] = before
         theirs.close()
         self._process, self._connection = process, ours
+        self._outbox = queue.SimpleQueue()
+        # A request may be larger than the pipe: only the sender waits for who does not read.
+        threading.Thread(target=_post, args=(self._outbox, ours), daemon=True,
+                         name="tartan-sender").start()  # fmt: skip
 
     def submit(self, request: SolveRequest) -> int:
         """Run a job; one that is running is cancelled first, one that waits is dropped.
@@ -222,14 +251,15 @@ class Worker:
         self.start()
         assert self._connection is not None
         self._running, self._cancelled_at = request.number, None
-        self._connection.send(request)
+        self._again = self._request is request
+        self._request, self._stopped_at = request, None
+        self._outbox.put(request)
 
     def cancel(self) -> None:
         """Ask the running job to end."""
         if self.busy and self._cancelled_at is None and self._connection is not None:
             self._cancelled_at = time.monotonic()
-            with contextlib.suppress(OSError):
-                self._connection.send(("cancel", self._running))
+            self._outbox.put(("cancel", self._running))
 
     def poll(self) -> None:
         """Hear what the process has sent; end one that overran its cancel."""
@@ -239,9 +269,29 @@ class Worker:
                 self._receive(*connection.recv())
         except (EOFError, OSError):
             self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
+        self._look()
         late = self._cancelled_at and time.monotonic() - self._cancelled_at > GRACE
         if self.busy and (late or not self.alive):
             self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
+
+    def _look(self) -> None:
+        """Give the work of a process that was stopped from outside to a new one, once."""
+        now = time.monotonic()
+        if not self.busy or self._process is None or now - self._looked < LOOK:
+            return
+        self._looked = now
+        if not _is_stopped(self._process.pid):
+            self._stopped_at = None
+            return
+        self._stopped_at = self._stopped_at or now
+        if now - self._stopped_at < STALL:
+            return
+        request, again, cancelled = self._request, self._again, self._cancelled_at is not None
+        if request is None or again or cancelled:
+            self._end_process(JobState.CANCELLED if cancelled else JobState.LOST)
+            return
+        self.stop()
+        self._send(request)
 
     def _receive(self, number: int, state: JobState, content: Any) -> None:
         if state is JobState.DONE:
@@ -272,13 +322,33 @@ class Worker:
 
     def stop(self) -> None:
         """End the process."""
+        self._outbox.put(None)
         if self._connection is not None:
             self._connection.close()
         if self._process is not None:
-            self._process.terminate()
+            # A stopped process hears nothing but being killed.
+            stopped = _is_stopped(self._process.pid)
+            (self._process.kill if stopped else self._process.terminate)()
             self._process.join(1)
             if self._process.is_alive():
                 self._process.kill()
                 self._process.join(1)
         self._process = self._connection = None
         self._running = self._cancelled_at = None
+
+
+def _post(outbox: queue.SimpleQueue[Any], connection: Connection) -> None:
+    """Send what is put into the outbox until nothing follows or nobody reads."""
+    # A connection that is closed in the middle of sending has no number any more.
+    with contextlib.suppress(OSError, ValueError, TypeError):
+        while (message := outbox.get()) is not None:
+            connection.send(message)
+
+
+def _is_stopped(pid: int | None) -> bool:
+    """Whether a process is stopped by a signal."""
+    try:
+        stat = Path(f"/proc/{pid}/stat").read_text("ascii", "replace")
+    except OSError:
+        return False
+    return stat.rpartition(")")[2].split()[:1] in (["T"], ["t"])
