@@ -7,7 +7,7 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo test test-window test-core lint bench screenshots verify lock clean
+.PHONY: demo test test-window test-core lint bench storm screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
@@ -37,6 +37,11 @@ lint: $(READY)
 bench: $(READY)
 	$(XVFB) $(BIN)/python -m bench.run
 
+# Damaged input for a time; SECONDS and SEED can be given. Faults are kept in build/storm.
+SECONDS ?= 600
+storm: $(READY)
+	$(BIN)/python -m storm.run --seconds $(SECONDS) $(SEED:%=--seed %)
+
 screenshots: $(READY)
 	$(XVFB) $(BIN)/python scripts/pictures.py docs/screenshots
 
@@ -55,7 +60,7 @@ $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 lock: $(READY)
 	$(PYTHON) -m venv build/lock-env
 	build/lock-env/bin/pip install --quiet pip-tools
-	build/lock-env/bin/pip-compile --quiet --extra dev --strip-extras --allow-unsafe --upgrade \
+	build/lock-env/bin/pip-compile --quiet --generate-hashes --extra dev --strip-extras --allow-unsafe --upgrade \
 	  --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --no-header \
 	  -o requirements.lock pyproject.toml
 

@@ -1,0 +1,1 @@
+"""A campaign of damaged input, kills and random use; `make storm`."""
