@@ -14,8 +14,8 @@ demo: $(READY)
 	else $(XVFB) $(BIN)/python scripts/pictures.py build/demo; fi
 
 # The window's tests and the rest run beside each other, one per core; each prints when it ends.
-# Two of the window's go with the rest, so that both take as long.
-WITH_REST := tests/desktop/test_walk.py tests/desktop/test_geometry.py
+# Some of the window's go with the rest, so that both take as long.
+WITH_REST := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py)
 
 test: lint
 	$(MAKE) --jobs=2 --output-sync=target test-window test-core
@@ -41,6 +41,7 @@ bench: $(READY)
 SECONDS ?= 600
 storm: $(READY)
 	$(BIN)/python -m storm.run --seconds $(SECONDS) $(SEED:%=--seed %)
+	$(XVFB) $(BIN)/python -m storm.window --seconds $(SECONDS) $(SEED:%=--seed %)
 
 screenshots: $(READY)
 	$(XVFB) $(BIN)/python scripts/pictures.py docs/screenshots

@@ -160,7 +160,8 @@ def test_what_a_spreadsheet_is_given(tmp_path: Path) -> None:
     sheet = openpyxl.load_workbook(tmp_path / "t.xlsx").active
     assert sheet is not None
     assert [c.value for c in sheet[2]] == [1.5, None, "∞", "−∞", None, "=a", 3]
-    assert (tmp_path / "t.csv").read_text("utf-8").splitlines()[1] == "1.5,,∞,−∞,,=a,3"
+    # Text that a spreadsheet would run stands behind an apostrophe.
+    assert (tmp_path / "t.csv").read_text("utf-8").splitlines()[1] == "1.5,,∞,−∞,,'=a,3"
     with pytest.raises(Exception, match="row 1"):
         read_materials(tmp_path / "t.csv")
 

@@ -1,0 +1,194 @@
+"""Random use of the real window: clicks, keys, typing and files, with memory, threads and gaps."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import resource
+import sys
+import tempfile
+import threading
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QFileDialog,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QWidget,
+)
+
+from storm.mutate import ODD_TEXTS
+from tartan.desktop.app import make_application, make_window, tell_of_faults
+from tartan.desktop.stations import STATIONS
+from tartan.desktop.window import MainWindow
+from tartan.project.samples import SAMPLES
+
+TYPED = (*ODD_TEXTS, "0", "-1", "5 mm", "0.2", "1e-3", "90", "[0/45/-45/90]s", "2 in", "10 %")
+KEYS = ("Ctrl+C", "Ctrl+V", "Ctrl+A", "Delete", "Return", "Up", "Down", "Escape", "PgUp", "PgDown")
+GAP = 250
+"""Milliseconds that the window may go without looking at its events."""
+
+
+@dataclass
+class Told:
+    """What random use came to."""
+
+    actions: int = 0
+    longest: float = 0.0
+    long_gaps: int = 0
+    memory: list[tuple[int, float]] = field(default_factory=list)
+    threads: int = 0
+
+
+class Pulse(QObject):
+    """Beats with the event loop and remembers the longest time between two beats."""
+
+    def __init__(self, told: Told) -> None:
+        super().__init__()
+        self._told, self._last = told, time.monotonic()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._beat)
+        self._timer.start(10)
+
+    def _beat(self) -> None:
+        now = time.monotonic()
+        gap = 1000 * (now - self._last)
+        self._told.longest = max(self._told.longest, gap)
+        self._told.long_gaps += gap > GAP
+        self._last = now
+
+
+def _memory() -> float:
+    pages = int(Path("/proc/self/statm").read_text("ascii").split()[1])
+    return pages * resource.getpagesize() / 1e6
+
+
+def _closed_dialogs(place: Path) -> None:
+    """Dialogs that would wait for a person are answered at once."""
+    count = [0]
+
+    def save(*_: object, **__: object) -> tuple[str, str]:
+        count[0] += 1
+        return str(place / f"saved {count[0] % 5}"), ""
+
+    QFileDialog.getOpenFileName = staticmethod(lambda *_, **__: ("", ""))  # type: ignore[method-assign,assignment]
+    QFileDialog.getSaveFileName = staticmethod(save)  # type: ignore[method-assign,assignment]
+    QMessageBox.question = staticmethod(  # type: ignore[method-assign,assignment]
+        lambda *_, **__: QMessageBox.StandardButton.Discard)  # fmt: skip
+    QMessageBox.warning = staticmethod(lambda *_, **__: None)  # type: ignore[method-assign,assignment]
+
+
+def act(window: MainWindow, rng: random.Random) -> None:
+    """Do one thing that a restless user might."""
+    way = rng.random()
+    if way < 0.08:
+        window.session.select(station=rng.choice(STATIONS))
+    elif way < 0.13:
+        (window.session.undo if rng.random() < 0.6 else window.session.redo)()
+    elif way < 0.14:
+        window.new_project()
+    elif way < 0.155:
+        window.open_sample(rng.choice(list(SAMPLES)))
+    elif way < 0.5:
+        _press(window, rng)
+    elif way < 0.8:
+        _type(window, rng)
+    else:
+        _choose(window, rng)
+
+
+def _type(window: MainWindow, rng: random.Random) -> None:
+    fields = [f for f in window.findChildren(QLineEdit) if f.isVisible() and f.isEnabled()]
+    if fields:
+        one = rng.choice(fields)
+        one.setFocus()
+        one.selectAll()
+        one.insert(rng.choice(TYPED).encode("utf-8", "replace").decode())
+        one.setModified(True)
+        QTest.keyClick(one, Qt.Key.Key_Return)
+
+
+def _choose(window: MainWindow, rng: random.Random) -> None:
+    boxes = [b for b in window.findChildren(QComboBox)
+             if b.isVisible() and b.isEnabled() and b.count()]  # fmt: skip
+    if boxes and rng.random() < 0.4:
+        box = rng.choice(boxes)
+        box.setCurrentIndex(rng.randrange(box.count()))
+        box.textActivated.emit(box.currentText())
+        return
+    found = [w for w in window.findChildren(QWidget)
+             if w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus]  # fmt: skip
+    if found:
+        one = rng.choice(found)
+        one.setFocus()
+        QTest.keySequence(one, rng.choice(KEYS))
+
+
+def _press(window: MainWindow, rng: random.Random) -> None:
+    buttons = [b for b in window.findChildren(QAbstractButton)
+               if b.isVisible() and b.isEnabled()]  # fmt: skip
+    if not buttons:
+        return
+    QTest.mouseClick(rng.choice(buttons), Qt.MouseButton.LeftButton)
+    popup = QApplication.activePopupWidget()
+    if isinstance(popup, QMenu):
+        actions = [a for a in popup.actions() if a.isEnabled() and not a.isSeparator()
+                   and a.menu() is None]  # fmt: skip
+        if actions and rng.random() < 0.7:
+            rng.choice(actions).trigger()
+    if popup is not None:
+        popup.close()
+
+
+def main() -> int:
+    """Run it; the status is 1 when the program had any fault."""
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("--seconds", type=float, default=120.0)
+    asked.add_argument("--seed", type=int, default=int(time.time()))
+    given = asked.parse_args()
+    place = Path(tempfile.mkdtemp(prefix="tartan-storm-"))
+    os.environ["TARTAN_STATE"] = str(place / "state")
+    application = make_application(dark=False)
+    _closed_dialogs(place)
+    window = make_window()
+    tell_of_faults(window)
+    window.resize(1280, 800)
+    window.show()
+    told, rng = Told(), random.Random(given.seed)
+    pulse = Pulse(told)
+    end = time.monotonic() + given.seconds
+    while time.monotonic() < end and len(window.faults.faults) < 10:
+        act(window, rng)
+        told.actions += 1
+        QTest.qWait(4)
+        if told.actions % 100 == 0:
+            told.memory.append((told.actions, _memory()))
+    told.threads = threading.active_count()
+    kinds = len(window.faults.faults)
+    print(f"seed {given.seed}: {told.actions} actions, {kinds} kinds of fault, "
+          f"longest gap {told.longest:.0f} ms, {told.long_gaps} over {GAP} ms, "
+          f"{told.threads} threads")  # fmt: skip
+    print(
+        "memory [MB] by actions: "
+        + ", ".join(f"{n}: {m:.0f}" for n, m in told.memory[:: max(1, len(told.memory) // 8)])
+    )
+    faults = window.faults.text if window.faults.faults else ""
+    print(faults)
+    pulse.deleteLater()
+    window.session.history.mark_saved()
+    window.close()
+    application.processEvents()
+    return 1 if faults else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
