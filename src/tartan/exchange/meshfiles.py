@@ -110,8 +110,9 @@ def check_corners(cells: Any, count: int, name: str) -> None:
         except (ValueError, TypeError, OverflowError) as error:
             raise DocumentError(f"Its elements of the sort '{block.type}' are no node numbers.",
                                 name, "Export the mesh anew.") from error  # fmt: skip
-        if corners.ndim != 2:
-            raise DocumentError(f"Its elements of the sort '{block.type}' have no corners.",
+        least = 4 if block.type.startswith("quad") else 3 if "triangle" in block.type else 0
+        if corners.ndim != 2 or corners.shape[1] < least:
+            raise DocumentError(f"Its elements of the sort '{block.type}' lack corners.",
                                 name, "Export the mesh anew.")  # fmt: skip
         wrong = np.argwhere((corners < 0) | (corners >= count))
         if len(wrong):
