@@ -21,6 +21,7 @@ from tartan.project.inputs import layout_of, part_inputs
 from tartan.project.jobs import PartAnswer, solve_now
 from tartan.project.limits import limits
 from tartan.project.model import Project
+from tartan.project.packed import pack_rows
 from tartan.project.partmodel import (
     BucklingRequirement,
     Case,
@@ -30,6 +31,7 @@ from tartan.project.partmodel import (
     Load,
     Movement,
     Near,
+    OutsideForces,
     Pressure,
     Region,
     Rung,
@@ -312,3 +314,22 @@ def test_a_core_is_crushed_by_what_presses_on_its_faces() -> None:
     pressed = shares.shares[6]
     assert pressed == pytest.approx(m.reserve[worst] / 1.5, rel=1e-6)
     assert shares.shares.sum() == pytest.approx(1.0, rel=1e-6)
+
+
+def test_a_core_under_forces_of_another_analysis_alone_is_judged() -> None:
+    project = plate(surface=Panel(0.6, 0.4), mesh_size=0.1,
+                    lay_up=(Rung(stack="reflector sandwich"),))  # fmt: skip
+    rows = np.zeros((24, 9))
+    rows[:, 0], rows[:, 4] = np.arange(24), 200.0
+    read = OutsideForces("other", "other.csv", "element", pack_rows(rows))
+    bare = case_edits.put_cases(project, [])
+    answer = answered(case_edits.put_outside(bare, [read]))
+    crushed = margins_for(answer, Ask(criteria=("crushing",)))
+    laminate = answer.layout().laminate(0)
+    kappa = respond(laminate, LaminateLoad(M=np.array([200.0, 0.0, 0.0]))).kappa[0]
+    core = next(m for m in laminate.materials if m.kind == "core")
+    assert core.Zc is not None
+    tc = max(p.thickness for p in laminate.stack.plies)
+    d = (laminate.thickness + tc) / 2
+    assert crushed.reserve.min() == pytest.approx(np.sqrt(core.Zc * d / (200 * kappa)), rel=1e-6)
+    assert spot_loads(answer, 0, 0).press == 0.0
