@@ -81,6 +81,8 @@ def scale() -> float:
 def scale_text(application: QApplication, factor: float) -> None:
     """Make all text larger or smaller, of what is painted and of the widgets that are there."""
     global _scale
+    if factor == _scale:
+        return
     ratio, _scale = factor / _scale, factor
     font.cache_clear()
     for widget in application.allWidgets():
