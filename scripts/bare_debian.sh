@@ -15,20 +15,26 @@ mkdir -p build
 mmdebstrap --quiet --variant=apt --include=ca-certificates,python3,python3-pip,make,git "$SUITE" "$ROOT"
 git clone --quiet . "$ROOT/root/tartan"
 
-# What the machine says about packages and names is the root's too.
-for file in /etc/resolv.conf /etc/hosts /etc/pip.conf /root/.config/pip/pip.conf; do
+# What the machine says about packages and names, and whom it trusts, is the root's too.
+TRUST=/etc/ssl/certs/ca-certificates.crt
+for file in /etc/resolv.conf /etc/hosts /etc/pip.conf /root/.config/pip/pip.conf $TRUST; do
   if [ -e "$file" ]; then
     mkdir -p "$ROOT$(dirname "$file")"
     cp -L "$file" "$ROOT$file"
   fi
 done
 mount --bind /proc "$ROOT/proc"
-mount --bind /dev "$ROOT/dev"
-trap 'umount "$ROOT/proc" "$ROOT/dev"' EXIT INT TERM
+mount --rbind /dev "$ROOT/dev"
+trap 'umount "$ROOT/proc"; umount -l "$ROOT/dev"' EXIT INT TERM
 
 for command in demo test; do
   echo "== make $command"
   chroot "$ROOT" env -i HOME=/root PATH=/usr/sbin:/usr/bin:/sbin:/bin LANG=C.UTF-8 \
+    SSL_CERT_FILE="$TRUST" PIP_CERT="$TRUST" \
     sh -c "cd /root/tartan && make $command"
 done
+umount "$ROOT/proc"
+umount -l "$ROOT/dev"
+trap - EXIT INT TERM
+rm -rf "$ROOT"
 echo "Both commands work on a bare Debian."

@@ -10,8 +10,10 @@ import sys
 import tempfile
 import threading
 import time
+from collections import Counter, deque
 from dataclasses import dataclass, field
 from pathlib import Path
+from types import FrameType
 
 from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtTest import QTest
@@ -47,14 +49,23 @@ class Told:
     long_gaps: int = 0
     memory: list[tuple[int, float]] = field(default_factory=list)
     threads: int = 0
+    culprits: Counter[str] = field(default_factory=Counter)
 
 
 class Pulse(QObject):
-    """Beats with the event loop and remembers the longest time between two beats."""
+    """Beats with the event loop; tells how long gaps between two beats are, and where they go.
+
+    A thread looks at the window's stack every few milliseconds. Where it must wait for its turn,
+    the look counts for all the time that it waited.
+    """
 
     def __init__(self, told: Told) -> None:
         super().__init__()
         self._told, self._last = told, time.monotonic()
+        self._looks: deque[tuple[float, float, str]] = deque(maxlen=3000)
+        self._main = threading.get_ident()
+        self._going = True
+        threading.Thread(target=self._watch, daemon=True).start()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._beat)
         self._timer.start(10)
@@ -63,8 +74,43 @@ class Pulse(QObject):
         now = time.monotonic()
         gap = 1000 * (now - self._last)
         self._told.longest = max(self._told.longest, gap)
-        self._told.long_gaps += gap > GAP
+        if gap > GAP:
+            self._told.long_gaps += 1
+            for at, spent, where in list(self._looks):
+                if at > self._last:
+                    self._told.culprits[where] += 1000 * spent
         self._last = now
+
+    def _watch(self) -> None:
+        before = time.monotonic()
+        while self._going:
+            time.sleep(0.01)
+            where = _place(sys._current_frames().get(self._main))
+            now = time.monotonic()
+            self._looks.append((now, now - before, where))
+            before = now
+
+    def stop(self) -> None:
+        """Watch no longer."""
+        self._timer.stop()
+        self._going = False
+
+
+def _place(frame: FrameType | None) -> str:
+    """The innermost lines of the program in a stack, and whose code they had called.
+
+    Nothing of the frame is kept: its painters would not end with it.
+    """
+    inner, lines = "", []
+    while frame is not None and len(lines) < 4:
+        name, line = frame.f_code.co_filename, frame.f_lineno
+        words = f"{Path(name).stem}.{frame.f_code.co_name}:{line}"
+        if "/tartan/" in name and "site-packages" not in name:
+            lines.append(words)
+        else:
+            inner = inner or words
+        frame = frame.f_back
+    return " < ".join(lines) or inner
 
 
 def _memory() -> float:
@@ -183,7 +229,9 @@ def main() -> int:
     )
     faults = window.faults.text if window.faults.faults else ""
     print(faults)
-    pulse.deleteLater()
+    pulse.stop()
+    for what, spent in told.culprits.most_common(25):
+        print(f"{spent:7.0f} ms of long gaps in {what}")
     window.session.history.mark_saved()
     window.close()
     application.processEvents()

@@ -193,6 +193,7 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
     from tartan.exchange.verify import verify as run_cases
     from tartan.exchange.verify.obstacles import BENCHMARKS, convergence_lines
     from tartan.exchange.verify.table import case_lines, summary
+    from tartan.project.storage import write_whole
 
     try:
         cases = load_cases(file)
@@ -203,13 +204,9 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
                 _say(line)
         if answers is not None:
             found = {} if report is None else report.answers
-            answers.write_text(json.dumps(found, indent=1, allow_nan=False), "utf-8")
+            write_whole(json.dumps(found, indent=1, allow_nan=False), answers)
     except TartanError as error:
         raise _refuse(error) from error
-    except OSError as error:
-        refused = TartanError(f"The file cannot be written ({error.strerror}).", str(answers),
-                              "Choose another folder.")  # fmt: skip
-        raise _refuse(refused) from error
     if file is None:
         _say("\nConvergence on the obstacle course of shell elements")
         for name in BENCHMARKS:

@@ -352,3 +352,16 @@ def test_of_two_faces_on_one_another_the_finer_follows() -> None:
     (tie,) = find_ties(beside, 0.05)
     assert tie.area == 0.0
     assert tie.length == pytest.approx(0.3)
+
+
+@pytest.mark.parametrize("corners", [3, 4])
+def test_an_acceleration_is_the_mass_matrix_times_that_motion(corners: int) -> None:
+    from tartan.core.shell.inertia import driven, mass
+
+    rng = np.random.default_rng(corners)
+    x = np.array([[0, 0, 0], [1, 0, 0.2], [1.1, 0.9, 0], [-0.1, 1, 0.1]])[:corners]
+    x = x + 0.1 * rng.standard_normal((5, corners, 3))
+    moments, vector = rng.standard_normal((5, 3)), rng.standard_normal(3)
+    rigid = np.tile([*vector, 0.0, 0.0, 0.0], corners)
+    expected = mass(x, moments) @ rigid
+    np.testing.assert_allclose(driven(x, moments, vector), expected, rtol=1e-12, atol=1e-13)

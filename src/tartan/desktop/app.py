@@ -5,10 +5,12 @@ from __future__ import annotations
 import gc
 import logging
 import sys
+import threading
 import traceback
 from pathlib import Path
 from types import TracebackType
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QPixmapCache
 from PyQt6.QtWidgets import QApplication
 
@@ -18,9 +20,12 @@ from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import storage
+from tartan.project import storage, units
 from tartan.project.recovery import left_behind, set_aside
 from tartan.project.samples import dish_panel
+
+QUIET = 3000
+"""Milliseconds after the start until what is needed later is loaded."""
 
 
 def make_application(*, dark: bool | None = None) -> QApplication:
@@ -51,7 +56,13 @@ def make_window(path: Path | None = None) -> MainWindow:
     session.refresh_answer()
     window.recovery.tell_aside(set_aside())
     window.recovery.offer(left_behind())
+    QTimer.singleShot(QUIET, _prepare)
     return window
+
+
+def _prepare() -> None:
+    """Load beside the window what its user would wait for at the first use."""
+    threading.Thread(target=units.prepare, daemon=True, name="prepare").start()
 
 
 def tell_of_faults(window: MainWindow) -> None:

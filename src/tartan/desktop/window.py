@@ -340,10 +340,9 @@ class MainWindow(FileWindow):
         """Bring the chosen station to the front, or its next step where it is empty."""
         page = self.pages[self.session.selection.station]
         if page.show_right():
-            self.bench.setCurrentWidget(page)
+            # Out of sight still where it is another page: it is drawn once, when it is shown.
             self.views[self.session.selection.station].refresh()
-        else:
-            self.bench.setCurrentWidget(page)
+        self.bench.setCurrentWidget(page)
 
     def _show_verdict(self) -> None:
         session = self.session

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-import tempfile
+import time
 from dataclasses import asdict
 from pathlib import Path
 
@@ -20,6 +20,7 @@ import platformdirs
 from tartan import __version__
 from tartan.core.shell.solve import Solution
 from tartan.project.shellinputs import PartInputs
+from tartan.project.wholefile import PART, STALE, replacing
 
 FORM = 3
 """Version of the file form and of the method; files of another are not read."""
@@ -119,33 +120,35 @@ def _checksum(arrays: tuple[np.ndarray, ...]) -> str:
 def keep(inputs: PartInputs, solution: Solution) -> bool:
     """Keep a solution, whole or not at all; false when the disk refuses."""
     place = folder()
-    path = place / f"{digest(inputs)}.h5"
-    temporary = ""
+    known = digest(inputs)
     try:
         place.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(dir=place, suffix=".part")
-        os.close(handle)
-        with h5py.File(temporary, "w") as file:
+        with replacing(place / f"{known}.h5") as beside, h5py.File(beside, "w") as file:
             for name in _ARRAYS:
                 file[name] = getattr(solution, name)
-            file.attrs["inputs"] = digest(inputs)
+            file.attrs["inputs"] = known
             file.attrs["version"] = __version__
             file.attrs["checksum"] = _checksum(tuple(getattr(solution, n) for n in _ARRAYS))
             file.attrs["imbalance"] = solution.imbalance
             file.attrs["unknowns"] = solution.unknowns
             file.attrs["residual"] = solution.residual
-        Path(temporary).replace(path)
         _tidy(place)
-    except OSError:
-        if temporary:
-            Path(temporary).unlink(missing_ok=True)
+    except (OSError, RuntimeError):
+        # The library tells a disk that fills while it closes as the latter.
         return False
     return True
 
 
 def _tidy(place: Path) -> None:
-    """Remove the files used longest ago when there are too many or they are too large."""
-    files = sorted(place.glob("*.h5"), key=lambda f: f.stat().st_mtime, reverse=True)
+    """Remove the files used longest ago when there are too many or they are too large.
+
+    What a killed process left half written is gone with them.
+    """
+    for half in place.glob(f".*{PART}*"):
+        if time.time() - half.stat().st_mtime > STALE:
+            half.unlink(missing_ok=True)
+    files = sorted((f for f in place.glob("*.h5") if not f.name.startswith(".")),
+                   key=lambda f: f.stat().st_mtime, reverse=True)  # fmt: skip
     total = 0
     for number, file in enumerate(files):
         total += file.stat().st_size

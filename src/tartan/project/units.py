@@ -132,6 +132,11 @@ def _registry() -> Any:
     return registry
 
 
+def prepare() -> None:
+    """Load what the first typed unit would wait for."""
+    _registry()
+
+
 def parse(text: str, quantity: Quantity) -> float:
     """Read a quantity; without a unit it is in the display unit.
 

@@ -262,20 +262,20 @@ class Worker:
             self._outbox.put(("cancel", self._running))
 
     def poll(self) -> None:
-        """Hear what the process has sent; end one that overran its cancel."""
+        """Hear what the process has sent; end one that overran its cancel, follow a lost one."""
         connection = self._connection
         try:
             while connection is not None and connection is self._connection and connection.poll():
                 self._receive(*connection.recv())
         except (EOFError, OSError):
-            self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
+            self._offer_again()
         self._look()
         late = self._cancelled_at and time.monotonic() - self._cancelled_at > GRACE
         if self.busy and (late or not self.alive):
-            self._end_process(JobState.CANCELLED if self._cancelled_at else JobState.LOST)
+            self._offer_again()
 
     def _look(self) -> None:
-        """Give the work of a process that was stopped from outside to a new one, once."""
+        """See whether the process was stopped from outside, and for long."""
         now = time.monotonic()
         if not self.busy or self._process is None or now - self._looked < LOOK:
             return
@@ -286,8 +286,12 @@ class Worker:
         self._stopped_at = self._stopped_at or now
         if now - self._stopped_at < STALL:
             return
-        request, again, cancelled = self._request, self._again, self._cancelled_at is not None
-        if request is None or again or cancelled:
+        self._offer_again()
+
+    def _offer_again(self) -> None:
+        """Give the work of a process that is lost to a new one, once; what ends two is told."""
+        request, cancelled = self._request, self._cancelled_at is not None
+        if self._running is None or request is None or self._again or cancelled:
             self._end_process(JobState.CANCELLED if cancelled else JobState.LOST)
             return
         self.stop()

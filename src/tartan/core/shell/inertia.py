@@ -103,6 +103,32 @@ def mass(x: Array, moments: Array) -> Array:
     return np.asarray(M)
 
 
+def driven(x: Array, moments: Array, vector: Array) -> Array:
+    """Consistent mass times one acceleration of all points, without the mass matrices.
+
+    Parameters
+    ----------
+    x : ndarray, shape (m, c, 3)
+        Corner positions of quadrilaterals or triangles [m].
+    moments : ndarray, shape (m, 3)
+        I0, I1, I2 of each element.
+    vector : ndarray, shape (3,)
+        The acceleration [m/s²].
+
+    Returns
+    -------
+    ndarray, shape (m, 6c)
+        Forces [N] and moments [N·m] at the corners, as `mass` times that motion.
+    """
+    N, area, _, normals = _places(x, _any_direction(x))
+    share = np.einsum("mp,pi->mi", area, N)
+    turned = np.einsum("micd,c->mid", _director(normals), vector)
+    found = np.empty((len(x), x.shape[1], 6))
+    found[..., :3] = (moments[:, :1] * share)[..., None] * vector
+    found[..., 3:] = (moments[:, 1:2] * share)[..., None] * turned
+    return found.reshape(len(x), -1)
+
+
 def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = False) -> Array:
     """Geometric stiffness matrices.
 

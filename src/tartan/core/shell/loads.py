@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.shell import element, triangle
 from tartan.core.shell.assembly import Part, blocks, groups
-from tartan.core.shell.inertia import mass
+from tartan.core.shell.inertia import driven
 from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
@@ -102,13 +102,10 @@ def acceleration(mesh: Mesh, moments: float | Array, vector: Array) -> Array:
     if given.ndim < 2:
         given = np.broadcast_to(given, (mesh.count,))[:, None] * np.array([1.0, 0.0, 0.0])
     each = np.broadcast_to(given, (mesh.count, 3))
-    uniform = np.zeros((1, 6))
-    uniform[0, :3] = vector
     forces = np.zeros(len(mesh.nodes) * 6)
     for part in blocks(mesh):
-        M = mass(mesh.nodes[part.nodes], each[part.which])
-        rigid = np.repeat(uniform, part.nodes.shape[1], axis=0).ravel()
-        np.add.at(forces, part.unknowns, M @ rigid)
+        found = driven(mesh.nodes[part.nodes], each[part.which], np.asarray(vector))
+        np.add.at(forces, part.unknowns, found)
     return forces.reshape(-1, 6)
 
 

@@ -9,10 +9,12 @@ from pathlib import Path
 import platformdirs
 
 from tartan import __version__
+from tartan.core.errors import DocumentError
 from tartan.exchange.tables import Table
 from tartan.exchange.verify import load_cases
 from tartan.exchange.verify import verify as run_cases
 from tartan.exchange.verify.table import summary
+from tartan.project.storage import write_whole
 
 HEAD = ("case", "what", "outputs that agree", "source")
 
@@ -29,8 +31,8 @@ def verification_table() -> tuple[Table, str]:
         kept = _work_out()
         try:
             _file().parent.mkdir(parents=True, exist_ok=True)
-            _file().write_text(json.dumps(kept), "utf-8")
-        except OSError:
+            write_whole(json.dumps(kept), _file())
+        except (OSError, DocumentError):
             # It is worked out anew next time.
             pass
     rows = tuple(tuple(r) for r in kept["rows"])
