@@ -90,14 +90,20 @@ def _by_form(inputs: Inputs, laminate: Laminate, values: Any, name: str) -> dict
     for form in inputs.get("shear", ["energy"]):
         label, H = shear_form(form, laminate)
         C = section_matrix(laminate.ABD, H)
-        best = _converged(lambda n, s=C: _of_mesh(laminate, s, (a, b), edges, n, count, values))
-        chosen = sorted(best.items(), key=lambda kv: kv[1])[:count]
+        best = _converged(lambda n, s=C: _of_mesh(laminate, s, (a, b), edges, n, count, values),
+                          count)  # fmt: skip
+        chosen = _lowest(best, count)
         found[f"{label}.{name}"] = [v for _, v in chosen]
         found[f"{label}.half_waves"] = [list(k) for k, _ in chosen]
     return found
 
 
-def _converged(of_mesh: Any) -> Found:
+def _lowest(found: Found, count: int) -> list[tuple[tuple[int, int], float]]:
+    return sorted(found.items(), key=lambda kv: kv[1])[:count]
+
+
+def _converged(of_mesh: Any, count: int) -> Found:
+    """Extrapolated from mesh to mesh until the lowest, which are asked for, agree."""
     last: tuple[int, Found] | None = None
     best: Found = {}
     for n in MESHES:
@@ -106,8 +112,10 @@ def _converged(of_mesh: Any) -> Found:
             ratio = (n / last[0]) ** 2
             better = {k: (ratio * v - last[1][k]) / (ratio - 1)
                       for k, v in new.items() if k in last[1]}  # fmt: skip
-            same = best.keys() == better.keys() and all(
-                abs(better[k] - best[k]) <= AGREEMENT * abs(better[k]) for k in better
+            now, before = _lowest(better, count), _lowest(best, count)
+            same = [k for k, _ in now] == [k for k, _ in before] and all(
+                abs(v - w) <= AGREEMENT * abs(v)
+                for (_, v), (_, w) in zip(now, before, strict=True)
             )
             if best and same:
                 return better
