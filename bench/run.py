@@ -22,11 +22,12 @@ from bench.stacks import edit_ratios, ranking_ratio
 from tartan.core.criteria import criterion, kernels
 from tartan.core.criteria.base import strengths_of
 from tartan.core.laminate import make_laminate
-from tartan.core.laminate.response import Load
+from tartan.core.laminate.response import Load, stress_from_section
+from tartan.core.search.candidates import candidate_reserves
 from tartan.core.shell.margins import assess
 from tartan.core.shell.solve import Reuse, solve
 from tartan.core.stack import Ply, Stack
-from tartan.core.strength.batch import candidate_reserves, reserve_of_loads
+from tartan.core.strength.many import checks_of, reserves
 from tartan.core.strength.reserve import first_failure
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
@@ -127,11 +128,13 @@ def laminate_figures() -> list[Figure]:
     plies = tuple(Ply(UNIDIRECTIONAL.name, float(a), 8e-5) for a in rng.integers(-90, 90, 200))
     lam = make_laminate(Stack("big", plies), {UNIDIRECTIONAL.name: UNIDIRECTIONAL})
     loads = rng.normal(size=(16, 6)) * np.array([1e6, 1e6, 5e5, 1e3, 1e3, 5e2])
-    keys = ("tsai_wu", "hashin", "puck", "max_stress")
+    sets = {"ply": ("tsai_wu", "hashin", "puck", "max_stress")}
 
     def whole() -> None:
         fresh = make_laminate(lam.stack, {UNIDIRECTIONAL.name: UNIDIRECTIONAL})
-        reserve_of_loads(fresh, loads, keys)
+        section = np.zeros((len(loads), 8))
+        section[:, :6] = loads @ fresh.compliance
+        reserves(checks_of(fresh, sets), stress_from_section(fresh, section))
 
     def plain() -> None:
         fresh = make_laminate(lam.stack, {UNIDIRECTIONAL.name: UNIDIRECTIONAL})

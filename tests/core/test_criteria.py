@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from tartan.core.criteria import REGISTRY, Criterion, criterion
 from tartan.core.criteria.base import quadratic_root, strengths_of
+from tartan.core.criteria.branches import BranchCriterion
 from tartan.core.errors import CriterionError, TartanError
 from tartan.core.laminate.response import Load
 from tartan.core.strength.reserve import first_failure
@@ -201,17 +202,19 @@ def test_first_of_equal_plies_is_named() -> None:
     assert cold.reserve.min() < found.reserve.min()
 
 
-@pytest.mark.parametrize("key", ["tsai_wu", "hashin", "puck"])
+@pytest.mark.parametrize(
+    "key", ["puck", *(k for k, r in REGISTRY.items() if isinstance(r, BranchCriterion))]
+)
 @pytest.mark.parametrize("with_residual", [False, True])
 def test_compiled_loops_say_the_same_as_the_arrays(
     key: str, with_residual: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     rule = criterion(key)
     strengths = strengths_of(CARBON, rule)
-    applied = states(rule, 12_000).reshape(3, 4000, 3)
+    applied = states(rule, 12_000).reshape(3, 4000, -1)
     # Also states on the axes, where signs and branches meet.
-    applied[0, :500] *= RNG.integers(0, 2, (500, 3))
-    residual = 0.4 * states(rule, 12_000).reshape(3, 4000, 3) if with_residual else None
+    applied[0, :500] *= RNG.integers(0, 2, (500, applied.shape[-1]))
+    residual = 0.4 * states(rule, 12_000).reshape(3, 4000, -1) if with_residual else None
     fast = rule.evaluate(strengths, applied, residual)
     monkeypatch.setattr("tartan.core.criteria.kernels.LARGE", 10**9)
     plain = rule.evaluate(strengths, applied, residual)

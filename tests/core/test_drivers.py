@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tartan.core.criteria import REGISTRY, criterion
 from tartan.core.criteria.base import strengths_of
-from tartan.core.criteria.tsai_wu import coefficients
+from tartan.core.criteria.tsai_wu import TsaiWu
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.loadcase import LoadCase, answer, parts
 from tartan.core.laminate.response import (
@@ -43,7 +43,8 @@ def test_shares_of_tsai_wu_are_its_own_terms(applied, held) -> None:  # type: ig
     if not found.at_failure:
         return
     s = reserve * p + r
-    linear, f = coefficients(strengths)
+    (branch,) = TsaiWu().branches(strengths)
+    linear, f = branch.linear, branch.square
     cross = f[3] * s[0] * s[1]
     terms = np.array([linear[0] * s[0] + f[0] * s[0] ** 2 + cross,
                       linear[1] * s[1] + f[1] * s[1] ** 2 + cross, f[2] * s[2] ** 2])  # fmt: skip

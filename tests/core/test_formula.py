@@ -1,13 +1,19 @@
 """User formulas: safe to read, and as right as the criterion they spell out."""
 
+import pickle
+
 import numpy as np
 import pytest
 
-from tartan.core.criteria import criterion
+from tartan.core.criteria import criterion, written
 from tartan.core.criteria.base import strengths_of
 from tartan.core.criteria.formula import FormulaCriterion, read
 from tartan.core.errors import CriterionError
-from tests.conftest import CARBON
+from tartan.core.laminate.response import Load
+from tartan.core.strength.govern import govern
+from tartan.core.strength.progressive import ply_discount
+from tartan.core.strength.reserve import first_failure
+from tests.conftest import CARBON, laminate
 
 SPELLED = {
     "max_stress": "max(s1 / Xt, -s1 / Xc, s2 / Yt, -s2 / Yc, abs(t12) / S12)",
@@ -61,3 +67,66 @@ def test_what_is_not_of_the_language_is_refused(text: str) -> None:
 def test_a_function_without_brackets_is_refused() -> None:
     with pytest.raises(CriterionError, match="brackets"):
         FormulaCriterion("m", "m", "max + s1").evaluate({}, np.zeros(3))
+
+
+EXACT = (
+    SPELLED["tsai_wu"],
+    "(s1 / Xt)**2 + (s2 / Yt)**2 + (t12 / S12)**2",
+    "max(s1 / Xt, -s1 / Xc, abs(t12) / S12)",
+    "max(s1 / Xt, -s1 / Xc) + (t12 / S12)**2",
+    "(s1 / Xt)**2 - s1 * s2 / (Xt * Xc) + abs(s2) / Yc + abs(t12 / S12)**2",
+    "0.5 * max(e1 * E1 / Xt, -e1 * E1 / Xc, abs(g12) * G12 / S12) * 2",
+)
+
+
+@pytest.mark.parametrize("text", EXACT)
+@pytest.mark.parametrize("held", [False, True])
+def test_branches_of_a_formula_say_what_its_numbers_say(text: str, held: bool) -> None:
+    rule = FormulaCriterion("own", "own", text)
+    strengths = strengths_of(CARBON, rule)
+    assert rule.branches(strengths) is not None
+    rng = np.random.default_rng(8)
+    applied = rng.normal(size=(60, 3)) * np.array([800e6, 60e6, 60e6])
+    residual = 0.2 * rng.normal(size=(60, 3)) * np.array([800e6, 40e6, 40e6]) if held else None
+    exact = rule.evaluate(strengths, applied, residual)
+    plain = rule._along(strengths, applied, residual)
+    np.testing.assert_allclose(exact.reserve, plain.reserve, rtol=1e-9, atol=1e-12)
+    np.testing.assert_allclose(exact.index, plain.index, rtol=1e-9, atol=1e-12)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["sqrt(s1**2) / Xt", "min(s1 / Xt, 1)", "(s1 > 0) * s1 / Xt", "(s1 / Xt)**3", "s1 / Xt + 0.1",
+     "s1 * t12 / Xt**2", "max(s1, 0)**2 / Xt**2", "Xt / s1"],
+)  # fmt: skip
+def test_what_leaves_the_form_goes_the_numerical_way(text: str) -> None:
+    rule = FormulaCriterion("own", "own", text)
+    assert rule.branches(strengths_of(CARBON, rule)) is None
+
+
+def test_a_written_criterion_goes_wherever_a_built_in_one_does() -> None:
+    text = ("s1 / Xt - s1 / Xc + s2 / Yt - s2 / Yc + s1**2 / (Xt * Xc) + s2**2 / (Yt * Yc) "
+            "+ (t12 / S12)**2 - s1 * s2 / (Xt * Xc)")  # fmt: skip
+    same = written("as Hoffman", text)
+    assert criterion(same).title == "as Hoffman"
+    lam = laminate(("carbon", 0, 1e-3), ("carbon", 60, 1e-3), ("carbon", -20, 0.5e-3))
+    load = Load(np.array([2e5, -1e5, 6e4]), np.array([20.0, -10.0, 5.0]), dT=-60.0)
+    for given in (same, criterion(same)):
+        one, two = first_failure(lam, load, given), first_failure(lam, load, "hoffman")
+        np.testing.assert_allclose(one.reserve, two.reserve, rtol=1e-9)
+        sets = {m.name: (given,) for m in lam.materials}
+        assert govern(lam, load, sets=sets).reserve == pytest.approx(two.reserve.min(), rel=1e-9)
+    history = ply_discount(lam, load, same)
+    expected = ply_discount(lam, load, "hoffman")
+    assert [s.plies for s in history.steps] == [s.plies for s in expected.steps]
+    assert pickle.loads(pickle.dumps(criterion(same))) == criterion(same)
+
+
+@pytest.mark.parametrize(
+    ("name", "text"), [("", "s1 / Xt"), ("hashin", "s1"), ("Tsai–Wu", "s1"), ("a = b", "s1"),
+                       ("own", "s1 +"), ("own", "open('x')"), ("own", "s9 / Xt")]
+)  # fmt: skip
+def test_a_criterion_that_cannot_be_is_refused(name: str, text: str) -> None:
+    with pytest.raises(CriterionError) as told:
+        written(name, text)
+    assert told.value.mend

@@ -7,12 +7,25 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tartan.core.errors import MaterialError, PartError, StackError, TartanError
+from tartan.core.errors import (
+    CriterionError,
+    MaterialError,
+    PartError,
+    StackError,
+    TartanError,
+)
 from tartan.core.laminate import Laminate, make_laminate
-from tartan.core.laminate.response import Load, free_resultants, respond, respond_mixed
+from tartan.core.laminate.response import (
+    Load,
+    free_resultants,
+    respond,
+    respond_mixed,
+    stress_from_section,
+)
+from tartan.core.search.candidates import candidate_reserves
 from tartan.core.stack import Ply, Stack
-from tartan.core.strength.batch import candidate_reserves, reserve_of_loads
 from tartan.core.strength.critical import critical_loads
+from tartan.core.strength.many import checks_of, reserves
 from tartan.core.strength.progressive import ply_discount
 from tartan.core.strength.reserve import first_failure
 from tartan.core.strength.sandwich import (
@@ -208,27 +221,31 @@ def test_many_loads_agree_with_one_by_one(unsymmetric: Laminate) -> None:
     rng = np.random.default_rng(2)
     loads = rng.normal(size=(5, 6)) * np.array([1e5, 1e5, 5e4, 20, 20, 10])
     fixed = Load(dT=-50.0)
-    found = reserve_of_loads(unsymmetric, loads, ("tsai_wu", "puck"), fixed)
+    sets = {"ply": ("tsai_wu", "puck"), "woven": ("tsai_wu", "puck")}
+    section = np.zeros((len(loads), 8))
+    section[:, :6] = loads @ unsymmetric.compliance
+    found = reserves(checks_of(unsymmetric, sets), stress_from_section(unsymmetric, section),
+                     residual=respond(unsymmetric, fixed).stress_12)  # fmt: skip
     for k, row in enumerate(loads):
-        for key, outcome in found.items():
+        for key in ("tsai_wu", "puck"):
             load = dataclasses.replace(fixed, N=row[:3], M=row[3:])
             one = first_failure(unsymmetric, load, key)
-            np.testing.assert_allclose(outcome.reserve[k], one.reserve, rtol=1e-9)
-            assert (outcome.mode[k] == one.mode).all()
-    with pytest.raises(StackError, match="six"):
-        reserve_of_loads(unsymmetric, np.zeros((2, 5)), ("puck",))
+            np.testing.assert_allclose(found.of_rule(key)[k], one.reserve, rtol=1e-9)
 
 
-def test_candidates_agree_with_laminates() -> None:
+@pytest.mark.parametrize("key", ["tsai_wu", "hashin", "max_strain", "tsai_hill"])
+def test_candidates_agree_with_laminates(key: str) -> None:
     rng = np.random.default_rng(4)
     angles = np.array([0.0, 45.0, -45.0, 90.0, 30.0])
     chosen = rng.integers(0, 5, (20, 9))
     load = np.array([1e5, -3e4, 2e4, 30.0, -10.0, 5.0])
-    ABD, reserve = candidate_reserves(CARBON, 0.2e-3, angles, chosen, load)
+    ABD, reserve = candidate_reserves(CARBON, 0.2e-3, angles, chosen, load, key)
     for k, row in enumerate(chosen):
         lam = laminate(*(("carbon", angles[q], 0.2e-3) for q in row))
         np.testing.assert_allclose(ABD[k], lam.ABD, rtol=1e-9, atol=1e-9 * lam.ABD.max())
-        found = first_failure(lam, Load(load[:3], load[3:]), "tsai_wu").reserve
+        found = first_failure(lam, Load(load[:3], load[3:]), key).reserve
         assert reserve[k] == pytest.approx(found[:, [0, 2]].min(), rel=1e-8)
     with pytest.raises(StackError, match="thickness"):
         candidate_reserves(CARBON, 0.0, angles, chosen, load)
+    with pytest.raises(CriterionError, match="many stacks"):
+        candidate_reserves(CARBON, 0.2e-3, angles, chosen, load, "puck")

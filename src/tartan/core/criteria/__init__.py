@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from tartan.core.criteria.base import Criterion, Outcome
 from tartan.core.criteria.core_shear import CoreShear, Interlaminar
+from tartan.core.criteria.formula import FormulaCriterion
 from tartan.core.criteria.hashin import Hashin
 from tartan.core.criteria.max_stress import MaxStrain, MaxStress
 from tartan.core.criteria.puck import Puck
@@ -20,6 +23,9 @@ _ALL: tuple[Criterion, ...] = (
 
 REGISTRY: dict[str, Criterion] = {c.key: c for c in _ALL}
 
+_IS = " = "
+"""Between the name of a user's criterion and its formula."""
+
 DEFAULT_SETS: dict[str, tuple[str, ...]] = {
     "ply": ("tsai_wu", "hashin"),
     "woven": ("tsai_wu", "hashin"),
@@ -35,14 +41,53 @@ def fits(rule: Criterion, kind: str) -> bool:
     return not kinds or kind in kinds
 
 
-def criterion(key: str) -> Criterion:
-    """Look a criterion up.
+def written(name: str, text: str) -> str:
+    """Key of a criterion that a user writes: its name and formula, so that the key is enough.
 
     Raises
     ------
     CriterionError
-        When there is none of that key.
+        For a name that is empty, taken or holds "=", and a formula that cannot be read.
     """
+    name, text = name.strip(), " ".join(text.split())
+    taken = name in REGISTRY or name in {r.title for r in REGISTRY.values()}
+    if not name or "=" in name or taken:
+        what = (
+            "A criterion needs a name."
+            if not name
+            else (
+                f"There is a criterion '{name}' already." if taken else "A name cannot hold '='."
+            )
+        )
+        raise CriterionError(what, "Criteria", "Give it another name.")
+    key = f"{name}{_IS}{text}"
+    criterion(key)
+    return key
+
+
+@lru_cache(maxsize=256)
+def _of_user(key: str) -> FormulaCriterion:
+    name, _, text = key.partition(_IS)
+    return FormulaCriterion(key, name, text)
+
+
+def criterion(key: str | Criterion) -> Criterion:
+    """Look a criterion up; one that is given as such is returned.
+
+    Parameters
+    ----------
+    key : str or Criterion
+        A key of `REGISTRY`, or of `written`, which is name and formula.
+
+    Raises
+    ------
+    CriterionError
+        When there is none of that key, or its formula cannot be read.
+    """
+    if not isinstance(key, str):
+        return key
+    if _IS in key:
+        return _of_user(key)
     try:
         return REGISTRY[key]
     except KeyError:
@@ -51,4 +96,4 @@ def criterion(key: str) -> Criterion:
                              f"Known criteria: {known}.") from None  # fmt: skip
 
 
-__all__ = ["DEFAULT_SETS", "REGISTRY", "Criterion", "Outcome", "criterion", "fits"]
+__all__ = ["DEFAULT_SETS", "REGISTRY", "Criterion", "Outcome", "criterion", "fits", "written"]

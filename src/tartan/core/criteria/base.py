@@ -54,9 +54,12 @@ class Fibre:
     ----------
     by : {"stress", "strain"}
         The stress along 1 against Xt and Xc, or the mechanical strain along 1 against eXt, eXc.
+    matrix : tuple of str
+        Modes of the criterion in which the matrix fails and the fibre stays.
     """
 
     by: Literal["stress", "strain"]
+    matrix: tuple[str, ...]
 
     @property
     def needs(self) -> tuple[str, str]:
@@ -320,34 +323,6 @@ def positive_interval(applied: Array, residual: Array) -> tuple[Array, Array]:
 def intersect(one: tuple[Array, Array], other: tuple[Array, Array]) -> tuple[Array, Array]:
     """Common part of two intervals."""
     return np.maximum(one[0], other[0]), np.minimum(one[1], other[1])
-
-
-def linear_limits(applied: Array, residual: Array | None, limits: Array) -> Outcome:
-    """Each component against a positive limit for either sign.
-
-    Parameters
-    ----------
-    applied, residual : ndarray, shape (..., 3)
-        Stress or strain, scaled and held fixed.
-    limits : ndarray, shape (3, 2)
-        Positive limits in tension and compression; both of the last, the shear, are one mode.
-    """
-    held = np.zeros_like(applied) if residual is None else residual
-    reserves, indices = [], []
-    for axis, (pull, push) in enumerate(limits):
-        both = []
-        for sign, limit in ((1.0, pull), (-1.0, push)):
-            p, r = sign * applied[..., axis] / limit, sign * held[..., axis] / limit
-            with np.errstate(divide="ignore", invalid="ignore"):
-                reach = np.where(p > 0, (1 - r) / p, np.inf)
-            both.append((np.where(r >= 1, 0.0, reach), p + r))
-        if axis == 2:
-            reserves.append(np.minimum(both[0][0], both[1][0]))
-            indices.append(np.maximum(both[0][1], both[1][1]))
-        else:
-            reserves += [b[0] for b in both]
-            indices += [b[1] for b in both]
-    return least_of(reserves, indices)
 
 
 def least_of(reserves: list[Array], indices: list[Array]) -> Outcome:

@@ -6,8 +6,10 @@ the material's fields (``Xt``, ``S12``, ``E1`` …) that reaches 1 at failure, s
 and ``min max abs sqrt``. It is read into a tree of our own and walked; nothing is executed as
 Python, there is no attribute, no index, no call but those four, and its size is limited.
 
-The reserve factor is found numerically: the first crossing of 1 on a fine geometric scan along
-the load, then bisection. A crossing and return between two scan points, 4 % apart, is not seen.
+What is the greatest of quadratic forms, as most are, is worked out as a table of branches and is
+exact. For the rest the reserve factor is found numerically: the first crossing of 1 on a fine
+geometric scan along the load, then bisection. A crossing and return between two scan points, 4 %
+apart, is not seen.
 """
 
 from __future__ import annotations
@@ -20,6 +22,8 @@ from typing import Literal
 import numpy as np
 
 from tartan.core.criteria.base import Array, Outcome, Strengths, guarded
+from tartan.core.criteria.branches import Branch, evaluate_table, table_of
+from tartan.core.criteria.expand import branches_of
 from tartan.core.errors import CriterionError
 from tartan.core.materials import FIELD_NAMES
 
@@ -45,7 +49,7 @@ _OPERATORS: dict[type[ast.AST], Callable[[Array, Array], Array]] = {
 _SCAN = np.geomspace(1e-4, 1e4, 461)
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class FormulaCriterion:
     """A criterion of the common protocol made from a text.
 
@@ -80,10 +84,14 @@ class FormulaCriterion:
         object.__setattr__(self, "needs", tuple(fields))
         object.__setattr__(self, "_tree", tree)
 
+    def branches(self, strengths: Strengths) -> tuple[Branch, ...] | None:
+        """Branches where the formula is the greatest of quadratic forms, else None."""
+        return branches_of(self._tree, strengths)  # type: ignore[attr-defined]
+
     @guarded
     def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
                  ) -> Outcome:  # fmt: skip
-        """Evaluate numerically along the load.
+        """Evaluate by branches where there are some, else numerically along the load.
 
         Parameters
         ----------
@@ -94,6 +102,13 @@ class FormulaCriterion:
         residual : ndarray, shape (..., 3), optional
             Stress held fixed [Pa].
         """
+        rows = table_of(self, strengths)
+        if rows is not None:
+            return evaluate_table(rows, np.zeros(0), applied, residual)
+        return self._along(strengths, applied, residual)
+
+    def _along(self, strengths: Strengths, applied: Array, residual: Array | None) -> Outcome:
+        """Evaluate numerically along the load."""
         held = np.zeros_like(applied) if residual is None else residual
 
         def index(scale: Array) -> Array:

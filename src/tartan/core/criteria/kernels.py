@@ -1,9 +1,8 @@
-"""Compiled loops for millions of ply points: Tsai–Wu, Hashin and Puck, one state at a time.
+"""Compiled loops for millions of ply points: tables of branches, and Puck, one state at a time.
 
-The array forms in the criteria's own files say what is computed and serve small inputs; these
-say the same for large ones, without temporaries (measured: `make bench`, criteria_*). A test
-holds both against each other. Compiled code is cached beside this file;
-`compile_all` fills the cache.
+The array forms in `branches` and `puck` say what is computed and serve small inputs; these say
+the same for large ones, without temporaries (measured: `make bench`, criteria_*). A test holds
+both against each other. Compiled code is cached beside this file; `compile_all` fills the cache.
 """
 
 from __future__ import annotations
@@ -21,9 +20,10 @@ LARGE = 8192
 """States from which on the compiled loop is used."""
 
 # Reordering and reciprocals are allowed; infinities and NaN keep their meaning.
-_compiled: Any = numba.njit(
-    cache=True, fastmath={"contract", "reassoc", "arcp", "nsz"}, error_model="numpy"
-)
+_FAST = {"contract", "reassoc", "arcp", "nsz"}
+_compiled: Any = numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
+_parallel: Any = numba.njit(cache=True, fastmath=_FAST, error_model="numpy", parallel=True,
+                            nogil=True)  # fmt: skip
 _EDGE = 1e-9
 
 
@@ -42,75 +42,117 @@ def least_root(a: float, b: float, c: float) -> float:
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _reach(a: float, b: float, c: float, p: float, r: float) -> float:
-    """Least λ ≥ 0 with r + λ p ≥ 0 at which a λ² + b λ + c ≥ 0."""
-    low, high = 0.0, inf
-    if p > 0:
-        low = max(0.0, -r / p)
-    elif p < 0:
-        high = -r / p
-    elif r < 0:
-        return inf
-    if low > high or (p < 0 and r < 0):
-        return inf
+def least_at(s1: float, s2: float, s6: float, table: Array) -> float:
+    """Least reserve factor over the branches of a table at one state with nothing held."""
+    least = inf
+    for m in range(table.shape[0]):
+        k = table[m]
+        if k[0] * s1 < 0 or k[1] * s2 < 0:
+            continue
+        a = k[2] * s1 * s1 + k[3] * s2 * s2 + k[4] * s6 * s6 + 2 * k[5] * s1 * s2
+        least = min(least, least_root(a, k[6] * s1 + k[7] * s2 + k[8] * s6, -1.0))
+    return least
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _reach(a: float, b: float, c: float, low: float, high: float) -> float:
+    """Least λ in a closed interval at which a λ² + b λ + c ≥ 0; infinite when there is none."""
     value = a * low * low + b * low + c
     found = low if value >= 0 else low + least_root(a, b + 2 * a * low, value)
     return found if found <= high else inf
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def tsai_wu(s: Array, rest: Array, k: Array, reserve: Array, index: Array, mode: Any) -> None:
-    """Fill results; k holds F1, F2, F11, F22, F66, F12, then 1 over Xt, Xc, Yt, Yc, S12."""
-    held = rest.shape[0] > 0
-    for i in range(s.shape[0]):
-        p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2]
-        r1, r2, r6 = (rest[i, 0], rest[i, 1], rest[i, 2]) if held else (0.0, 0.0, 0.0)
-        a = k[2] * p1 * p1 + k[3] * p2 * p2 + k[4] * p6 * p6 + 2 * k[5] * p1 * p2
-        b = k[0] * p1 + k[1] * p2
-        c = -1.0
-        if held:
-            b += 2 * (k[2] * p1 * r1 + k[3] * p2 * r2 + k[4] * p6 * r6)
-            b += 2 * k[5] * (p1 * r2 + p2 * r1)
-            c += k[0] * r1 + k[1] * r2 + k[2] * r1 * r1 + k[3] * r2 * r2 + k[4] * r6 * r6
-            c += 2 * k[5] * r1 * r2
-        index[i] = a + b + c + 1
-        found = 0.0 if c >= 0 else least_root(a, b, c)
-        reserve[i] = found
-        scale = found if found < inf else 1.0
-        t1, t2, t6 = r1 + scale * p1, r2 + scale * p2, abs(r6 + scale * p6) * k[10]
-        fibre = max(t1 * k[6], -t1 * k[7])
-        matrix = max(t2 * k[8], -t2 * k[9])
-        along = 0 if t1 >= 0 else 1
-        across = 2 if t2 >= 0 else 3
-        chosen = along if fibre >= matrix else across
-        mode[i] = 4 if t6 > max(fibre, matrix) else chosen
+def _guard(sign: float, p: float, r: float, low: float, high: float) -> Any:
+    """Narrow an interval of multipliers to where ``sign (r + λ p) ≥ 0``."""
+    p, r = sign * p, sign * r
+    if p > 0:
+        return max(low, -r / p), high
+    if p < 0:
+        return low, min(high, -r / p)
+    return (low, high) if r >= 0 else (inf, -inf)
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def hashin(s: Array, rest: Array, k: Array, reserve: Array, index: Array, mode: Any) -> None:
-    """Fill results; k has a row a mode: axis, sign, quadratic, linear, weight of shear / S12²."""
-    held = rest.shape[0] > 0
-    for i in range(s.shape[0]):
-        pt = s[i, 2]
-        rt = rest[i, 2] if held else 0.0
+def _share(t1: float, t2: float, t6: float, k: Array) -> int:
+    """Mode named by the stress whose share of its own strength is greatest."""
+    t6 = abs(t6) * k[4]
+    fibre = max(t1 * k[0], -t1 * k[1])
+    matrix = max(t2 * k[2], -t2 * k[3])
+    along = 0 if t1 >= 0 else 1
+    across = 2 if t2 >= 0 else 3
+    return 4 if t6 > max(fibre, matrix) else (along if fibre >= matrix else across)
+
+
+@_parallel  # type: ignore[untyped-decorator]
+def _branches(s: Array, table: Array, shares: Array, reserve: Array, index: Array, mode: Any
+              ) -> None:  # fmt: skip
+    shear = s.shape[1] > 2
+    named = shares.shape[0] > 0
+    for i in numba.prange(s.shape[0]):
+        p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2] if shear else 0.0
+        p11, p22, p66, p12 = p1 * p1, p2 * p2, p6 * p6, 2 * p1 * p2
         least, by_reserve, greatest, by_index = inf, 0, -inf, 0
-        for m in range(4):
-            axis = int(k[m, 0])
-            p = k[m, 1] * s[i, axis]
-            if not held and p < 0:
+        for m in range(table.shape[0]):
+            if table[m, 0] * p1 < 0 or table[m, 1] * p2 < 0:
                 continue
-            r = k[m, 1] * rest[i, axis] if held else 0.0
-            q, linear, f = k[m, 2], k[m, 3], k[m, 4]
-            a = q * p * p + f * pt * pt
-            b = 2 * (q * p * r + f * pt * rt) + linear * p
-            c = q * r * r + f * rt * rt + linear * r - 1
-            found = _reach(a, b, c, p, r) if held else least_root(a, b, -1.0)
+            a = table[m, 2] * p11 + table[m, 3] * p22 + table[m, 4] * p66 + table[m, 5] * p12
+            b = table[m, 6] * p1 + table[m, 7] * p2 + table[m, 8] * p6
+            found = least_root(a, b, -1.0)
             if found < least:
                 least, by_reserve = found, m
-            if p + r >= 0 and a + b + c + 1 > greatest:
+            if a + b > greatest:
+                greatest, by_index = a + b, m
+        reserve[i], index[i] = least, greatest
+        if named:
+            # Nothing is held: the shares at failure stand to each other as they do here.
+            mode[i] = _share(p1, p2, p6, shares)
+        else:
+            mode[i] = int(table[by_reserve if least < inf else by_index, 9])
+
+
+@_parallel  # type: ignore[untyped-decorator]
+def _branches_held(s: Array, rest: Array, table: Array, shares: Array, reserve: Array,
+                   index: Array, mode: Any) -> None:  # fmt: skip
+    shear = s.shape[1] > 2
+    for i in numba.prange(s.shape[0]):
+        p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2] if shear else 0.0
+        r1, r2, r6 = rest[i, 0], rest[i, 1], rest[i, 2] if shear else 0.0
+        least, by_reserve, greatest, by_index = inf, 0, -inf, 0
+        for m in range(table.shape[0]):
+            k = table[m]
+            a = k[2] * p1 * p1 + k[3] * p2 * p2 + k[4] * p6 * p6 + 2 * k[5] * p1 * p2
+            b = k[6] * p1 + k[7] * p2 + k[8] * p6
+            b += 2 * (k[2] * p1 * r1 + k[3] * p2 * r2 + k[4] * p6 * r6)
+            b += 2 * k[5] * (p1 * r2 + p2 * r1)
+            c = k[2] * r1 * r1 + k[3] * r2 * r2 + k[4] * r6 * r6 + 2 * k[5] * r1 * r2
+            c += k[6] * r1 + k[7] * r2 + k[8] * r6 - 1
+            low, high = 0.0, inf
+            if k[0] != 0.0:
+                low, high = _guard(k[0], p1, r1, low, high)
+            if k[1] != 0.0:
+                low, high = _guard(k[1], p2, r2, low, high)
+            found = _reach(a, b, c, low, high) if low <= high else inf
+            if found < least:
+                least, by_reserve = found, m
+            holds = k[0] * (p1 + r1) >= 0 and k[1] * (p2 + r2) >= 0
+            if holds and a + b + c + 1 > greatest:
                 greatest, by_index = a + b + c + 1, m
         reserve[i], index[i] = least, greatest
-        mode[i] = by_reserve if least < inf else by_index
+        if shares.shape[0] > 0:
+            scale = least if least < inf else 1.0
+            mode[i] = _share(r1 + scale * p1, r2 + scale * p2, r6 + scale * p6, shares)
+        else:
+            mode[i] = int(table[by_reserve if least < inf else by_index, 9])
+
+
+def branches(s: Array, rest: Array, table: Array, shares: Array,
+             out: tuple[Array, Array, NDArray[np.int8]]) -> None:  # fmt: skip
+    """Fill reserve, index, mode by a table; shares are empty where the branches name the modes."""
+    if len(rest):
+        _branches_held(s, rest, table, shares, *out)
+    else:
+        _branches(s, table, shares, *out)
 
 
 @_compiled  # type: ignore[untyped-decorator]
@@ -207,14 +249,15 @@ def puck(s: Array, rest: Array, k: Array, c2: Array, out: Any) -> None:
 
 def prepared(applied: Array, residual: Array | None) -> tuple[Array, Array] | None:
     """Flat contiguous states where the compiled loop pays, else None."""
-    if applied.size < 3 * LARGE:
+    width = applied.shape[-1]
+    if applied.size < width * LARGE:
         return None
     # Writable arrays only: for others the loops would be compiled once more.
-    flat = np.require(applied, np.float64, ["C", "W"]).reshape(-1, 3)
+    flat = np.require(applied, np.float64, ["C", "W"]).reshape(-1, width)
     if residual is None:
-        return flat, np.empty((0, 3))
+        return flat, np.empty((0, width))
     rest = np.require(np.broadcast_to(residual, applied.shape), np.float64, ["C", "W"])
-    return flat, rest.reshape(-1, 3)
+    return flat, rest.reshape(-1, width)
 
 
 def outputs(shape: tuple[int, ...]) -> tuple[Array, Array, NDArray[np.int8]]:
@@ -225,6 +268,6 @@ def outputs(shape: tuple[int, ...]) -> tuple[Array, Array, NDArray[np.int8]]:
 def compile_all() -> None:
     """Compile and cache every loop."""
     s, r, i, m = np.ones((1, 3)), *outputs((1,))
-    tsai_wu(s, s, np.ones(11), r, i, m)
-    hashin(s, s, np.ones((4, 5)), r, i, m)
+    for rest in (s, s[:0]):
+        branches(s, rest, np.ones((1, 10)), np.ones(5), (r, i, m))
     puck(s, s, np.ones(10), np.ones((3, 4)), (r, i, m, np.empty(1)))

@@ -28,7 +28,7 @@ class Puck:
         "B (√(t12² + (p_c s2)²) + p_c s2)/S12; C ((t12/(2(1 + p⊥⊥)S12))² + (s2/Yc)²) Yc/(-s2)"
     )
     key = "puck"
-    fibre: Fibre | None = Fibre("stress")
+    fibre: Fibre | None = Fibre("stress", ("IFF A", "IFF B", "IFF C"))
     title = "Puck"
     needs: tuple[str, ...] = ("Xt", "Xc", "Yt", "Yc", "S12", "p_nl_t", "p_nl_c")
     modes = ("fibre tension", "fibre compression", "IFF A", "IFF B", "IFF C")

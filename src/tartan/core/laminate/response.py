@@ -6,7 +6,7 @@ Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., section 4.4 and 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -123,6 +123,25 @@ def respond(laminate: Laminate, load: Load) -> PlyResponse:
     total = np.concatenate([np.asarray(load.N, float), np.asarray(load.M, float)])
     _check_finite(total, load)
     return recover(laminate, laminate.compliance @ (total + free_resultants(laminate, load)), load)
+
+
+def respond_split(laminate: Laminate, load: Load) -> tuple[PlyResponse, PlyResponse | None]:
+    """Response to what is scaled, forces and moments, and to what stays, temperature and moisture.
+
+    Returns
+    -------
+    tuple of PlyResponse
+        The second is None where there is neither temperature nor moisture.
+
+    Raises
+    ------
+    StackError
+        When a load is not finite.
+    """
+    growing = respond(laminate, replace(load, dT=0.0, dT_gradient=0.0, dC=0.0))
+    if not (load.dT or load.dT_gradient or load.dC):
+        return growing, None
+    return growing, respond(laminate, replace(load, N=np.zeros(3), M=np.zeros(3)))
 
 
 def respond_mixed(

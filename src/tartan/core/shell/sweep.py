@@ -1,9 +1,8 @@
 """Compiled search for the governing ply point of every element.
 
-Criteria that are quadratic in the stress are written as rows ``λ² a + λ b = 1`` with a sign
-condition. To find the least reserve factor it is enough to ask of each point whether it fails at
-the least one found so far; only then a root is worked out. The place is then evaluated by the
-criterion itself.
+Criteria that are tables of branches are read as they are. To find the least reserve factor it is
+enough to ask of each point whether it fails at the least one found so far; only then a root is
+worked out. The place is then evaluated by the criterion itself.
 """
 
 from __future__ import annotations
@@ -16,9 +15,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria.hashin import mode_rows
+from tartan.core.criteria.branches import COLUMNS, table_of
 from tartan.core.criteria.kernels import least_root
-from tartan.core.criteria.tsai_wu import coefficients
 from tartan.core.laminate.response import level_heights
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.govern import Check
@@ -33,21 +31,8 @@ _FAR = 1e100
 
 
 def rows_of(check: Check) -> Array | None:
-    """Rows of a criterion: axis or -1, sign, then q11, q22, q66, q12, l1, l2; None when unfit."""
-    s = check.strengths
-    if check.rule.key == "tsai_wu":
-        linear, square = coefficients(s)
-        return np.array([[-1.0, 0.0, *square, *linear]])
-    if check.rule.key == "hashin":
-        rows = []
-        for axis, sign, square_, linear_, shear in mode_rows(s):
-            q = [0.0, 0.0]
-            q[axis] = square_
-            line = [0.0, 0.0]
-            line[axis] = sign * linear_
-            rows.append([axis, sign, *q, shear / s["S12"] ** 2, 0.0, *line])
-        return np.array(rows)
-    return None
+    """Table of an in-plane criterion that is one of branches; None of another."""
+    return table_of(check.rule, check.strengths) if check.rule.stress == "in-plane" else None
 
 
 def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], strains: Array,
@@ -72,22 +57,24 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
     tuple of ndarray
         Reserve factors, shape (m,), and case, point, ply, level and check, shape (5, m).
     """
-    table: list[Array] = []
+    joined: list[Array] = []
     starts = np.zeros(laminate.count + 1, np.int64)
     owner: list[int] = []
     for ply in range(laminate.count):
         for number, (check, own) in enumerate(zip(checks, rows, strict=True)):
             if ply in check.plies:
-                table.append(own)
+                joined.append(own)
                 owner += [number] * len(own)
         starts[ply + 1] = len(owner)
-    coefficients_ = np.concatenate(table) if table else np.zeros((0, 8))
+    every = np.concatenate(joined) if joined else np.zeros((0, COLUMNS))
     operator = np.ascontiguousarray(laminate.Q @ laminate.T)
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((count, 5), np.int64)
+    # Where nothing ever fails, some place is named at which something is judged.
+    address[:, 2:4] = checks[0].plies[0], levels[0]
     _sweep(np.ascontiguousarray(strains), operator, (level_heights(laminate), levels), starts,
-           coefficients_, np.array(owner, np.int64), (reserve, address))  # fmt: skip
+           every, np.array(owner, np.int64), (reserve, address))  # fmt: skip
     return reserve, address.T
 
 
@@ -96,12 +83,12 @@ def compile_all() -> None:
     one = np.zeros((1, 1, 1, 8))
     operator, z = np.zeros((1, 3, 3)), np.zeros((1, 3))
     starts, owner = np.zeros(2, np.int64), np.zeros(1, np.int64)
-    _sweep(one, operator, (z, np.zeros(1, np.int64)), starts, np.zeros((1, 8)), owner,
+    _sweep(one, operator, (z, np.zeros(1, np.int64)), starts, np.zeros((1, COLUMNS)), owner,
            (np.zeros(1), np.zeros((1, 5), np.int64)))  # fmt: skip
 
 
 @numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
-def _sweep(strains: Array, operator: Array, at: Any, starts: Index, table: Array, owner: Index,
+def _sweep(strains: Array, operator: Array, at: Any, starts: Index, rows: Array, owner: Index,
            out: Any) -> None:  # fmt: skip
     z, levels = at
     reserve, address = out
@@ -128,11 +115,11 @@ def _sweep(strains: Array, operator: Array, at: Any, starts: Index, table: Array
                         s1, s2, s6 = a1 + h * b1, a2 + h * b2, a6 + h * b6
                         s11, s22, s66, s12 = s1 * s1, s2 * s2, s6 * s6, 2 * s1 * s2
                         for r in range(starts[n], starts[n + 1]):
-                            c = table[r]
-                            if (c[0] == 0.0 and c[1] * s1 < 0) or (c[0] == 1.0 and c[1] * s2 < 0):
+                            c = rows[r]
+                            if c[0] * s1 < 0 or c[1] * s2 < 0:
                                 continue
                             a = c[2] * s11 + c[3] * s22 + c[4] * s66 + c[5] * s12
-                            b = c[6] * s1 + c[7] * s2
+                            b = c[6] * s1 + c[7] * s2 + c[8] * s6
                             if (a * trial + b) * trial >= 1.0:
                                 root = least_root(a, b, -1.0)
                                 if root < least * TIE:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import criterion
+from tartan.core.criteria import Criterion, criterion
 from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import Load, respond, stress_from_section
 from tartan.core.laminate.stiffness import Laminate
@@ -63,7 +63,7 @@ class CriticalLoad:
     criterion: str = ""
 
 
-def critical_loads(laminate: Laminate, key: str, residual: Load | None = None,
+def critical_loads(laminate: Laminate, key: str | Criterion, residual: Load | None = None,
                    skipped: Sequence[int] = ()) -> list[CriticalLoad]:  # fmt: skip
     """Twelve critical loads by one criterion for all plies.
 
@@ -71,7 +71,7 @@ def critical_loads(laminate: Laminate, key: str, residual: Load | None = None,
     ----------
     laminate : Laminate
         The laminate.
-    key : str
+    key : str or Criterion
         An in-plane criterion.
     residual : Load, optional
         Temperature and moisture whose stresses stay as they are.

@@ -6,13 +6,11 @@ material and field: nothing passes silently.
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS
-from tartan.core.laminate.response import Load, respond, shear_from_section
+from tartan.core.laminate.response import Load, respond_split, shear_from_section
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.many import Check, Governing, Reserves, Sets, checks_of, reserves
 
@@ -40,14 +38,12 @@ def govern(laminate: Laminate, load: Load, Q: Array | None = None, sets: Sets = 
         As `checks_of`.
     """
     checks = checks_of(laminate, sets)
-    applied = respond(laminate, replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)).stress_12
-    residual = None
-    if load.dT or load.dT_gradient or load.dC:
-        residual = respond(laminate, replace(load, N=np.zeros(3), M=np.zeros(3))).stress_12
+    applied, held = respond_split(laminate, load)
+    residual = None if held is None else held.stress_12
     shear = None
     if any(c.rule.stress == "transverse" for c in checks):
         shear = interlaminar(laminate, np.zeros(2) if Q is None else np.asarray(Q, float))[None]
-    return reserves(checks, applied[None], shear, residual).governing()
+    return reserves(checks, applied.stress_12[None], shear, residual).governing()
 
 
 def interlaminar(laminate: Laminate, Q: Array) -> Array:

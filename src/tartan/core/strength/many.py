@@ -32,8 +32,8 @@ from tartan.core.strength.cores import cores_of, gather, sandwich_of
 from tartan.core.strength.reserve import plies_by_material
 
 Array = NDArray[np.float64]
-Sets = Mapping[str, Sequence[str]]
-"""Criteria keys by the name of a material, or by its kind."""
+Sets = Mapping[str, Sequence[str | Criterion]]
+"""Criteria, or their keys, by the name of a material, or by its kind."""
 
 TIE = 1e-9
 """Equal plies differ by rounding only: within this share the first of them is named."""

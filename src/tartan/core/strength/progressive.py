@@ -17,10 +17,10 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import criterion
-from tartan.core.criteria.base import Criterion, Strengths, mode_name, strengths_of
+from tartan.core.criteria import Criterion, criterion
+from tartan.core.criteria.base import Strengths, mode_name, strengths_of
 from tartan.core.errors import CriterionError
-from tartan.core.laminate.response import Load, respond
+from tartan.core.laminate.response import Load, respond_split
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.reserve import plies_by_material
 
@@ -34,8 +34,6 @@ COLLAPSE = 1e4
 """The laminate no longer carries the load when it gives this many times more than intact."""
 
 MOST_STEPS = 4000
-
-_MATRIX = ("matrix", "in-plane shear", "IFF")
 
 
 @dataclass(frozen=True)
@@ -77,8 +75,8 @@ class History:
         return max((s.reserve for s in self.steps), default=float("inf"))
 
 
-def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", eta: float = 1e-6
-                 ) -> History:  # fmt: skip
+def ply_discount(laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full",
+                 eta: float = 1e-6) -> History:  # fmt: skip
     """Degrade ply by ply until the laminate can carry no more.
 
     Parameters
@@ -87,7 +85,7 @@ def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", 
         The intact laminate.
     load : Load
         Forces and moments are scaled; temperature and moisture stay.
-    key : str
+    key : str or Criterion
         The criterion.
     rule : {"full", "mode"}
         Full takes all stiffness of a failed ply. By mode, failure of the matrix takes E2, G12
@@ -105,7 +103,7 @@ def ply_discount(laminate: Laminate, load: Load, key: str, rule: Rule = "full", 
     return History(tuple(ply_discount_steps(laminate, load, key, rule, eta)))
 
 
-def ply_discount_steps(laminate: Laminate, load: Load, key: str, rule: Rule = "full",
+def ply_discount_steps(laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full",
                        eta: float = 1e-6) -> Iterator[Step]:  # fmt: skip
     """Yield the events of `ply_discount` one by one, so that long histories can be followed."""
     checked = criterion(key)
@@ -153,11 +151,8 @@ class _State:
 
     def next_event(self, load: Load) -> Step | None:
         """Degrade the plies that fail next; None when none ever does."""
-        thermal = bool(load.dT or load.dT_gradient or load.dC)
-        mechanical = replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
-        applied = respond(self.laminate, mechanical)
-        held = respond(self.laminate, replace(load, N=np.zeros(3), M=np.zeros(3)))
-        residual = held.stress_12 if thermal else None
+        applied, held = respond_split(self.laminate, load)
+        residual = None if held is None else held.stress_12
         found = self._plies(applied.stress_12, residual)
         least = min(reserve for reserve, _ in found)
         if not np.isfinite(least):
@@ -165,7 +160,7 @@ class _State:
         failing = tuple(i for i, (reserve, _) in enumerate(found) if reserve <= least * (1 + SAME))
         modes = tuple(found[i][1] for i in failing)
         strain = np.concatenate([applied.eps0, applied.kappa]) * least
-        strain += np.concatenate([held.eps0, held.kappa]) if thermal else 0.0
+        strain += 0.0 if held is None else np.concatenate([held.eps0, held.kappa])
         for i, mode in zip(failing, modes, strict=True):
             self._degrade(i, mode)
         return Step(least, failing, modes, tuple(float(s) for s in strain))
@@ -200,7 +195,8 @@ class _State:
 
     def _degrade(self, i: int, mode: str) -> None:
         material, eta = self.laminate.materials[i], self._eta
-        if self._rule == "mode" and self._criterion.fibre and mode.startswith(_MATRIX):
+        fibre = self._criterion.fibre
+        if self._rule == "mode" and fibre is not None and mode in fibre.matrix:
             less = replace(material, E2=material.E2 * eta, G12=material.G12 * eta,
                            nu12=material.nu12 * eta)  # fmt: skip
             self.checked[i] = "fibre"

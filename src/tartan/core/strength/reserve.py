@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import criterion
+from tartan.core.criteria import Criterion, criterion
 from tartan.core.criteria.base import NEVER, Outcome, mode_name, strengths_of
 from tartan.core.errors import CriterionError
-from tartan.core.laminate.response import LEVELS, Load, respond
+from tartan.core.laminate.response import LEVELS, Load, respond_split
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.materials import Material
 
@@ -66,7 +66,7 @@ def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArra
     return {m: np.array(sorted(rows)) for m, rows in found.items()}
 
 
-def first_failure(laminate: Laminate, load: Load, key: str, skipped: Sequence[int] = ()
+def first_failure(laminate: Laminate, load: Load, key: str | Criterion, skipped: Sequence[int] = ()
                   ) -> PlyReserve:  # fmt: skip
     """Reserve factor of every ply under a load by an in-plane criterion.
 
@@ -76,7 +76,7 @@ def first_failure(laminate: Laminate, load: Load, key: str, skipped: Sequence[in
         The laminate.
     load : Load
         Forces and moments are scaled; temperature and moisture stay.
-    key : str
+    key : str or Criterion
         The criterion.
     skipped : sequence of int
         Plies that are not judged, from 0, such as a core; they need no strengths.
@@ -86,15 +86,14 @@ def first_failure(laminate: Laminate, load: Load, key: str, skipped: Sequence[in
     CriterionError, MaterialError
         Unknown criterion, or data it needs that are missing.
     """
-    applied = respond(laminate, replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)).stress_12
-    residual = None
-    if load.dT or load.dT_gradient or load.dC:
-        residual = respond(laminate, replace(load, N=np.zeros(3), M=np.zeros(3))).stress_12
-    return reserve_of_stresses(laminate, applied, residual, key, skipped)
+    applied, held = respond_split(laminate, load)
+    residual = None if held is None else held.stress_12
+    return reserve_of_stresses(laminate, applied.stress_12, residual, key, skipped)
 
 
-def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | None, key: str,
-                        skipped: Sequence[int] = ()) -> PlyReserve:  # fmt: skip
+def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | None,
+                        key: str | Criterion, skipped: Sequence[int] = ()
+                        ) -> PlyReserve:  # fmt: skip
     """Reserve factor of every ply from its stresses by an in-plane criterion.
 
     Parameters
@@ -103,7 +102,7 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
         The laminate.
     applied, residual : ndarray, shape (n, 3, 3)
         Stress scaled and stress held fixed, by ply and level in ply axes [Pa].
-    key : str
+    key : str or Criterion
         The criterion.
     skipped : sequence of int
         Plies that are not judged, from 0; their reserve factors are infinite.

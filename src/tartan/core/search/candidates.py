@@ -1,13 +1,12 @@
-"""Many loads on one laminate, and many candidate laminates under one load.
+"""Many candidate laminates under one load.
 
 Candidates are plies of one material and thickness at angles from a short list; a compiled loop
-builds A, B, D from a table of turned stiffnesses, solves for the load and takes the least
-Tsai–Wu reserve factor over plies at bottom and top, where stresses of a ply are extreme.
+builds A, B, D from a table of turned stiffnesses, solves for the load and takes the least reserve
+factor over plies at bottom and top, where stresses of a ply are extreme.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from math import inf
 from typing import Any
 
@@ -15,80 +14,24 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria import criterion
-from tartan.core.criteria.base import Outcome, strengths_of
-from tartan.core.criteria.kernels import least_root
-from tartan.core.criteria.tsai_wu import TsaiWu, coefficients
-from tartan.core.errors import StackError
-from tartan.core.laminate.response import Load, respond, stress_from_section
-from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_rotation
+from tartan.core.criteria import Criterion, criterion
+from tartan.core.criteria.base import strengths_of
+from tartan.core.criteria.branches import table_of
+from tartan.core.criteria.kernels import least_at
+from tartan.core.errors import CriterionError, StackError
+from tartan.core.laminate.stiffness import reduced_stiffness, strain_rotation
 from tartan.core.materials import Material, checked
-from tartan.core.strength.reserve import plies_by_material
 
 Array = NDArray[np.float64]
 
 _compiled: Any = numba.njit(cache=True, error_model="numpy")
 
 
-def reserve_of_loads(laminate: Laminate, loads: Array, keys: Sequence[str],
-                     fixed: Load | None = None) -> dict[str, Outcome]:  # fmt: skip
-    """Reserve factors of every ply and level under many loads by several in-plane criteria.
-
-    Parameters
-    ----------
-    laminate : Laminate
-        The laminate.
-    loads : ndarray, shape (k, 6)
-        Forces and moments [N/m, N].
-    keys : sequence of str
-        Criteria.
-    fixed : Load, optional
-        Temperature and moisture whose stresses stay.
-
-    Returns
-    -------
-    dict of str to Outcome
-        Arrays of shape (k, n, 3) by criterion.
-
-    Raises
-    ------
-    StackError
-        When the loads are not finite or not of this shape.
-    CriterionError, MaterialError
-        Unknown criterion or missing data.
-    """
-    loads = np.asarray(loads, float)
-    if loads.ndim != 2 or loads.shape[1] != 6 or not np.isfinite(loads).all():
-        raise StackError("Loads must be rows of six finite numbers.", "Loads",
-                         "Give Nx, Ny, Nxy, Mx, My, Mxy.")  # fmt: skip
-    section = np.zeros((len(loads), 8))
-    section[:, :6] = loads @ laminate.compliance
-    stress = stress_from_section(laminate, section)
-    residual = None if fixed is None else respond(laminate, fixed).stress_12
-    groups = plies_by_material(laminate.materials)
-    found = {}
-    for key in keys:
-        rule = criterion(key)
-        shape = stress.shape[:-1]
-        whole = Outcome(np.empty(shape), np.empty(shape), np.empty(shape, np.int8))
-        for material, plies in groups.items():
-            one = len(groups) == 1
-            part = stress if one else stress[:, plies]
-            held = None if residual is None else np.broadcast_to(residual[plies], part.shape)
-            outcome = rule.evaluate(strengths_of(material, rule), part, held)
-            if one:
-                whole = outcome
-            else:
-                whole.reserve[:, plies], whole.index[:, plies] = outcome.reserve, outcome.index
-                whole.mode[:, plies] = outcome.mode
-        found[key] = whole
-    return found
-
-
 def candidate_reserves(
-    material: Material, thickness: float, angles: Array, candidates: NDArray[np.int64], load: Array
-) -> tuple[Array, Array]:
-    """A, B, D and least Tsai–Wu reserve factor of many stacks.
+    material: Material, thickness: float, angles: Array, candidates: NDArray[np.int64],
+    load: Array, key: str | Criterion = "tsai_wu",
+) -> tuple[Array, Array]:  # fmt: skip
+    """A, B, D and least reserve factor of many stacks.
 
     Parameters
     ----------
@@ -102,6 +45,8 @@ def candidate_reserves(
         Index into `angles` of every ply, first-laid first.
     load : ndarray, shape (6,)
         Forces and moments about the middle [N/m, N].
+    key : str or Criterion
+        An in-plane criterion that is a table of branches.
 
     Returns
     -------
@@ -112,12 +57,18 @@ def candidate_reserves(
     ------
     MaterialError, StackError
         Missing strengths, or a thickness that is not positive.
+    CriterionError
+        Another criterion.
     """
     checked(material)
     if not thickness > 0:
         raise StackError(f"thickness must be greater than zero, it is {thickness:g} m.", "Plies",
                          "Enter a positive thickness.")  # fmt: skip
-    linear, square = coefficients(strengths_of(material, TsaiWu()))
+    rule = criterion(key)
+    rows = table_of(rule, strengths_of(material, rule)) if rule.stress == "in-plane" else None
+    if rows is None:
+        raise CriterionError(f"{rule.title} cannot judge many stacks at once.", "Criteria",
+                             "Choose an in-plane criterion made of branches.")  # fmt: skip
     T = strain_rotation(np.deg2rad(angles))
     Q = reduced_stiffness(material)
     Qbar = np.ascontiguousarray(np.swapaxes(T, 1, 2) @ Q @ T)
@@ -129,7 +80,7 @@ def candidate_reserves(
         thickness,
         Qbar,
         operator,
-        np.concatenate([linear, square]),
+        rows,
         np.asarray(load, float),
         (ABD, reserve),
     )
@@ -158,7 +109,7 @@ def _solve6(K: Array, f: Array, x: Array, L: Array) -> None:
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _candidates(chosen: Any, t: float, Qbar: Array, operator: Array, F: Array, load: Array,
+def _candidates(chosen: Any, t: float, Qbar: Array, operator: Array, rows: Array, load: Array,
                 out: Any) -> None:  # fmt: skip
     ABD, reserve = out
     n = chosen.shape[1]
@@ -191,12 +142,12 @@ def _candidates(chosen: Any, t: float, Qbar: Array, operator: Array, F: Array, l
                 K[i, j + 3] /= h
                 K[i + 3, j + 3] /= h * h
         _solve6(K, f, x, L)
-        reserve[c] = _least(chosen[c], t, h, operator, F, x)
+        reserve[c] = _least(chosen[c], t, h, operator, rows, x)
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _least(plies: Any, t: float, h: float, operator: Array, F: Array, x: Array) -> Any:
-    """Least Tsai–Wu reserve factor over bottom and top of every ply."""
+def _least(plies: Any, t: float, h: float, operator: Array, rows: Array, x: Array) -> Any:
+    """Least reserve factor over bottom and top of every ply."""
     least = inf
     for k in range(plies.shape[0]):
         for edge in range(2):
@@ -206,7 +157,5 @@ def _least(plies: Any, t: float, h: float, operator: Array, F: Array, x: Array) 
             s1 = o[0, 0] * e0 + o[0, 1] * e1 + o[0, 2] * e2
             s2 = o[1, 0] * e0 + o[1, 1] * e1 + o[1, 2] * e2
             s6 = o[2, 0] * e0 + o[2, 1] * e1 + o[2, 2] * e2
-            a = F[2] * s1 * s1 + F[3] * s2 * s2 + F[4] * s6 * s6 + 2 * F[5] * s1 * s2
-            found = least_root(a, F[0] * s1 + F[1] * s2, -1.0)
-            least = min(least, found)
+            least = min(least, least_at(s1, s2, s6, rows))
     return least
