@@ -10,6 +10,7 @@ import sys
 import tempfile
 import threading
 import time
+import traceback
 from collections import Counter, deque
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -36,6 +37,9 @@ from tartan.project.samples import SAMPLES
 
 TYPED = (*ODD_TEXTS, "0", "-1", "5 mm", "0.2", "1e-3", "90", "[0/45/-45/90]s", "2 in", "10 %")
 KEYS = ("Ctrl+C", "Ctrl+V", "Ctrl+A", "Delete", "Return", "Up", "Down", "Escape", "PgUp", "PgDown")
+HANG = 30
+"""Seconds without events after which the window hangs."""
+
 GAP = 250
 """Milliseconds that the window may go without looking at its events."""
 
@@ -88,6 +92,11 @@ class Pulse(QObject):
             where = _place(sys._current_frames().get(self._main))
             now = time.monotonic()
             self._looks.append((now, now - before, where))
+            if now - self._last > HANG:
+                print(f"hangs for {HANG} s after {self._told.actions} actions:", flush=True)
+                traceback.print_stack(sys._current_frames()[self._main], file=sys.stdout)
+                sys.stdout.flush()
+                os._exit(1)
             before = now
 
     def stop(self) -> None:

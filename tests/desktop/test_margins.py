@@ -389,3 +389,54 @@ def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # 
     assert view.spot.section.faded
     assert view.spot.bars.faded
     assert view.drivers.faded
+
+
+def test_a_criterion_of_ones_own_is_written_checked_and_put_to_work(  # type: ignore[no-untyped-def]
+    qtbot, window: MainWindow
+) -> None:
+    session, view = window.session, ready(qtbot, window)
+    before = session.answer
+    assert before is not None
+    press(qtbot, view.tabs, "criteria")
+    press(qtbot, view.criteria, "+ criterion")
+    formula = named(view.criteria, QLineEdit, "formula of criterion 1")
+    formula.setFocus()
+    formula.selectAll()
+    qtbot.keyClicks(formula, "2*max(s1/Xt, -s1/Xc) + 2*abs(t12)/S1")
+    assert "'S1' at character 35 is not known" in view.criteria.own.told.text()
+    qtbot.keyClicks(formula, "2 + 2*(s2/Yt)**2")
+    assert view.criteria.own.told.text().startswith("Needs Xt, Xc, Yt, S12.")
+    qtbot.keyClick(formula, Qt.Key.Key_Return)
+    key = "own = 2*max(s1/Xt, -s1/Xc) + 2*abs(t12)/S12 + 2*(s2/Yt)**2"
+    assert session.project.formulas == (key,)
+    qtbot.waitUntil(lambda: any(b.accessibleName() == "own for ply layers" and b.isVisible()
+                                for b in view.criteria.findChildren(QCheckBox)))  # fmt: skip
+    named(view.criteria, QCheckBox, "own for ply layers").click()
+    solved(qtbot, window)
+    after = session.answer
+    assert after is not None
+    assert not after.resolved
+    assert (after.margins.reserve <= before.margins.reserve * (1 + 1e-9)).all()
+    assert key in after.margins.checks
+    assert "by own" in session.verdict.sentence
+    # What is used is not given up; what is typed over follows into the set.
+    press(qtbot, view.criteria, "×")
+    assert "Switch it off" in view.criteria.own.told.text()
+    name = named(view.criteria, QLineEdit, "name of criterion 1")
+    name.setFocus()
+    name.selectAll()
+    qtbot.keyClicks(name, "rough")
+    qtbot.keyClick(name, Qt.Key.Key_Return)
+    solved(qtbot, window)
+    assert "by rough" in session.verdict.sentence
+    for _ in range(4):
+        session.undo()
+    assert session.project.formulas == ()
+    # The same in Stacks, where laminates are judged without a part.
+    session.select(station="Stacks")
+    press(qtbot, window.stacks, "Strength")
+    strength = window.stacks.strength
+    strength.own.toggle()
+    press(qtbot, strength, "+ criterion")
+    assert session.project.formulas
+    assert session.project.offered("ply")[-1].title == "own"

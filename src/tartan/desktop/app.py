@@ -14,7 +14,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QPixmapCache
 from PyQt6.QtWidgets import QApplication
 
-from tartan.core.criteria import kernels
+from tartan.core.criteria import kernels, program
 from tartan.core.shell import sweep
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
@@ -93,6 +93,7 @@ def run(path: Path | None = None) -> int:
     application = make_application()
     # Read from their cache now, the compiled loops do not halt typing later.
     kernels.compile_all()
+    program.compile_all()
     sweep.compile_all()
     window = make_window(path)
     tell_of_faults(window)

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from tartan.core.conditions import Condition, check_condition
-from tartan.core.criteria import criterion
+from tartan.core.criteria import criterion, written
 from tartan.core.errors import CriterionError, DocumentError
 from tartan.core.laminate.loadcase import LoadCase, check_load_case
 from tartan.project.model import (
@@ -95,6 +95,56 @@ def put_criteria(project: Project, criteria: Iterable[CriteriaSet]) -> Project:
     return replace(project, criteria=criteria)
 
 
+def switched(criteria: CriteriaSet, kind: str, key: str, *, on: bool) -> CriteriaSet:
+    """Set with a criterion of a kind of material switched on or off."""
+    rules = tuple(
+        (k, tuple(dict.fromkeys((*keys, key))) if on else tuple(c for c in keys if c != key))
+        if k == kind else (k, keys)
+        for k, keys in criteria.rules
+    )  # fmt: skip
+    return CriteriaSet(criteria.name, rules)
+
+
+def put_formula(project: Project, name: str, text: str, old: str = "") -> Project:
+    """Keep a criterion that the user wrote, in place of an old one wherever that is chosen.
+
+    Raises
+    ------
+    CriterionError
+        A name that is empty or taken, or a formula that cannot be read.
+    """
+    key = written(name, text)
+    others = [criterion(k).title for k in project.formulas if k != old]
+    if name.strip() in others:
+        raise CriterionError(f"There is a criterion '{name.strip()}' already.", "Criteria",
+                             "Give it another name.")  # fmt: skip
+    if old not in project.formulas:
+        return replace(project, formulas=(*project.formulas, key))
+    sets = tuple(
+        CriteriaSet(c.name, tuple((k, tuple(key if x == old else x for x in keys))
+                                  for k, keys in c.rules))
+        for c in project.criteria
+    )  # fmt: skip
+    formulas = tuple(key if k == old else k for k in project.formulas)
+    return replace(project, formulas=formulas, criteria=sets)
+
+
+def remove_formula(project: Project, key: str) -> Project:
+    """Give up a criterion that the user wrote.
+
+    Raises
+    ------
+    CriterionError
+        When a set still uses it.
+    """
+    for each in project.criteria:
+        for kind, keys in each.rules:
+            if key in keys:
+                what = f"'{criterion(key).title}' judges {kind} layers."
+                raise CriterionError(what, f"Criteria '{each.name}'", "Switch it off there.")
+    return replace(project, formulas=tuple(k for k in project.formulas if k != key))
+
+
 def add_criteria(project: Project, like: CriteriaSet) -> Project:
     """Add a set of criteria like another and put it in force; a taken name gets a number."""
     name = free_name(like.name, (c.name for c in project.criteria))
@@ -165,6 +215,10 @@ def check_design(project: Project) -> Project:
     """
     put_load_cases(project, project.load_cases)
     put_criteria(project, project.criteria)
+    kept = replace(project, formulas=())
+    for key in project.formulas:
+        name, _, text = key.partition(" = ")
+        kept = put_formula(kept, name, text)
     put_conditions(project, project.conditions)
     check_name(project.version, (), "version")
     return project

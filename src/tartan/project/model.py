@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from tartan.core.conditions import Condition, under
-from tartan.core.criteria import DEFAULT_SETS
+from tartan.core.criteria import DEFAULT_SETS, REGISTRY, Criterion, criterion, fits
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material
 from tartan.core.stack import Stack
@@ -142,6 +142,8 @@ class Project(Design):
     support_sets: tuple[SupportSet, ...] = ()
     versions: tuple[Version, ...] = ()
     against: str = ""
+    formulas: tuple[str, ...] = ()
+    """Criteria that the user wrote, as keys that hold name and formula."""
 
     @property
     def baseline(self) -> Version | None:
@@ -158,6 +160,13 @@ class Project(Design):
         """Supports of a set by its name; the empty name is the project's own."""
         sets = {x.name: x.supports for x in self.support_sets}
         return sets.get(name, self.supports)
+
+    def offered(self, kind: str = "") -> list[Criterion]:
+        """Criteria that can be chosen for a kind of material, the user's own last."""
+        used = (k for c in self.criteria for _, keys in c.rules for k in keys)
+        own = dict.fromkeys(k for k in (*self.formulas, *used) if k not in REGISTRY)
+        every = (*REGISTRY.values(), *(criterion(k) for k in own))
+        return [r for r in every if not kind or fits(r, kind)]
 
     @property
     def governing_sets(self) -> Mapping[str, tuple[str, ...]]:

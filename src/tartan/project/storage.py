@@ -14,7 +14,7 @@ from tartan.project.edits import check_project
 from tartan.project.model import Project
 from tartan.project.wholefile import replacing
 
-SCHEMA = 5
+SCHEMA = 6
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
@@ -146,7 +146,12 @@ def _from_third(body: dict[str, Any]) -> dict[str, Any]:
     return _third(body)
 
 
-_STEPS = (_from_first, _from_second, _from_third, _from_fourth)
+def _from_fifth(body: dict[str, Any]) -> dict[str, Any]:
+    """Body of a file of schema 5, which had no criteria of the user's own: none is added."""
+    return body
+
+
+_STEPS = (_from_first, _from_second, _from_third, _from_fourth, _from_fifth)
 """What brings a file of each schema to the next."""
 
 

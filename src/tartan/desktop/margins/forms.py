@@ -9,12 +9,12 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
-from tartan.core.criteria import REGISTRY, fits
+from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.materials import ELASTIC_FIELDS, FIELD_NAMES
 from tartan.desktop import theme
+from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.session import Session
-from tartan.desktop.stacks.strength import switched
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.small import (
     QuantityField,
@@ -46,6 +46,7 @@ class CriteriaForm(QWidget):
         self.told = label("", "fault", wrap=True)
         self.effect = label("", "head")
         self.kinds = Block()
+        self.own = OwnCriteria()
         self.material = choice([], lambda name: session.select(material=name))
         self.material.setAccessibleName("Material of the allowables")
         self.fields = Block()
@@ -55,7 +56,8 @@ class CriteriaForm(QWidget):
         box.setSpacing(5)
         for part in (self.effect, self.told,
                      row(label("Allowables of", "head"), self.material, None), self.fields,
-                     label("Criteria by kind of layer", "head"), self.kinds):  # fmt: skip
+                     label("Criteria by kind of layer", "head"), self.kinds,
+                     label("Criteria of your own", "head"), self.own):  # fmt: skip
             box.addWidget(part)
         box.addStretch(1)
         around = QVBoxLayout(self)
@@ -73,7 +75,9 @@ class CriteriaForm(QWidget):
         self.effect.setText(self._effect())
         kinds = {m.kind for m in project.materials}
         rules = [(k, keys) for k, keys in project.criteria[0].rules if k in kinds or keys]
-        self.kinds.put(tuple(k for k, _ in rules), self._build_kinds)
+        offered = tuple(r.key for r in project.offered())
+        self.kinds.put((tuple(k for k, _ in rules), offered), self._build_kinds)
+        self.own.put(session)
         used = self._used()
         chosen = session.selection.material
         chosen = chosen if chosen in used else (used[0] if used else "")
@@ -107,7 +111,7 @@ class CriteriaForm(QWidget):
             return ()
         sets = project.criteria[0].sets
         keys = sets.get(name, sets.get(material.kind, ()))
-        asked = dict.fromkeys(f for k in keys for f in REGISTRY[k].needs if f in FIELD_NAMES)
+        asked = dict.fromkeys(f for k in keys for f in criterion(k).needs if f in FIELD_NAMES)
         # Stiffnesses are not allowables: they would ask for a new solution.
         return tuple(f for f in asked if f not in ELASTIC_FIELDS)
 
@@ -119,8 +123,8 @@ class CriteriaForm(QWidget):
             grid.setVerticalSpacing(1)
             grid.addWidget(label(f"{kind} layers", "soft"), 0, 0, 1, 3)
             boxes: dict[str, QCheckBox] = {}
-            offered = [(k, r) for k, r in REGISTRY.items() if fits(r, kind)]
-            for i, (key, rule) in enumerate(offered):
+            for i, rule in enumerate(self.session.project.offered(kind)):
+                key = rule.key
                 box = boxes[key] = QCheckBox(rule.title)
                 box.setFont(theme.font(9))
                 box.setAccessibleName(f"{rule.title} for {kind} layers")
@@ -135,8 +139,12 @@ class CriteriaForm(QWidget):
             box.setChecked(key in keys)
 
     def _switch(self, kind: str, key: str, *, on: bool) -> None:
-        error = self._edit(f"criteria of {kind} layers", lambda p: design_edits.put_criteria(
-            p, (switched(p.criteria[0], kind, key, on=on), *p.criteria[1:])))  # fmt: skip
+        def change(project: Project) -> Project:
+            first, *others = project.criteria
+            changed = design_edits.switched(first, kind, key, on=on)
+            return design_edits.put_criteria(project, (changed, *others))
+
+        error = self._edit(f"criteria of {kind} layers", change)
         if error is not None:
             self.refresh()
 

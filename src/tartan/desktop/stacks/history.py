@@ -33,14 +33,14 @@ class HistoryPane(QWidget):
         self._chosen: Chosen | None = None
         self._steps: list[Step] = []
         self._slices = Slices(self)
-        titles = [r.title for r in REGISTRY.values() if r.stress == "in-plane"]
-        self.criterion = choice(titles, lambda _: self._again())
+        self._rules = {r.title: r for r in REGISTRY.values() if r.stress == "in-plane"}
+        self.criterion = choice(list(self._rules), lambda _: self._again())
         self.rule = choice(list(RULES), lambda _: self._again())
         self.over = choice(DEFORMATIONS, lambda _: self._draw())
         for chooser, name in ((self.criterion, "History criterion"), (self.rule, "History rule"),
                               (self.over, "History over")):  # fmt: skip
             chooser.setAccessibleName(name)
-        set_options(self.criterion, titles, "Hashin")
+        set_options(self.criterion, list(self._rules), "Hashin")
         self.plot = Plot("failure history")
         self.note = label("", "soft", wrap=True)
         self.events = DataTable("failure history", filtered=False)
@@ -60,7 +60,11 @@ class HistoryPane(QWidget):
     def put(self, chosen: Chosen) -> None:
         """Work the history out anew, between the window's events."""
         self._chosen = chosen
-        asked = (chosen.laminate, chosen.loads, self.criterion.currentText(),
+        offered = chosen.session.project.offered()
+        self._rules = {r.title: r for r in offered if r.stress == "in-plane"}
+        now = self.criterion.currentText()
+        set_options(self.criterion, list(self._rules), now if now in self._rules else "Hashin")
+        asked = (chosen.laminate, chosen.loads, self._rules[self.criterion.currentText()].key,
                  self.rule.currentText(), units.system())  # fmt: skip
         if asked == self._asked:
             return
@@ -79,8 +83,8 @@ class HistoryPane(QWidget):
         applied, _ = parts(chosen.laminate, chosen.loads)
         rest = chosen.loads
         load = Load(applied.N, applied.M, rest.dT, rest.dT_gradient, rest.dC)
-        key = next(k for k, r in REGISTRY.items() if r.title == self.criterion.currentText())
-        yield from ply_discount_steps(chosen.laminate, load, key, RULES[self.rule.currentText()])
+        rule = self._rules[self.criterion.currentText()]
+        yield from ply_discount_steps(chosen.laminate, load, rule, RULES[self.rule.currentText()])
 
     def _end(self, error: TartanError | None) -> None:
         self._draw()

@@ -8,12 +8,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from tartan.core.criteria import REGISTRY, criterion, fits
+from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import LEVELS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
 from tartan.core.working import reserve_working
+from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.criticals import CriticalPicture, quantity_of
@@ -29,7 +30,6 @@ from tartan.desktop.widgets.small import (
 )
 from tartan.exchange.tables import Cell, Table
 from tartan.project import design_edits, units
-from tartan.project.model import CriteriaSet
 
 NONE = "nothing"
 
@@ -52,10 +52,12 @@ class StrengthPane(QWidget):
         self.shear = label("", "soft", wrap=True)
         self.table = DataTable("critical loads", filtered=False)
         self.fault = label("", "fault", wrap=True)
+        self.own = OwnCriteria()
+        self.own.hide()
         made = column(
             wrapped(label("by", "soft"), self.set_in_force, label("against", "soft"), self.against,
                 self.edit_button, None, spacing=4),
-            self.fault, self.picture, self.shear, self.table, spacing=5,
+            self.own, self.fault, self.picture, self.shear, self.table, spacing=5,
         )  # fmt: skip
         box = made.layout()
         assert box is not None
@@ -83,15 +85,14 @@ class StrengthPane(QWidget):
         for kind, keys in in_force.rules:
             part = menu.addMenu(f"{kind} layers")
             assert part is not None
-            for key, rule in REGISTRY.items():
-                if not fits(rule, kind):
-                    continue
+            for rule in self._chosen.session.project.offered(kind):
                 action = part.addAction(rule.title)
                 assert action is not None
                 action.setCheckable(True)
-                action.setChecked(key in keys)
-                action.toggled.connect(lambda on, k=kind, c=key: self.switch(k, c, on=on))
+                action.setChecked(rule.key in keys)
+                action.toggled.connect(lambda on, k=kind, c=rule.key: self.switch(k, c, on=on))
         menu.addSeparator()
+        menu.addAction("criteria of your own", self.own.toggle)
         menu.addAction("new set like this", self.add)
         menu.addAction("remove this set", self._remove)
         menu.popup(self.edit_button.mapToGlobal(self.edit_button.rect().bottomLeft()))
@@ -100,7 +101,7 @@ class StrengthPane(QWidget):
         """Switch a criterion of the set in force on or off for a kind of material."""
         if self._chosen is None:
             return
-        changed = switched(self._chosen.criteria, kind, key, on=on)
+        changed = design_edits.switched(self._chosen.criteria, kind, key, on=on)
         error = self._chosen.session.edit(
             f"criteria {changed.name}",
             lambda p: design_edits.put_criteria(p, (changed, *p.criteria[1:])),
@@ -133,6 +134,7 @@ class StrengthPane(QWidget):
     def put(self, chosen: Chosen) -> None:
         """Show a stack's critical loads."""
         self._chosen = chosen
+        self.own.put(chosen.session)
         names = [c.name for c in chosen.session.project.criteria]
         set_options(self.set_in_force, names, chosen.criteria.name)
         compared = self.against.currentText()
@@ -220,13 +222,3 @@ def load_words(c: CriticalLoad) -> str:
     if c.component in ("Nx", "Ny"):
         return f"{c.component} {'tension' if c.sign > 0 else 'compression'}"
     return f"{c.component} {'positive' if c.sign > 0 else 'negative'}"
-
-
-def switched(criteria: CriteriaSet, kind: str, key: str, *, on: bool) -> CriteriaSet:
-    """Set with a criterion of a kind of material switched on or off."""
-    rules = tuple(
-        (k, tuple(dict.fromkeys((*keys, key))) if on else tuple(c for c in keys if c != key))
-        if k == kind else (k, keys)
-        for k, keys in criteria.rules
-    )  # fmt: skip
-    return CriteriaSet(criteria.name, rules)
