@@ -432,11 +432,3 @@ def test_a_criterion_of_ones_own_is_written_checked_and_put_to_work(  # type: ig
     for _ in range(4):
         session.undo()
     assert session.project.formulas == ()
-    # The same in Stacks, where laminates are judged without a part.
-    session.select(station="Stacks")
-    press(qtbot, window.stacks, "Strength")
-    strength = window.stacks.strength
-    strength.own.toggle()
-    press(qtbot, strength, "+ criterion")
-    assert session.project.formulas
-    assert session.project.offered("ply")[-1].title == "own"

@@ -1,4 +1,4 @@
-"""The guide page runs as it stands, each block after those before it."""
+"""Pages with code run as they stand, each block after those before it."""
 
 import re
 from pathlib import Path
@@ -6,17 +6,39 @@ from typing import Any
 
 import pytest
 
-GUIDE = Path(__file__).parents[2] / "docs" / "guide.md"
+import tartan
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+def run(page: str) -> int:
+    """Run the blocks of a page; return how many there were."""
+    text = (DOCS / page).read_text("utf-8")
+    blocks = [(m.start(), m.group(1)) for m in re.finditer(r"```python\n(.*?)```", text, re.S)]
+    names: dict[str, Any] = {"__name__": "page"}
+    for start, code in blocks:
+        line = text.count("\n", 0, start) + 1
+        exec(compile("\n" * line + code, page, "exec"), names)
+    return len(blocks)
+
+
+def test_what_is_said_on_adding_things_runs() -> None:
+    assert run("how-to-add.md") >= 1
+    for named in re.findall(
+        r"`((?:tests|storm)/[\w/]+\.py)`", (DOCS / "how-to-add.md").read_text()
+    ):
+        assert (DOCS.parent / named).exists(), named
+
+
+def test_the_common_things_are_had_in_one_line() -> None:
+    for name in tartan.__all__:
+        assert getattr(tartan, name) is not None
+    with pytest.raises(AttributeError, match="nothing_like_it"):
+        tartan.nothing_like_it
 
 
 def test_the_guide_runs(capsys: pytest.CaptureFixture[str]) -> None:
-    text = GUIDE.read_text("utf-8")
-    blocks = [(m.start(), m.group(1)) for m in re.finditer(r"```python\n(.*?)```", text, re.S)]
-    assert len(blocks) >= 8
-    names: dict[str, Any] = {}
-    for start, code in blocks:
-        line = text.count("\n", 0, start) + 1
-        exec(compile("\n" * line + code, str(GUIDE), "exec"), names)
+    assert run("guide.md") >= 8
     printed = capsys.readouterr().out
     assert "Tsai–Wu index" in printed
     assert "longest run" in printed

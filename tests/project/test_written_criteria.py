@@ -75,7 +75,7 @@ def test_names_are_told_apart() -> None:
 def test_the_part_is_judged_by_it_as_by_the_one_it_spells_out() -> None:
     text = "max(s1/Xt, -s1/Xc, s2/Yt, -s2/Yc, abs(t12)/S12)"
     project = coarse()
-    rules = {k: keys for k, keys in project.criteria[0].rules}
+    rules = dict(project.criteria[0].rules)
     key = f"own = {text}"
 
     def judged(one: str) -> PartAnswer:
