@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
     QFileDialog,
+    QInputDialog,
     QLineEdit,
     QMenu,
     QMessageBox,
@@ -140,6 +141,8 @@ def _closed_dialogs(place: Path) -> None:
     QMessageBox.question = staticmethod(  # type: ignore[method-assign,assignment]
         lambda *_, **__: QMessageBox.StandardButton.Discard)  # fmt: skip
     QMessageBox.warning = staticmethod(lambda *_, **__: None)  # type: ignore[method-assign,assignment]
+    for asked in ("getDouble", "getInt", "getText", "getItem"):
+        setattr(QInputDialog, asked, staticmethod(lambda *_, **__: (0, False)))
 
 
 def act(window: MainWindow, rng: random.Random) -> None:
