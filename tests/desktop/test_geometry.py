@@ -5,6 +5,7 @@ import os
 import shutil
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,10 @@ from PyQt6.QtTest import QTest
 from tartan.desktop import theme
 from tartan.desktop.placement import FRAME, LEAST, USUAL
 from tartan.desktop.stations import STATIONS
+from tartan.desktop.window import MainWindow
+from tartan.project import case_edits, design_edits, edits, versions
+from tartan.project.model import AppliedCondition, Project
+from tartan.project.partmodel import SupportSet
 
 CHILD = """
 import json, sys
@@ -117,3 +122,29 @@ def test_text_grows_and_is_remembered(window, own_state) -> None:  # type: ignor
     window.commands["usual text size"].trigger()
     assert window.name.font().pointSizeF() == pytest.approx(usual)
     assert theme.scale() == 1.0
+
+
+def test_names_of_any_length_stretch_no_page(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session, long = window.session, "x" * 5000
+
+    def everything(p: Project) -> Project:
+        p = versions.clone_version(p)
+        p = versions.rename_version(p, f"{long} v")
+        p = edits.rename_project(p, long)
+        p = edits.put_material(p, p.materials[0].name, replace(p.materials[0], name=f"{long} m"))
+        p = edits.rename_stack(p, p.stacks[0].name, f"{long} s")
+        p = case_edits.rename_case(p, p.cases[0].name, f"{long} c")
+        p = case_edits.put_support_sets(p, [SupportSet(f"{long} u", p.supports)])
+        p = case_edits.put_cases(p, [replace(c, supports=f"{long} u") for c in p.cases])
+        p = design_edits.put_conditions(p, [AppliedCondition(f"{long} k", (("Xt", 0.9),))])
+        first, *others = p.criteria
+        p = design_edits.put_criteria(p, [replace(first, name=f"{long} r"), *others])
+        return design_edits.put_formula(p, f"{long} f", "s1 / Xt")
+
+    assert session.edit("long names", everything) is None
+    for station in STATIONS:
+        session.select(station=station)
+        page = window.pages[station]
+        qtbot.waitUntil(lambda p=page: p.isVisible())
+        assert window.views[station].minimumSizeHint().width() < 2000, station
+        assert window.width() <= 1400

@@ -312,26 +312,3 @@ def test_bands_of_any_height_are_drawn(qapp: QApplication, kind: str, height: fl
         paint_band(painter, QRectF(2, 2, width, height), 11, row, selected=width > 100)
         painter.end()
         assert width == 0.0 or image.pixelColor(4, 2 + int(height / 2)).alpha() > 0
-
-
-def test_a_criterion_of_ones_own_judges_a_stack(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    session = window.session
-    session.select(station="Stacks", stack="feed strut")
-    press(qtbot, window.stacks, "Strength")
-    strength = window.stacks.strength
-    strength.own.toggle()
-    press(qtbot, strength, "+ criterion")
-    assert session.project.offered("ply")[-1].title == "own"
-    formula = named(strength, QLineEdit, "formula of criterion 1")
-    formula.setFocus()
-    formula.selectAll()
-    qtbot.keyClicks(formula, "9*max(s1/Xt, -s1/Xc)")
-    qtbot.keyClick(formula, Qt.Key.Key_Return)
-    before = strength.table.table.rows
-    strength.switch("ply", session.project.formulas[0], on=True)
-    qtbot.waitUntil(lambda: strength.table.table.rows != before)
-    assert any("own" in str(row) for row in strength.table.table.rows)
-    # In the failure history too.
-    press(qtbot, window.stacks, "History")
-    titles = window.stacks.history.criterion
-    assert "own" in [titles.itemText(i) for i in range(titles.count())]

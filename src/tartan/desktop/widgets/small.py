@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFocusEvent,
     QKeyEvent,
@@ -32,10 +32,34 @@ from tartan.desktop import theme
 from tartan.project import units
 from tartan.project.units import Quantity
 
+WIDEST = 480
+"""Pixels that a text may claim, however long a name in it is; what is longer is cut."""
+
+
+class Words(QLabel):
+    """A text that asks for no more room than there can be."""
+
+    def minimumSizeHint(self) -> QSize:
+        wanted = super().minimumSizeHint()
+        return QSize(min(wanted.width(), WIDEST), wanted.height())
+
+    def sizeHint(self) -> QSize:
+        wanted = super().sizeHint()
+        return QSize(min(wanted.width(), 2 * WIDEST), wanted.height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        metrics, text = self.fontMetrics(), self.text()
+        if self.wordWrap() or metrics.horizontalAdvance(text) <= self.width():
+            super().paintEvent(event)
+            return
+        painter = QPainter(self)
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), int(self.alignment()), shown)
+
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     """Text; roles are head, soft and fault."""
-    made = QLabel(text)
+    made = Words(text)
     if role:
         made.setProperty("role", role)
     made.setWordWrap(wrap)
