@@ -17,7 +17,7 @@ from tartan.core.shell.margins import assess
 from tartan.desktop.scene.scene import LARGE, SMOOTH
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project.samples import dish_panel
+from tartan.project.document.samples import dish_panel
 
 ELEMENTS, PLIES, CASES = 50_000, 24, 16
 

@@ -23,11 +23,11 @@ from tartan.desktop.scene.scene import LARGE, SMOOTH
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.exchange.surfaces import ReadRequest, read_surface
-from tartan.project import edits, part_edits
-from tartan.project.caseloads import case_forces
-from tartan.project.inputs import layout_of, part_inputs
-from tartan.project.model import Project
-from tartan.project.shellinputs import shell_model
+from tartan.project.analysis.caseloads import case_forces
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.shellinputs import shell_model
+from tartan.project.document.model import Project
+from tartan.project.edits import part_edits, stack_edits
 
 GAP = 0.150
 
@@ -168,7 +168,7 @@ def angle_figures(runs: int = 5) -> tuple[float, float, int]:
     for turn in range(1, runs + 1):
         ticks = Ticks()
         begin = time.perf_counter()
-        session.edit("turn", lambda p, t=turn: edits.put_plies(  # type: ignore[misc]
+        session.edit("turn", lambda p, t=turn: stack_edits.put_plies(  # type: ignore[misc]
             p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + 3.0 * t)
                                       for q in p.stacks[0].plies]))  # fmt: skip
         until(lambda: not session.solving)

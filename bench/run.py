@@ -27,17 +27,17 @@ from tartan.core.search.candidates import candidate_reserves
 from tartan.core.shell.margins import assess
 from tartan.core.shell.solve import Reuse, solve
 from tartan.core.stack import Ply, Stack
-from tartan.core.strength.many import checks_of, reserves
+from tartan.core.strength.laminate_reserves import checks_of, reserves
 from tartan.core.strength.reserve import first_failure
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import edits, part_edits
-from tartan.project.caseloads import case_forces
-from tartan.project.inputs import layout_of, part_inputs
-from tartan.project.model import Project
-from tartan.project.samples import UNIDIRECTIONAL
-from tartan.project.shellinputs import shell_model
+from tartan.project.analysis.caseloads import case_forces
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.shellinputs import shell_model
+from tartan.project.document.model import Project
+from tartan.project.document.samples import UNIDIRECTIONAL
+from tartan.project.edits import part_edits, stack_edits
 
 RUNS = 5
 GAP = 0.100
@@ -200,7 +200,7 @@ def longest_gap(window: MainWindow, turn: float) -> float:
     timer = QTimer()
     timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
     timer.start(1)
-    window.session.edit("turn", lambda p: edits.put_plies(
+    window.session.edit("turn", lambda p: stack_edits.put_plies(
         p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + turn)
                                   for q in p.stacks[0].plies]))  # fmt: skip
     while window.session.solving:

@@ -14,7 +14,7 @@ from tartan.core.shell.margins import assess
 from tartan.core.shell.mesh import Panel, grid_mesh
 from tartan.core.shell.solve import Reuse, ShellModel, solution_steps, solve, stiffness_matrices
 from tartan.core.stack import Ply, Stack
-from tartan.project.samples import UNIDIRECTIONAL
+from tartan.project.document.samples import UNIDIRECTIONAL
 
 SETS = {"ply": ("tsai_wu", "hashin")}
 

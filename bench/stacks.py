@@ -26,8 +26,8 @@ from tartan.desktop.stacks import state
 from tartan.desktop.stacks.answers import COLUMN_KINDS
 from tartan.desktop.widgets.polar import DIRECTIONS
 from tartan.desktop.window import MainWindow
-from tartan.project import design_edits, edits
-from tartan.project.model import CriteriaSet, Project
+from tartan.project.document.model import CriteriaSet, Project
+from tartan.project.edits import design_edits, stack_edits
 
 SHEARS = {"ply": ("interlaminar",), "woven": ("interlaminar",), "core": ("core_shear",)}
 CRITERIA = CriteriaSet("three", (("ply", ("tsai_wu", "hashin", "max_stress")),
@@ -38,7 +38,7 @@ CRITERIA = CriteriaSet("three", (("ply", ("tsai_wu", "hashin", "max_stress")),
 def long_project(count: int, sets: int) -> Project:
     rng = np.random.default_rng(2)
     plies = tuple(Ply("UD carbon", float(a), 1.25e-4) for a in rng.choice([0, 45, -45, 90], count))
-    project, _ = edits.add_stack(dish_panel(), "long", plies)
+    project, _ = stack_edits.add_stack(dish_panel(), "long", plies)
     loads = tuple(LoadCase(f"set {i}", tuple(rng.normal(size=6) * [1e6, 1e6, 3e5, 2e3, 2e3, 5e2]),
                           stack="long") for i in range(sets))  # fmt: skip
     return design_edits.put_load_cases(project, loads)

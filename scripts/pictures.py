@@ -18,8 +18,8 @@ from tartan.desktop.stations import STATIONS
 from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.modemarks import MARKS
-from tartan.project import edits
-from tartan.project.samples import light_dish_panel
+from tartan.project.document.samples import light_dish_panel
+from tartan.project.edits import stack_edits
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
@@ -74,7 +74,7 @@ def strut(window: MainWindow, folder: Path) -> None:
     """Save the strength of the feed strut, an envelope against a baseline, and the history."""
     window.session.select(station="Stacks", stack="feed strut", plies=())
     window.pin_baseline()
-    window.session.edit("turn", lambda p: edits.put_plies(p, "feed strut", [
+    window.session.edit("turn", lambda p: stack_edits.put_plies(p, "feed strut", [
         replace(q, angle=20.0) if i in (2, 7) else q
         for i, q in enumerate(p.stack("feed strut").plies)]))  # fmt: skip
     for name in ("Strength", "History"):

@@ -23,10 +23,11 @@ from tartan.exchange.exports import TABLES, export
 from tartan.exchange.materials_table import write_materials
 from tartan.exchange.report.request import ReportRequest
 from tartan.exchange.report.write import write_report
-from tartan.project import recovery, results, storage
-from tartan.project.jobs import Memory, PartAnswer, SolveRequest, run_solve
-from tartan.project.model import Project
-from tartan.project.shellinputs import part_inputs
+from tartan.project.analysis import results
+from tartan.project.analysis.jobs import Memory, PartAnswer, SolveRequest, run_solve
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.document.model import Project
+from tartan.project.files import recovery, storage
 
 OLD = b"what stood here before"
 

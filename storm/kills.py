@@ -17,11 +17,12 @@ from itertools import pairwise
 from pathlib import Path
 
 from tartan.core.errors import TartanError
-from tartan.project import edits, recovery, storage
-from tartan.project.model import Project
-from tartan.project.samples import light_dish_panel
-from tartan.project.shellinputs import part_inputs
-from tartan.project.worker import Event, JobState, SolveRequest, Worker
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.analysis.worker import Event, JobState, SolveRequest, Worker
+from tartan.project.document.model import Project
+from tartan.project.document.samples import light_dish_panel
+from tartan.project.edits import stack_edits
+from tartan.project.files import recovery, storage
 
 MOST_LOST = 2.0
 """Seconds of edits that a kill may cost."""
@@ -71,7 +72,7 @@ def _work_on(path: Path, log: int, rng: random.Random) -> None:
     def edit() -> None:
         count[0] += 1
         name = f"n{count[0]}"
-        window.session.edit("rename", lambda p: edits.rename_project(p, name))
+        window.session.edit("rename", lambda p: stack_edits.rename_project(p, name))
         os.write(log, f"{count[0]} {time.monotonic()}\n".encode())
         if rng.random() < 0.02:
             window.save()

@@ -22,9 +22,10 @@ from tartan.exchange.exports import export
 from tartan.exchange.report.request import ReportRequest
 from tartan.exchange.report.write import write_report
 from tartan.exchange.tables import read_rows
-from tartan.project import case_edits, edits, part_edits, storage
-from tartan.project.history import History
-from tartan.project.model import Project
+from tartan.project.document.history import History
+from tartan.project.document.model import Project
+from tartan.project.edits import case_edits, part_edits, stack_edits
+from tartan.project.files import storage
 
 PIECES = (
     "<script>alert(1)</script>", "</style>", '"><img src=x onerror=y>', "<!--", "]]>", "&amp;",
@@ -62,10 +63,10 @@ def renamed(project: Project, rng: random.Random) -> Project:
     part, material, stack, case = (project.part, project.materials[0], project.stacks[0],
                                    project.cases[0])  # fmt: skip
     assert part is not None
-    ways = [lambda p, n: edits.rename_project(p, n),
-            lambda p, n: edits.put_material(p, material.name,
+    ways = [lambda p, n: stack_edits.rename_project(p, n),
+            lambda p, n: stack_edits.put_material(p, material.name,
                                             dataclasses.replace(material, name=n)),
-            lambda p, n: edits.rename_stack(p, stack.name, n),
+            lambda p, n: stack_edits.rename_stack(p, stack.name, n),
             lambda p, n: case_edits.rename_case(p, case.name, n)]  # fmt: skip
     if part.regions:
         region = part.regions[0]

@@ -23,9 +23,9 @@ from tartan.exchange.pressure_table import read_pressure
 from tartan.exchange.rungs_table import parse_rungs
 from tartan.exchange.tables import Table, write_table
 from tartan.exchange.verify import load_cases, verify
-from tartan.project import recovery, storage
-from tartan.project.samples import dish_panel, light_dish_panel
-from tartan.project.shellinputs import layout_of, part_inputs
+from tartan.project.analysis.shellinputs import layout_of, part_inputs
+from tartan.project.document.samples import dish_panel, light_dish_panel
+from tartan.project.files import recovery, storage
 
 SAMPLE = dish_panel()
 
@@ -93,7 +93,7 @@ def _meshes(suffix: str) -> bytes:
 
 def _simple_cases() -> bytes:
     """The cases that come with Tartan and are answered in a moment."""
-    text = (Path(storage.__file__).parents[1] / "exchange/verify/public.json").read_text("utf-8")
+    text = (Path(storage.__file__).parents[2] / "exchange/verify/public.json").read_text("utf-8")
     data = json.loads(text)
     quick = [c for c in data["cases"] if c["kind"] in ("clt", "failure", "input_error",
                                                        "laminate", "criteria")]  # fmt: skip

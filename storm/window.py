@@ -34,7 +34,7 @@ from storm.mutate import ODD_TEXTS
 from tartan.desktop.app import make_application, make_window, tell_of_faults
 from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
-from tartan.project.samples import SAMPLES
+from tartan.project.document.samples import SAMPLES
 
 TYPED = (*ODD_TEXTS, "0", "-1", "5 mm", "0.2", "1e-3", "90", "[0/45/-45/90]s", "2 in", "10 %")
 KEYS = ("Ctrl+C", "Ctrl+V", "Ctrl+A", "Delete", "Return", "Up", "Down", "Escape", "PgUp", "PgDown")

@@ -5,9 +5,9 @@ from __future__ import annotations
 import dataclasses
 
 from tartan.core.shell.mesh import EDGES, Panel
-from tartan.project import samples
-from tartan.project.model import Project
-from tartan.project.partmodel import (
+from tartan.project.document import samples
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import (
     Acceleration,
     Case,
     DisplacementRequirement,

@@ -25,10 +25,10 @@ _HOMES = {
     "core.strength.sandwich": ("check_sandwich",),
     "core.vessel.cylinder": ("CylinderLoad", "thick_cylinder", "thin_resultants"),
     "core.working": ("reserve_working",),
-    "project.storage": ("load", "save"),
-    "project.shellinputs": ("part_inputs",),
-    "project.jobs": ("solve_now",),
-    "project.verdict": ("verdict",),
+    "project.files.storage": ("load", "save"),
+    "project.analysis.shellinputs": ("part_inputs",),
+    "project.analysis.jobs": ("solve_now",),
+    "project.findings.verdict": ("verdict",),
 }
 _WHERE = {name: home for home, names in _HOMES.items() for name in names}
 

@@ -15,8 +15,8 @@ from tartan import __version__
 from tartan.core.errors import TartanError
 
 if TYPE_CHECKING:
-    from tartan.project.jobs import PartAnswer
-    from tartan.project.model import Project
+    from tartan.project.analysis.jobs import PartAnswer
+    from tartan.project.document.model import Project
 
 
 class FileFirst(TyperGroup):
@@ -95,8 +95,8 @@ def check(file: Path,
           as_json: Annotated[bool, typer.Option("--json", help="Write JSON for scripts.")] = False
           ) -> None:  # fmt: skip
     """Print the verdict and the requirements; exit status 0 when all are met, 1 when not."""
-    from tartan.project.limits import limits
-    from tartan.project.verdict import statuses, verdict
+    from tartan.project.findings.limits import limits
+    from tartan.project.findings.verdict import statuses, verdict
 
     try:
         project, answer = _answered(file)
@@ -128,9 +128,9 @@ def check(file: Path,
 
 def _answered(file: Path) -> tuple[Project, PartAnswer]:
     """Open a project and answer it."""
-    from tartan.project import storage
-    from tartan.project.jobs import solve_now
-    from tartan.project.shellinputs import part_inputs
+    from tartan.project.analysis.jobs import solve_now
+    from tartan.project.analysis.shellinputs import part_inputs
+    from tartan.project.files import storage
 
     project = storage.load(file)
     return project, solve_now(part_inputs(project))
@@ -146,7 +146,8 @@ def report(file: Path,
     """Write a report; needs no display."""
     from tartan.exchange.report.request import ReportRequest
     from tartan.exchange.report.write import report_steps
-    from tartan.project import storage, versions
+    from tartan.project.edits import versions
+    from tartan.project.files import storage
 
     try:
         project = storage.load(file)
@@ -193,7 +194,7 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
     from tartan.exchange.verify import verify as run_cases
     from tartan.exchange.verify.obstacles import BENCHMARKS, convergence_lines
     from tartan.exchange.verify.table import case_lines, summary
-    from tartan.project.storage import write_whole
+    from tartan.project.files.storage import write_whole
 
     try:
         cases = load_cases(file)
@@ -221,8 +222,8 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
 def sample(name: Annotated[str, typer.Argument(help="dish or light")],
            file: Annotated[Path, typer.Argument(help="Where to write it.")]) -> None:  # fmt: skip
     """Write a sample project to a file."""
-    from tartan.project import storage
-    from tartan.project.samples import SAMPLES
+    from tartan.project.document.samples import SAMPLES
+    from tartan.project.files import storage
 
     found = next((make for key, make in SAMPLES.items() if key.startswith(name)), None)
     try:

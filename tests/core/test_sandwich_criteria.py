@@ -21,7 +21,7 @@ from tartan.core.stack import Ply, Stack
 from tartan.core.strength.critical import critical_by_sets
 from tartan.core.strength.drivers import drivers
 from tartan.core.strength.govern import govern
-from tartan.core.strength.many import Beside, checks_of, reserves, unchecked
+from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves, unchecked
 from tartan.core.strength.sandwich import check_sandwich, face_laminate
 from tartan.core.working_sandwich import sandwich_working
 from tests.conftest import CARBON, STEEL

@@ -25,7 +25,7 @@ from tartan.core.laminate.response import (
 from tartan.core.search.candidates import candidate_reserves
 from tartan.core.stack import Ply, Stack
 from tartan.core.strength.critical import critical_loads
-from tartan.core.strength.many import checks_of, reserves
+from tartan.core.strength.laminate_reserves import checks_of, reserves
 from tartan.core.strength.progressive import ply_discount
 from tartan.core.strength.reserve import first_failure
 from tartan.core.strength.sandwich import (

@@ -15,8 +15,9 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import part_edits, units
-from tartan.project.model import Project
+from tartan.project.document.model import Project
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 from tests.panels import dish_panel
 
 if not os.environ.get("DISPLAY"):

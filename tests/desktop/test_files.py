@@ -12,15 +12,16 @@ from PyQt6.QtTest import QTest
 from tartan.desktop import app as starting
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import edits, recovery, storage
-from tartan.project.model import Project
+from tartan.project.document.model import Project
+from tartan.project.edits import stack_edits
+from tartan.project.files import recovery, storage
 from tests.conftest import CARBON
 
 LEFT = Qt.MouseButton.LeftButton
 
 
 def named(name: str) -> Project:
-    return edits.add_materials(Project(name), [CARBON])
+    return stack_edits.add_materials(Project(name), [CARBON])
 
 
 @pytest.fixture
@@ -33,7 +34,7 @@ def on_file(open_window: Callable[..., MainWindow], tmp_path: Path) -> MainWindo
 
 
 def rename(window: MainWindow, name: str) -> None:
-    window.session.edit("rename", lambda p: edits.rename_project(p, name))
+    window.session.edit("rename", lambda p: stack_edits.rename_project(p, name))
 
 
 def press(window: MainWindow, way: str) -> None:

@@ -17,8 +17,9 @@ from tartan.desktop.app import tell_of_faults
 from tartan.desktop.window import MainWindow
 from tartan.exchange.materials_table import read_materials
 from tartan.exchange.tables import Table, plain, write_table
-from tartan.project import edits, storage
-from tartan.project.model import Project
+from tartan.project.document.model import Project
+from tartan.project.edits import stack_edits
+from tartan.project.files import storage
 from tests.conftest import CARBON
 from tests.desktop.test_walk import half_covered
 
@@ -61,7 +62,7 @@ def test_a_laminate_by_keys_alone(empty: MainWindow, qtbot) -> None:  # type: ig
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert [m.name for m in session.project.materials] == ["tape"]
     assert empty.materials.isVisible()
-    session.edit("thickness", lambda p: edits.put_material(
+    session.edit("thickness", lambda p: stack_edits.put_material(
         p, "tape", dataclasses.replace(p.materials[0], ply_thickness=0.2e-3)))  # fmt: skip
     session.select(station="Stacks")
     field = empty.pages["Stacks"].blank.field
@@ -167,8 +168,8 @@ def test_what_a_spreadsheet_is_given(tmp_path: Path) -> None:
 
 
 def test_an_unloaded_stack_is_copied_whole(open_window: Callable[..., MainWindow]) -> None:
-    project = edits.add_materials(Project("p"), [CARBON])
-    project, _ = edits.add_stack(project, "s", [Ply(CARBON.name, 0.0, 1e-3)] * 2)
+    project = stack_edits.add_materials(Project("p"), [CARBON])
+    project, _ = stack_edits.add_stack(project, "s", [Ply(CARBON.name, 0.0, 1e-3)] * 2)
     window = open_window(project, wait=False)
     window.session.select(station="Stacks")
     for index, tab in enumerate(window.stacks.tabs.buttons()):
@@ -199,7 +200,7 @@ def test_a_place_that_cannot_be_written_is_left(  # type: ignore[no-untyped-def]
 
     monkeypatch.setattr(QFileDialog, "getSaveFileName", ask)
     monkeypatch.setattr(QMessageBox, "warning", lambda *a: told.append(a[2]))
-    window.session.edit("name", lambda p: edits.rename_project(p, "dish: first/second"))
+    window.session.edit("name", lambda p: stack_edits.rename_project(p, "dish: first/second"))
     assert not window.save()
     assert window.session.path is None
     assert window.session.history.modified
@@ -210,7 +211,7 @@ def test_a_place_that_cannot_be_written_is_left(  # type: ignore[no-untyped-def]
     assert asked == [f"dish- first-second{storage.SUFFIX}"] * 2
     assert storage.load(tmp_path / "b.tartan.json") == window.session.project
     # A place that was good and is so no more: told once, then another is asked for.
-    window.session.edit("name", lambda p: edits.rename_project(p, "again"))
+    window.session.edit("name", lambda p: stack_edits.rename_project(p, "again"))
     monkeypatch.setattr(storage, "save", _refuse)
     assert not window.save()
     answers.append(tmp_path / "c.tartan.json")

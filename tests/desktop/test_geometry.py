@@ -16,9 +16,9 @@ from tartan.desktop import theme
 from tartan.desktop.placement import FRAME, LEAST, USUAL
 from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
-from tartan.project import case_edits, design_edits, edits, versions
-from tartan.project.model import AppliedCondition, Project
-from tartan.project.partmodel import SupportSet
+from tartan.project.document.model import AppliedCondition, Project
+from tartan.project.document.partmodel import SupportSet
+from tartan.project.edits import case_edits, design_edits, stack_edits, versions
 
 CHILD = """
 import json, sys
@@ -130,9 +130,11 @@ def test_names_of_any_length_stretch_no_page(qtbot, window: MainWindow) -> None:
     def everything(p: Project) -> Project:
         p = versions.clone_version(p)
         p = versions.rename_version(p, f"{long} v")
-        p = edits.rename_project(p, long)
-        p = edits.put_material(p, p.materials[0].name, replace(p.materials[0], name=f"{long} m"))
-        p = edits.rename_stack(p, p.stacks[0].name, f"{long} s")
+        p = stack_edits.rename_project(p, long)
+        p = stack_edits.put_material(
+            p, p.materials[0].name, replace(p.materials[0], name=f"{long} m")
+        )
+        p = stack_edits.rename_stack(p, p.stacks[0].name, f"{long} s")
         p = case_edits.rename_case(p, p.cases[0].name, f"{long} c")
         p = case_edits.put_support_sets(p, [SupportSet(f"{long} u", p.supports)])
         p = case_edits.put_cases(p, [replace(c, supports=f"{long} u") for c in p.cases])

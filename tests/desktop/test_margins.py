@@ -14,10 +14,10 @@ from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.fields import View, values
 from tartan.exchange.maps.mapped import required
-from tartan.project import case_edits, edits, part_edits
-from tartan.project.asking import Ask, margins_for
-from tartan.project.partmodel import LeftOut
-from tartan.project.samples import dish_panel as real_dish
+from tartan.project.document.partmodel import LeftOut
+from tartan.project.document.samples import dish_panel as real_dish
+from tartan.project.edits import case_edits, part_edits, stack_edits
+from tartan.project.findings.chosen_margins import Ask, margins_for
 from tests.desktop.conftest import named
 from tests.desktop.test_window import ALT, CTRL, LEFT, Opener, press, solved, type_into
 
@@ -182,7 +182,7 @@ def test_a_pinned_reading_is_of_the_answer_that_is_shown(qtbot, window: MainWind
 
     first = value()
     assert said() == pytest.approx(first, rel=1e-3)
-    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", [
+    session.edit("turn", lambda p: stack_edits.put_plies(p, "reflector sandwich", [
         dataclasses.replace(q, angle=q.angle + 20.0) for q in p.stacks[0].plies]))  # fmt: skip
     assert scene.callouts.lines == ()  # stale: not told
     solved(qtbot, window)
@@ -381,7 +381,9 @@ def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # 
     assert view.scene is not None
     press(qtbot, view.tabs, "requirements")
     fresh = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
-    session.edit("ply", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
+    session.edit(
+        "ply", lambda p: stack_edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:])
+    )
     stale = np.asarray(view.scene._surface.cell_data["rgb"]).copy()
     assert np.ptp(stale.astype(int), axis=0).max() < 0.5 * np.ptp(fresh.astype(int), axis=0).max()
     assert "stale" in view.stage.note.text()

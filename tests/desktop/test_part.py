@@ -17,11 +17,12 @@ from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.window import MainWindow
 from tartan.exchange.pressure_table import pressure_table
 from tartan.exchange.tables import write_table
-from tartan.project import case_edits, part_edits, samples
-from tartan.project.model import Project
-from tartan.project.packed import pack_mesh
-from tartan.project.partmesh import meshed
-from tartan.project.partmodel import Direction, MappedPressure, ReadSurface, Region, Rung
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.document import samples
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_mesh
+from tartan.project.document.partmodel import Direction, MappedPressure, ReadSurface, Region, Rung
+from tartan.project.edits import case_edits, part_edits
 from tests.core.test_shell_surfaces import write_bracket
 from tests.desktop.conftest import coarse_sample, named
 from tests.desktop.test_window import press, solved, type_into

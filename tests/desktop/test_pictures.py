@@ -20,11 +20,11 @@ from tartan.exchange.maps import colours
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import make_map
 from tartan.exchange.plies_table import plies_table
-from tartan.project import case_edits
-from tartan.project.jobs import PartAnswer, solve_now
-from tartan.project.model import Project
-from tartan.project.partmodel import Case, EdgeForce, Part, Pressure, Rung, Support
-from tartan.project.shellinputs import layout_of, part_inputs
+from tartan.project.analysis.jobs import PartAnswer, solve_now
+from tartan.project.analysis.shellinputs import layout_of, part_inputs
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Case, EdgeForce, Part, Pressure, Rung, Support
+from tartan.project.edits import case_edits
 from tests.desktop.conftest import coarse_sample
 from tests.panels import dish_panel
 

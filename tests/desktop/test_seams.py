@@ -11,10 +11,18 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QWidget
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.desktop.cases.supports import NEW_SET, OWN
 from tartan.desktop.window import MainWindow
-from tartan.project import case_edits, part_edits
-from tartan.project.model import Project
-from tartan.project.packed import pack_mesh
-from tartan.project.partmodel import Case, Movement, Part, Pressure, ReadSurface, Rung, Support
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_mesh
+from tartan.project.document.partmodel import (
+    Case,
+    Movement,
+    Part,
+    Pressure,
+    ReadSurface,
+    Rung,
+    Support,
+)
+from tartan.project.edits import case_edits, part_edits
 from tests.desktop.conftest import named
 from tests.desktop.test_window import go, press, solved, type_into
 from tests.panels import dish_panel

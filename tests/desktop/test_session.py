@@ -11,8 +11,9 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from tartan.desktop.window import MainWindow
-from tartan.project import case_edits, edits, part_edits, storage, versions
-from tartan.project.partmodel import Near, Region
+from tartan.project.document.partmodel import Near, Region
+from tartan.project.edits import case_edits, part_edits, stack_edits, versions
+from tartan.project.files import storage
 from tests.desktop.conftest import coarse_sample
 from tests.desktop.test_window import CTRL, LEFT, solved, type_into
 from tests.panels import light_dish_panel
@@ -50,7 +51,9 @@ def test_what_blocks_is_not_covered_by_late_news(qtbot, open_window: Opener) -> 
     solved(qtbot, window)
     assert session.verdict.state == "holds"
     # Cancelled before the pause after an edit is over: said at once, and F5 mends it.
-    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
+    session.edit(
+        "turn", lambda p: stack_edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:])
+    )
     session.cancel()
     assert "cancelled" in session.verdict.sentence
     session.solve_again()
@@ -119,7 +122,7 @@ def test_the_window_does_not_stall_while_a_part_is_solved(qtbot, open_window: Op
     timer = QTimer()
     timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
     timer.start(2)
-    window.session.edit("turn", lambda p: edits.put_plies(
+    window.session.edit("turn", lambda p: stack_edits.put_plies(
         p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + 5)
                                   for q in p.stacks[0].plies]))  # fmt: skip
     solved(qtbot, window)
@@ -134,7 +137,9 @@ def test_an_answer_asked_for_beside_is_taken_where_it_is_wanted(qtbot, window: M
     first = session.answer
     assert first is not None
     session.edit("clone", versions.clone_version)
-    session.edit("turn", lambda p: edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:]))
+    session.edit(
+        "turn", lambda p: stack_edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:])
+    )
     solved(qtbot, window)
     del session._kept[first.inputs]
     session.compare("A")

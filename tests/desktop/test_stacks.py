@@ -16,7 +16,9 @@ from tartan.desktop.widgets.bands import Row, paint_band
 from tartan.desktop.widgets.picture import save_picture
 from tartan.desktop.window import MainWindow
 from tartan.exchange.tables import read_rows, write_table
-from tartan.project import edits, recovery, units
+from tartan.project.edits import stack_edits
+from tartan.project.files import recovery
+from tartan.project.wording import units
 from tests.desktop.conftest import coarse_sample, named
 from tests.desktop.test_window import CTRL, LEFT, Opener, go, press, sequence, type_into
 
@@ -247,7 +249,9 @@ def test_a_sub_laminate_is_made_folded_and_follows(qtbot, strut: MainWindow) -> 
     qtbot.mouseClick(view.editor, LEFT, pos=edge)
     assert view.editor.folds[0].folded
     assert len(view.editor._slots()) == 9
-    session.edit("x", lambda p: edits.put_plies(p, "sub-laminate", [Ply("UD carbon", 15.0, 8e-5)]))
+    session.edit(
+        "x", lambda p: stack_edits.put_plies(p, "sub-laminate", [Ply("UD carbon", 15.0, 8e-5)])
+    )
     assert view.notation.text() == "[0_2/{sub-laminate}/90_2/∓45/0_2]"
     assert session.project.stack("feed strut").plies[2].angle == 15  # type: ignore[union-attr]
 
@@ -284,7 +288,7 @@ def test_a_material_is_judged_while_typed_and_knocked_down(qtbot, window: MainWi
 
 def test_what_was_left_behind_is_offered_and_brought_back(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
     window = open_window()
-    changed = edits.rename_project(coarse_sample(), "left behind")
+    changed = stack_edits.rename_project(coarse_sample(), "left behind")
     file = recovery.folder() / f"1-a{recovery.SUFFIX}"
     keeper = recovery.Keeper()
     keeper.keep(changed, None)

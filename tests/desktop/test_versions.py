@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 
 from tartan.desktop.window import MainWindow
 from tartan.exchange.report import proof
-from tartan.project import edits
+from tartan.project.edits import stack_edits
 from tests.desktop.conftest import named
 from tests.desktop.test_window import CTRL, LEFT, go, press, solved, type_into
 
@@ -34,7 +34,7 @@ def test_a_clone_is_changed_compared_and_deleted(qtbot, window: MainWindow) -> N
     assert session.project.against == "A"
     assert "baseline A" in window.route._lines["Versions"].words
     thin = session.project.stack("reflector sandwich").plies[1:-1]  # type: ignore[union-attr]
-    session.edit("thin", lambda p: edits.put_plies(p, "reflector sandwich", thin))
+    session.edit("thin", lambda p: stack_edits.put_plies(p, "reflector sandwich", thin))
     solved(qtbot, window)
     answered(qtbot, window, "A")
     qtbot.waitUntil(lambda: "against A" in session.verdict.sentence, timeout=120_000)
@@ -73,7 +73,7 @@ def test_versions_are_switched_renamed_and_deleted(qtbot, window: MainWindow) ->
     first = session.answer
     window.pin_baseline()
     assert session.verdict.state == "holds"
-    session.edit("thin", lambda p: edits.put_plies(
+    session.edit("thin", lambda p: stack_edits.put_plies(
         p, "reflector sandwich", p.stacks[0].plies[1:-1]))  # fmt: skip
     solved(qtbot, window)
     go(qtbot, window, "Versions")
@@ -149,7 +149,7 @@ def test_the_report_is_made_in_the_background_and_saved(  # type: ignore[no-unty
     least = float(table.read_text().splitlines()[1].split(",")[1])
     assert least == session.answer.margins.reserve.min()
     # A change makes it old news; the pages stay until they are made anew.
-    session.edit("rename", lambda p: edits.rename_project(p, "another"))
+    session.edit("rename", lambda p: stack_edits.rename_project(p, "another"))
     assert not view.fresh
     assert "changed since" in window.route._lines["Report"].words
     assert view.document.pageCount() >= 3

@@ -26,10 +26,10 @@ from PyQt6.QtWidgets import (
 from tartan.core.stack import Ply, Stack
 from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
-from tartan.project import case_edits, edits
-from tartan.project.model import Project
-from tartan.project.partmodel import Case, Pressure, Rung, Support
-from tartan.project.storage import to_text
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Case, Pressure, Rung, Support
+from tartan.project.edits import case_edits, stack_edits
+from tartan.project.files.storage import to_text
 from tests.conftest import CARBON
 from tests.desktop.conftest import coarse_sample
 from tests.project.test_part import plate
@@ -58,13 +58,14 @@ def half_covered() -> Project:
 
 
 def _laminate_only(plies: tuple[Ply, ...]) -> Project:
-    project = edits.add_materials(Project("laminate"), [CARBON])
+    project = stack_edits.add_materials(Project("laminate"), [CARBON])
     return dataclasses.replace(project, stacks=(Stack("one", plies),))
 
 
 STATES: dict[str, tuple[Callable[[], Project], tuple[str, ...]]] = {
     "nothing": (lambda: Project("new project"), STATIONS),
-    "no stack": (lambda: edits.add_materials(Project("m"), [CARBON]), ("Materials", "Stacks")),
+    "no stack": (lambda: stack_edits.add_materials(Project("m"), [CARBON]),
+                 ("Materials", "Stacks")),
     "an empty stack": (lambda: _laminate_only(()), ("Stacks",)),
     "an unloaded stack": (lambda: _laminate_only((Ply(CARBON.name, 0.0, 1e-3),)),
                           ("Stacks", "Part", "Report")),
@@ -234,7 +235,7 @@ def test_no_answer_of_another_document_or_version(open_window, faults, qtbot) ->
     qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     here = session.project.version
     other = next(v.name for v in session.project.versions if v.name != here)
-    from tartan.project import versions
+    from tartan.project.edits import versions
 
     session.edit("switch", lambda p: versions.switch_version(p, other))
     assert session.answer is first

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tartan.exchange.report import proof
-from tartan.project import storage
+from tartan.project.files import storage
 from tests.desktop.test_window import Opener
 from tests.desktop.whole_job import whole_job
 

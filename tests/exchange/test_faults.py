@@ -28,8 +28,8 @@ from tartan.exchange.plies_table import read_plies_file
 from tartan.exchange.pressure_table import read_pressure
 from tartan.exchange.surfaces import ReadRequest, read_surface
 from tartan.exchange.tables import Table, guarded, read_rows, unguarded, write_table
-from tartan.project import packed
-from tartan.project.samples import dish_panel
+from tartan.project.document import packed_arrays
+from tartan.project.document.samples import dish_panel
 from tests.conftest import CARBON
 
 FAULTS = Path(__file__).parents[1] / "faults"
@@ -192,19 +192,23 @@ def test_a_table_that_unpacks_without_end_is_refused_at_once(tmp_path: Path) -> 
 def test_what_is_packed_unpacks_within_bounds(monkeypatch: pytest.MonkeyPatch) -> None:
     mesh = grid_mesh(Panel(1.0, 1.0), 8, 8)
     text, rows = "a" * 5000, np.zeros((300, 11))
-    short = packed.pack_text(text), packed.pack_rows(rows), packed.pack_mesh(mesh)
-    assert packed.unpack_text(short[0]) == text
-    monkeypatch.setattr(packed, "MOST_BYTES", 1000)
+    short = (
+        packed_arrays.pack_text(text),
+        packed_arrays.pack_rows(rows),
+        packed_arrays.pack_mesh(mesh),
+    )
+    assert packed_arrays.unpack_text(short[0]) == text
+    monkeypatch.setattr(packed_arrays, "MOST_BYTES", 1000)
     with pytest.raises(DocumentError):
-        packed.unpack_text(short[0])
+        packed_arrays.unpack_text(short[0])
     with pytest.raises(DocumentError):
-        packed.unpack_rows(short[1], 11)
-    packed.unpack_mesh.cache_clear()
+        packed_arrays.unpack_rows(short[1], 11)
+    packed_arrays.unpack_mesh.cache_clear()
     with pytest.raises(DocumentError):
-        packed.unpack_mesh(short[2])
+        packed_arrays.unpack_mesh(short[2])
     # Cut short it is damaged, not half a text.
     with pytest.raises(DocumentError):
-        packed.unpack_text(packed.pack_text("b" * 900)[:-8])
+        packed_arrays.unpack_text(packed_arrays.pack_text("b" * 900)[:-8])
 
 
 def test_growing_stops_where_nothing_is_added() -> None:

@@ -12,14 +12,17 @@ from tartan.exchange.pressure_table import pressure_rows, pressure_table, read_p
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
 from tartan.exchange.surfaces import ReadRequest, read_surface, remesh_surface
 from tartan.exchange.tables import write_table
-from tartan.project import case_edits, part_edits, samples, storage, units
-from tartan.project.packed import pack_mesh, unpack_mesh
-from tartan.project.partmesh import meshed
-from tartan.project.partmodel import (
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.document import samples
+from tartan.project.document.packed_arrays import pack_mesh, unpack_mesh
+from tartan.project.document.partmodel import (
     Region,
     Rung,
     Support,
 )
+from tartan.project.edits import case_edits, part_edits
+from tartan.project.files import storage
+from tartan.project.wording import units
 from tests.core.test_shell_surfaces import write_bracket
 from tests.project.test_part import plate
 

@@ -24,13 +24,14 @@ from tartan.exchange.report.document import Source, chapters
 from tartan.exchange.report.parts import CHAPTERS, Figure, Shown
 from tartan.exchange.report.request import ReportRequest
 from tartan.exchange.report.write import page, report_steps, write_report
-from tartan.project import case_edits, design_edits, edits, part_edits, storage, versions
-from tartan.project.jobs import PartAnswer, solve_now
-from tartan.project.model import Project
-from tartan.project.outside import match
-from tartan.project.partmodel import LeftOut
-from tartan.project.samples import dish_panel, light_dish_panel
-from tartan.project.shellinputs import part_inputs
+from tartan.project.analysis.jobs import PartAnswer, solve_now
+from tartan.project.analysis.section_forces import match
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import LeftOut
+from tartan.project.document.samples import dish_panel, light_dish_panel
+from tartan.project.edits import case_edits, design_edits, part_edits, stack_edits, versions
+from tartan.project.files import storage
 from tests.panels import dish_panel as plain_panel
 
 EVIL = 'dish <script>alert("x")</script> & "$x$'
@@ -55,7 +56,7 @@ def solved() -> tuple[Project, PartAnswer, PartAnswer]:
     project = part_edits.put_part(project, dataclasses.replace(heavy.part, mesh_size=0.1))
     project = case_edits.rename_case(project, "ice", "ice <i>")
     project = case_edits.put_left_out(
-        edits.rename_project(project, EVIL), [LeftOut("supports", 1)]
+        stack_edits.rename_project(project, EVIL), [LeftOut("supports", 1)]
     )
     project = design_edits.keep_working(project, "kept <u>", "E1 = 1 < 2")
     assert project.baseline is not None

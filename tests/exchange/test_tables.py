@@ -11,7 +11,7 @@ from tartan.exchange import library
 from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.exchange.plies_table import plies_table, read_plies, read_plies_file
 from tartan.exchange.tables import write_table
-from tartan.project import units
+from tartan.project.wording import units
 from tests.conftest import CARBON
 from tests.panels import dish_panel
 

@@ -14,10 +14,18 @@ import pytest
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
-from tartan.project import case_edits, edits, part_edits
-from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve, solve_now
-from tartan.project.model import Project
-from tartan.project.partmodel import (
+from tartan.project.analysis.jobs import (
+    Memory,
+    PartAnswer,
+    Progress,
+    SolveRequest,
+    run_solve,
+    solve_now,
+)
+from tartan.project.analysis.shellinputs import layout_of, part_inputs
+from tartan.project.analysis.worker import Event, JobState, Worker
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import (
     Acceleration,
     Case,
     Direction,
@@ -28,9 +36,8 @@ from tartan.project.partmodel import (
     PressureTable,
     Rung,
 )
-from tartan.project.shellinputs import layout_of, part_inputs
-from tartan.project.verdict import blocked, stale, statuses, verdict
-from tartan.project.worker import Event, JobState, Worker
+from tartan.project.edits import case_edits, part_edits, stack_edits
+from tartan.project.findings.verdict import blocked, stale, statuses, verdict
 from tests.panels import dish_panel, light_dish_panel
 
 
@@ -136,15 +143,15 @@ def test_strengths_are_judged_anew_without_solving() -> None:
     woven = project.material("woven carbon")
     assert woven is not None
     halved = {f: getattr(woven, f) / 2 for f in ("Xt", "Xc", "Yt", "Yc", "S12", "S23")}
-    weaker = edits.put_material(project, woven.name, dataclasses.replace(woven, **halved))
+    weaker = stack_edits.put_material(project, woven.name, dataclasses.replace(woven, **halved))
     second = run(weaker)
     assert first.resolved
     assert not second.resolved
     skins = [e for e in range(len(first.margins.reserve)) if first.margins.ply[e] in (0, 6)]
     np.testing.assert_allclose(second.margins.reserve[skins], first.margins.reserve[skins] / 2)
     softer = dataclasses.replace(woven, E1=woven.E1 / 2)
-    assert run(edits.put_material(project, woven.name, softer)).resolved
-    stiffer = edits.put_plies(project, "reflector sandwich", project.stacks[0].plies[:-1])
+    assert run(stack_edits.put_material(project, woven.name, softer)).resolved
+    stiffer = stack_edits.put_plies(project, "reflector sandwich", project.stacks[0].plies[:-1])
     assert run(stiffer).resolved
 
 
@@ -152,24 +159,24 @@ def test_strengths_are_judged_anew_without_solving() -> None:
     ("change", "words", "station"),
     [
         (lambda p: case_edits.put_supports(p, []), "no supports", "Cases"),
-        (lambda p: edits.put_plies(p, "reflector sandwich", []), "empty", "Stacks"),
+        (lambda p: stack_edits.put_plies(p, "reflector sandwich", []), "empty", "Stacks"),
         (lambda p: case_edits.put_cases(p, []), "no load case", "Cases"),
         (
-            lambda p: edits.put_material(
+            lambda p: stack_edits.put_material(
                 p, "woven carbon", dataclasses.replace(p.materials[0], S23=None)
             ),
             "S23",
             "Materials",
         ),
         (
-            lambda p: edits.put_material(
+            lambda p: stack_edits.put_material(
                 p, "honeycomb", dataclasses.replace(p.materials[3], G13=None)
             ),
             "G13",
             "Materials",
         ),
         (
-            lambda p: edits.put_material(
+            lambda p: stack_edits.put_material(
                 p, "UD carbon", dataclasses.replace(p.materials[1], rho=None)
             ),
             "rho",
@@ -271,7 +278,7 @@ def test_a_job_that_does_not_heed_a_cancel_is_ended(
     import signal
 
     worker, events = heard
-    monkeypatch.setattr("tartan.project.worker.GRACE", 0.1)
+    monkeypatch.setattr("tartan.project.analysis.worker.GRACE", 0.1)
     number = worker.submit(SolveRequest(0, part_inputs(coarse(dish_panel(), 0.02))))
     assert worker._process is not None
     assert worker._process.pid is not None
@@ -284,7 +291,8 @@ def test_a_job_that_does_not_heed_a_cancel_is_ended(
 @pytest.mark.parametrize(
     ("floor", "without"),
     [("tartan.core.shell.margins", ("json", "pydantic", "pint", "PyQt6", "vtkmodules")),
-     ("tartan.project.worker", ("PyQt6", "vtkmodules", "pyvista", "matplotlib", "tartan.desktop")),
+     ("tartan.project.analysis.worker",
+      ("PyQt6", "vtkmodules", "pyvista", "matplotlib", "tartan.desktop")),
      ("tartan.exchange.verify", ("PyQt6", "vtkmodules", "pyvista", "tartan.desktop")),
      ("tartan.cli", ("PyQt6", "vtkmodules", "numpy"))],
 )  # fmt: skip
@@ -347,8 +355,8 @@ def test_a_process_that_is_stopped_again_and_again_is_told(
     heard: tuple[Worker, list[Event]], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     worker, events = heard
-    monkeypatch.setattr("tartan.project.worker.STALL", 0.2)
-    monkeypatch.setattr("tartan.project.worker.LOOK", 0.05)
+    monkeypatch.setattr("tartan.project.analysis.worker.STALL", 0.2)
+    monkeypatch.setattr("tartan.project.analysis.worker.LOOK", 0.05)
     number = worker.submit(SolveRequest(0, part_inputs(coarse(dish_panel(), 0.02))))
     end = time.monotonic() + 120
     while not any(e.state is JobState.LOST for e in events):
@@ -366,12 +374,12 @@ def test_a_process_that_is_stopped_again_and_again_is_told(
 def test_a_killed_window_leaves_no_solver_behind() -> None:
     code = (
         "import time\n"
-        "from tartan.project.worker import Worker\n"
-        "from tartan.project.jobs import SolveRequest\n"
-        "from tartan.project.shellinputs import part_inputs\n"
-        "from tartan.project import part_edits\n"
+        "from tartan.project.analysis.worker import Worker\n"
+        "from tartan.project.analysis.jobs import SolveRequest\n"
+        "from tartan.project.analysis.shellinputs import part_inputs\n"
+        "from tartan.project.edits import part_edits\n"
         "import dataclasses\n"
-        "from tartan.project.samples import dish_panel\n"
+        "from tartan.project.document.samples import dish_panel\n"
         "if __name__ == '__main__':\n"
         "    p = dish_panel()\n"
         "    p = part_edits.put_part(p, dataclasses.replace(p.part, mesh_size=0.012))\n"

@@ -15,8 +15,25 @@ from tartan.core.stack import Ply
 from tartan.core.strength.govern import checks_of, govern, reserves
 from tartan.exchange.maps.fields import FIELDS, View, section_forces, values
 from tartan.exchange.maps.mapped import difference_map, make_map
-from tartan.project import case_edits, part_edits, versions
-from tartan.project.asking import (
+from tartan.project.analysis.jobs import PartAnswer, solve_now
+from tartan.project.analysis.section_forces import match
+from tartan.project.analysis.shellinputs import laminate_for, layout_of, part_inputs
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_rows
+from tartan.project.document.partmodel import (
+    Case,
+    LeftOut,
+    OutsideForces,
+    Pressure,
+    Region,
+    ReserveRequirement,
+    Rung,
+    Temperature,
+)
+from tartan.project.document.samples import dish_panel
+from tartan.project.edits import case_edits, part_edits, versions
+from tartan.project.edits.zone_edits import change_zone
+from tartan.project.findings.chosen_margins import (
     GROUPS,
     Ask,
     case_worst,
@@ -27,25 +44,8 @@ from tartan.project.asking import (
     modes_of,
     worst_of,
 )
-from tartan.project.jobs import PartAnswer, solve_now
-from tartan.project.model import Project
-from tartan.project.outside import match
-from tartan.project.packed import pack_rows
-from tartan.project.partmodel import (
-    Case,
-    LeftOut,
-    OutsideForces,
-    Pressure,
-    Region,
-    ReserveRequirement,
-    Rung,
-    Temperature,
-)
-from tartan.project.samples import dish_panel
-from tartan.project.shellinputs import laminate_for, layout_of, part_inputs
-from tartan.project.spot import about_middle, spot_loads
-from tartan.project.verdict import statuses, verdict
-from tartan.project.zone_edits import change_zone
+from tartan.project.findings.spot_laminate import about_middle, spot_loads
+from tartan.project.findings.verdict import statuses, verdict
 from tests.project.test_part import plate
 
 

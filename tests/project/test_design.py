@@ -11,12 +11,12 @@ from tartan.core.stack import Ply
 from tartan.core.stack.groups import bare, sub_laminates
 from tartan.core.stack.notation import context_for, parse, write
 from tartan.core.strength.govern import checks_of, reserves
-from tartan.project import case_edits, design_edits, edits, part_edits, versions
-from tartan.project.differences import differences
-from tartan.project.model import AppliedCondition, CriteriaSet, Project
-from tartan.project.partmodel import Acceleration, Case, LeftOut, Pressure, Rung
-from tartan.project.shellinputs import laminate_for
-from tartan.project.storage import from_text, to_text
+from tartan.project.analysis.shellinputs import laminate_for
+from tartan.project.document.model import AppliedCondition, CriteriaSet, Project
+from tartan.project.document.partmodel import Acceleration, Case, LeftOut, Pressure, Rung
+from tartan.project.edits import case_edits, design_edits, part_edits, stack_edits, versions
+from tartan.project.files.storage import from_text, to_text
+from tartan.project.findings.differences import differences
 from tests.panels import dish_panel
 
 STRENGTHS = ("Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23")
@@ -60,13 +60,15 @@ def test_conditions_and_criteria_follow_a_material() -> None:
     project = design_edits.put_criteria(project, [own])
     carbon = project.material("UD carbon")
     assert carbon is not None
-    renamed = edits.put_material(project, "UD carbon", dataclasses.replace(carbon, name="tape"))
+    renamed = stack_edits.put_material(
+        project, "UD carbon", dataclasses.replace(carbon, name="tape")
+    )
     assert renamed.conditions[0].materials == ("tape",)
     assert renamed.criteria[0].sets["tape"] == ("puck",)
-    free = edits.remove_stack(edits.put_plies(renamed, "feed strut", ()), "feed strut")
-    free = edits.remove_stack(free, "light sandwich")
-    free = edits.put_plies(free, "reflector sandwich", [Ply("honeycomb", 0.0, 5e-3)])
-    gone = edits.remove_material(free, "tape")
+    free = stack_edits.remove_stack(stack_edits.put_plies(renamed, "feed strut", ()), "feed strut")
+    free = stack_edits.remove_stack(free, "light sandwich")
+    free = stack_edits.put_plies(free, "reflector sandwich", [Ply("honeycomb", 0.0, 5e-3)])
+    gone = stack_edits.remove_material(free, "tape")
     assert gone.conditions[0].materials == ()
     assert "tape" not in gone.criteria[0].sets
     assert from_text(to_text(renamed)) == renamed
@@ -104,10 +106,10 @@ def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
     pinned = versions.pin_baseline(project)
     assert pinned.baseline is not None
     assert (pinned.baseline.name, pinned.version) == ("A", "B")
-    changed = edits.put_plies(pinned, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
+    changed = stack_edits.put_plies(pinned, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
     assert changed.baseline is not None
     assert changed.baseline.stack("feed strut") == project.stack("feed strut")
-    renamed = edits.rename_stack(changed, "feed strut", "strut")
+    renamed = stack_edits.rename_stack(changed, "feed strut", "strut")
     assert renamed.baseline is not None
     assert renamed.baseline.stack("strut") is not None
     assert {s.stack for s in renamed.load_cases} == {"reflector sandwich", "strut"}
@@ -118,23 +120,25 @@ def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
 
 
 def test_a_sub_laminate_changes_wherever_it_is_laid() -> None:
-    project, face = edits.add_stack(dish_panel(), "face",
+    project, face = stack_edits.add_stack(dish_panel(), "face",
                                     [Ply("UD carbon", a, 8e-5) for a in (0.0, 45.0)])  # fmt: skip
     thickness = {m.name: m.ply_thickness for m in project.materials}
     stacks = {s.name: s.plies for s in project.stacks}
     context = dataclasses.replace(context_for((), thickness), default="UD carbon", stacks=stacks)
     laid = parse("[{face}/90/-45]s", context)
-    project, name = edits.add_stack(project, "whole", laid)
+    project, name = stack_edits.add_stack(project, "whole", laid)
     assert write(laid, context) == "[{face}/90/-45]s"
     found = sub_laminates(laid, stacks)
     assert [(g.first, g.count, g.reversed) for g in found] == [(0, 2, False), (6, 2, True)]
-    changed = edits.put_plies(project, face, [Ply("UD carbon", a, 8e-5) for a in (10.0, 20, 30)])
+    changed = stack_edits.put_plies(
+        project, face, [Ply("UD carbon", a, 8e-5) for a in (10.0, 20, 30)]
+    )
     whole = changed.stack(name)
     assert whole is not None
     assert [p.angle for p in whole.plies] == [10, 20, 30, 90, -45, -45, 90, 30, 20, 10]
     # A ply edited by hand makes that run plain; the other follows on.
     edited = [dataclasses.replace(whole.plies[0], angle=5.0), *whole.plies[1:]]
-    again = edits.put_plies(edits.put_plies(changed, name, edited), face,
+    again = stack_edits.put_plies(stack_edits.put_plies(changed, name, edited), face,
                             [Ply("UD carbon", 60.0, 8e-5)])  # fmt: skip
     last = again.stack(name)
     assert last is not None
@@ -143,12 +147,12 @@ def test_a_sub_laminate_changes_wherever_it_is_laid() -> None:
 
 def test_stacks_laid_in_each_other_do_not_run_away() -> None:
     ply = Ply("UD carbon", 0.0, 8e-5)
-    project, _ = edits.add_stack(dish_panel(), "one", [ply])
-    project, _ = edits.add_stack(project, "two", [dataclasses.replace(ply, sub="one")])
-    project = edits.put_plies(project, "one", [dataclasses.replace(ply, sub="two")])
-    changed = edits.put_plies(project, "two", [ply, ply])
+    project, _ = stack_edits.add_stack(dish_panel(), "one", [ply])
+    project, _ = stack_edits.add_stack(project, "two", [dataclasses.replace(ply, sub="one")])
+    project = stack_edits.put_plies(project, "one", [dataclasses.replace(ply, sub="two")])
+    changed = stack_edits.put_plies(project, "two", [ply, ply])
     assert [len(s.plies) for s in changed.stacks if s.name in ("one", "two")] == [2, 2]
-    made = edits.make_sub_laminate(changed, "feed strut", (1, 2, 3))
+    made = stack_edits.make_sub_laminate(changed, "feed strut", (1, 2, 3))
     assert bare(made.stack("feed strut").plies) == changed.stack("feed strut").plies  # type: ignore[union-attr]
     assert len(made.stack("sub-laminate").plies) == 3  # type: ignore[union-attr]
 
@@ -158,7 +162,7 @@ def test_versions_are_kept_switched_renamed_and_deleted() -> None:
     first = versions.clone_version(project)
     assert versions.version_names(first) == ["A", "B"]
     assert first.version == "B"
-    thin = edits.put_plies(first, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
+    thin = stack_edits.put_plies(first, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
     back = versions.switch_version(thin, "A")
     assert back.stack("feed strut") == project.stack("feed strut")
     assert versions.switch_version(back, "B") == dataclasses.replace(thin, versions=(
@@ -184,9 +188,9 @@ def test_what_differs_is_said_in_words_with_units() -> None:
     assert differences(project.baseline, project) == []
     ud = project.material("UD carbon")
     assert ud is not None
-    changed = edits.put_material(project, "UD carbon", dataclasses.replace(ud, Yt=45e6))
+    changed = stack_edits.put_material(project, "UD carbon", dataclasses.replace(ud, Yt=45e6))
     plies = project.stack("feed strut").plies  # type: ignore[union-attr]
-    changed = edits.put_plies(changed, "feed strut", plies[:-1])
+    changed = stack_edits.put_plies(changed, "feed strut", plies[:-1])
     assert changed.part is not None
     changed = part_edits.put_lay_up(changed, [Rung(stack="light sandwich", turn=10.0)])
     changed = case_edits.put_cases(changed, [

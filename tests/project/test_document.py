@@ -10,10 +10,9 @@ import pytest
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
-from tartan.project import case_edits, edits, part_edits, storage, versions
-from tartan.project.history import History
-from tartan.project.model import Project
-from tartan.project.partmodel import (
+from tartan.project.document.history import History
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import (
     Acceleration,
     Case,
     Direction,
@@ -24,7 +23,9 @@ from tartan.project.partmodel import (
     Rung,
     Support,
 )
-from tartan.project.samples import SAMPLES
+from tartan.project.document.samples import SAMPLES
+from tartan.project.edits import case_edits, part_edits, stack_edits, versions
+from tartan.project.files import storage
 from tests.conftest import CARBON
 from tests.panels import dish_panel, plain_part
 
@@ -113,10 +114,10 @@ def test_a_failed_save_leaves_the_old_file(
 def test_history_keeps_only_what_succeeded_and_differs() -> None:
     first = dish_panel()
     history = History.start(first)
-    assert history.apply("name", lambda p: edits.rename_project(p, "other"))
+    assert history.apply("name", lambda p: stack_edits.rename_project(p, "other"))
     assert not history.apply("nothing", lambda p: p)
     with pytest.raises(DocumentError):
-        history.apply("bad", lambda p: edits.rename_project(p, "  "))
+        history.apply("bad", lambda p: stack_edits.rename_project(p, "  "))
     assert (history.undo_label, history.redo_label, history.modified) == ("name", None, True)
     assert history.undo()
     assert history.project == first
@@ -128,7 +129,7 @@ def test_history_keeps_only_what_succeeded_and_differs() -> None:
     assert not history.modified
     history.undo()
     assert history.modified
-    history.apply("third", lambda p: edits.rename_project(p, "third"))
+    history.apply("third", lambda p: stack_edits.rename_project(p, "third"))
     assert history.redo_label is None
 
 
@@ -155,22 +156,22 @@ def test_a_file_of_the_first_schema_is_brought_up() -> None:
 def test_renaming_carries_through() -> None:
     project = dish_panel()
     renamed = dataclasses.replace(project.materials[0], name="cloth")
-    project = edits.put_material(project, "woven carbon", renamed)
+    project = stack_edits.put_material(project, "woven carbon", renamed)
     assert project.stacks_using("cloth") == ("reflector sandwich", "light sandwich")
-    project = edits.rename_stack(project, "reflector sandwich", "skin")
+    project = stack_edits.rename_stack(project, "reflector sandwich", "skin")
     assert project.part is not None
     assert project.part.stacks() == ("skin",)
     project = case_edits.rename_case(project, "own weight", "weight")
     assert DisplacementRequirement(0.25e-3, "weight") in project.requirements
-    assert edits.check_project(project) is project
+    assert stack_edits.check_project(project) is project
     gone = case_edits.put_cases(project, [c for c in project.cases if c.name != "weight"])
     assert gone.requirements == (ReserveRequirement(1.25),)
 
 
 def test_adding_never_overwrites() -> None:
-    project = edits.add_materials(dish_panel(), [CARBON, CARBON])
+    project = stack_edits.add_materials(dish_panel(), [CARBON, CARBON])
     assert [m.name for m in project.materials[-2:]] == ["carbon", "carbon 2"]
-    project, name = edits.add_stack(project, "feed strut", ())
+    project, name = stack_edits.add_stack(project, "feed strut", ())
     assert name == "feed strut 2"
     assert project.stack(name) is not None
 
@@ -181,15 +182,20 @@ PART = plain_part(size=0.1)
 @pytest.mark.parametrize(
     ("edit", "words"),
     [
-        (lambda p: edits.put_material(p, "UD carbon", dataclasses.replace(CARBON, E1=0.0)), "E1"),
-        (lambda p: edits.put_material(p, "UD carbon", p.materials[0]), "already"),
-        (lambda p: edits.put_material(p, "tin", CARBON), "tin"),
-        (lambda p: edits.remove_material(p, "UD carbon"), "feed strut"),
-        (lambda p: edits.put_plies(p, "feed strut", [Ply("UD carbon", 0, 0.0)]), "ply 1"),
-        (lambda p: edits.put_plies(p, "feed strut", [Ply("tin", 0, 1.0)]), "tin"),
-        (lambda p: edits.put_plies(p, "feed strut", [Ply("UD carbon", 999, 1.0)]), "angle"),
-        (lambda p: edits.rename_stack(p, "feed strut", "light sandwich"), "already"),
-        (lambda p: edits.remove_stack(p, "reflector sandwich"), "on the part"),
+        (
+            lambda p: stack_edits.put_material(
+                p, "UD carbon", dataclasses.replace(CARBON, E1=0.0)
+            ),
+            "E1",
+        ),
+        (lambda p: stack_edits.put_material(p, "UD carbon", p.materials[0]), "already"),
+        (lambda p: stack_edits.put_material(p, "tin", CARBON), "tin"),
+        (lambda p: stack_edits.remove_material(p, "UD carbon"), "feed strut"),
+        (lambda p: stack_edits.put_plies(p, "feed strut", [Ply("UD carbon", 0, 0.0)]), "ply 1"),
+        (lambda p: stack_edits.put_plies(p, "feed strut", [Ply("tin", 0, 1.0)]), "tin"),
+        (lambda p: stack_edits.put_plies(p, "feed strut", [Ply("UD carbon", 999, 1.0)]), "angle"),
+        (lambda p: stack_edits.rename_stack(p, "feed strut", "light sandwich"), "already"),
+        (lambda p: stack_edits.remove_stack(p, "reflector sandwich"), "on the part"),
         (lambda p: part_edits.put_part(p, dataclasses.replace(PART, mesh_size=0.0)), "mesh size"),
         (lambda p: part_edits.put_part(p, plain_part("x")), "x"),
         (

@@ -13,16 +13,13 @@ from tartan.core.laminate.response import respond
 from tartan.core.shell.margins import Margins
 from tartan.core.shell.mesh import EDGES, Panel
 from tartan.core.stack import Ply
-from tartan.core.strength.many import Beside, checks_of, reserves
-from tartan.project import case_edits, part_edits
-from tartan.project.asking import Ask, margins_for
-from tartan.project.caseloads import case_forces
-from tartan.project.inputs import layout_of, part_inputs
-from tartan.project.jobs import PartAnswer, solve_now
-from tartan.project.limits import limits
-from tartan.project.model import Project
-from tartan.project.packed import pack_rows
-from tartan.project.partmodel import (
+from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves
+from tartan.project.analysis.caseloads import case_forces
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.jobs import PartAnswer, solve_now
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_rows
+from tartan.project.document.partmodel import (
     BucklingRequirement,
     Case,
     Combination,
@@ -39,9 +36,12 @@ from tartan.project.partmodel import (
     SupportSet,
     Temperature,
 )
-from tartan.project.spot import drivers_at, spot_loads
-from tartan.project.storage import from_text, to_text
-from tartan.project.verdict import statuses, verdict
+from tartan.project.edits import case_edits, part_edits
+from tartan.project.files.storage import from_text, to_text
+from tartan.project.findings.chosen_margins import Ask, margins_for
+from tartan.project.findings.limits import limits
+from tartan.project.findings.spot_laminate import drivers_at, spot_loads
+from tartan.project.findings.verdict import statuses, verdict
 from tests.project.test_part import plate
 
 ONE = (Rung(ply=Ply("UD carbon", 0.0, 1e-3)),)

@@ -16,14 +16,16 @@ import pytest
 
 from tartan.core.errors import DocumentError
 from tartan.core.stack import Ply, Stack
-from tartan.project import edits, filelock, recovery, results, storage
-from tartan.project.history import History
-from tartan.project.jobs import Memory, PartAnswer, SolveRequest, run_solve
-from tartan.project.model import Project
-from tartan.project.partmodel import Case
-from tartan.project.shellinputs import part_inputs
-from tartan.project.textgate import refuse_odd_text
-from tartan.project.wholefile import PART, replacing
+from tartan.project.analysis import results
+from tartan.project.analysis.jobs import Memory, PartAnswer, SolveRequest, run_solve
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.disk.wholefile import PART, replacing
+from tartan.project.document.history import History
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Case
+from tartan.project.document.textgate import refuse_odd_text
+from tartan.project.edits import stack_edits
+from tartan.project.files import filelock, recovery, storage
 from tests.conftest import CARBON
 from tests.project.test_held_loads import coupon, pulled
 
@@ -149,8 +151,9 @@ def test_what_a_killed_save_leaves_is_cleared_away(tmp_path: Path) -> None:
 def test_a_killed_save_damages_nothing(tmp_path: Path) -> None:
     path = tmp_path / "p.tartan.json"
     code = (
-        "import sys; from pathlib import Path; from tartan.project import storage;"
-        "from tartan.project.samples import dish_panel; import dataclasses; p = dish_panel();"
+        "import sys; from pathlib import Path; from tartan.project.files import storage;"
+        "from tartan.project.document.samples import dish_panel;"
+        "import dataclasses; p = dish_panel();"
         "i = 0\n"
         "while True:\n"
         "    storage.save(dataclasses.replace(p, name=f'n{i}'), Path(sys.argv[1])); i += 1\n"
@@ -177,7 +180,7 @@ def test_whatever_lies_in_the_state_folder_is_read_or_set_aside(own_state: Path)
     for f in FAULTS.glob("*.recovery.json"):
         shutil.copy(f, place)
     good = recovery.Keeper()
-    project = edits.add_materials(Project("work"), [CARBON])
+    project = stack_edits.add_materials(Project("work"), [CARBON])
     good.keep(project, None)
     text = json.loads(good.file.read_text("utf-8"))
     good.file.write_text(json.dumps({**text, "started": "of another time"}))
@@ -204,7 +207,7 @@ def test_whatever_lies_in_the_state_folder_is_read_or_set_aside(own_state: Path)
 
 @pytest.mark.parametrize("bad", ["a\ud800b", "a\x00", "tab\there", "\x1b[31m", "line\nbreak"])
 def test_text_that_no_file_can_hold_is_refused_where_it_enters(bad: str) -> None:
-    project = edits.add_materials(Project("p"), [CARBON])
+    project = stack_edits.add_materials(Project("p"), [CARBON])
     history = History.start(project, saved=True)
     changes = (
         lambda p: dataclasses.replace(p, name=bad),

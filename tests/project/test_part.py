@@ -15,14 +15,14 @@ from tartan.core.shell.shapes import StiffenedPanel, Tube
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.stack import Ply
 from tartan.core.strength.govern import govern
-from tartan.project import case_edits, edits, part_edits
-from tartan.project.caseloads import case_forces
-from tartan.project.inputs import layout_of, part_inputs
-from tartan.project.jobs import Memory, SolveRequest, run_solve, solve_now
-from tartan.project.model import Project
-from tartan.project.packed import pack_mesh
-from tartan.project.partmesh import laid_plies, meshed
-from tartan.project.partmodel import (
+from tartan.project.analysis.caseloads import case_forces
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.jobs import Memory, SolveRequest, run_solve, solve_now
+from tartan.project.analysis.partmesh import laid_plies, meshed
+from tartan.project.analysis.shellinputs import held_nodes
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_mesh
+from tartan.project.document.partmodel import (
     BucklingRequirement,
     Case,
     Combination,
@@ -44,8 +44,8 @@ from tartan.project.partmodel import (
     Support,
     Temperature,
 )
-from tartan.project.shellinputs import held_nodes
-from tartan.project.verdict import statuses
+from tartan.project.edits import case_edits, part_edits, stack_edits
+from tartan.project.findings.verdict import statuses
 from tests.panels import dish_panel
 
 UD = "UD carbon"
@@ -318,7 +318,7 @@ def test_buckling_modes_and_mass_are_asked_by_requirements() -> None:
     kept = shapes["modes[]"]
     ud = project.material(UD)
     assert ud is not None
-    run(edits.put_material(double, UD, dataclasses.replace(ud, Xt=ud.Xt / 2)))  # type: ignore[operator]
+    run(stack_edits.put_material(double, UD, dataclasses.replace(ud, Xt=ud.Xt / 2)))  # type: ignore[operator]
     assert shapes["modes[]"] is kept
 
 

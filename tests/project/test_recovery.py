@@ -9,8 +9,9 @@ from pathlib import Path
 
 import pytest
 
-from tartan.project import edits, recovery, storage
-from tartan.project.samples import dish_panel
+from tartan.project.document.samples import dish_panel
+from tartan.project.edits import stack_edits
+from tartan.project.files import recovery, storage
 
 EDITING = """
 import sys
@@ -18,11 +19,11 @@ from PyQt6.QtCore import QCoreApplication, QTimer
 app = QCoreApplication([])
 from tartan.desktop.autosave import Autosave
 from tartan.desktop.session import Session
-from tartan.project import edits
-from tartan.project.samples import dish_panel
+from tartan.project.edits import stack_edits
+from tartan.project.document.samples import dish_panel
 session = Session(dish_panel())
 autosave = Autosave(session)
-session.edit("rename", lambda p: edits.rename_project(p, "changed by hand"))
+session.edit("rename", lambda p: stack_edits.rename_project(p, "changed by hand"))
 QTimer.singleShot(1200, lambda: print("edited", flush=True))
 app.exec()
 """
@@ -31,11 +32,12 @@ SAVING = """
 import os
 import sys
 from pathlib import Path
-from tartan.project import edits, storage
-from tartan.project.samples import dish_panel
+from tartan.project.edits import stack_edits
+from tartan.project.files import storage
+from tartan.project.document.samples import dish_panel
 one = dish_panel()
 plies = one.stacks[2].plies * 60
-other = edits.put_plies(edits.rename_project(one, "other"), "feed strut", plies)
+other = stack_edits.put_plies(stack_edits.rename_project(one, "other"), "feed strut", plies)
 path = Path(sys.argv[1])
 storage.save(one, path)
 parent = os.getppid()
@@ -80,7 +82,7 @@ def test_a_killed_window_leaves_its_work_behind(state: Path) -> None:
     assert recovery.left_behind() == []  # it still runs: its file is nobody else's
     kill(process)
     (left,) = recovery.left_behind()
-    assert left.project == edits.rename_project(dish_panel(), "changed by hand")
+    assert left.project == stack_edits.rename_project(dish_panel(), "changed by hand")
     assert left.path is None
     assert 0 <= left.age < 60
 

@@ -6,10 +6,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tartan.project import design_edits, edits, part_edits, results
-from tartan.project.jobs import Memory, PartAnswer, SolveRequest, run_solve
-from tartan.project.model import CriteriaSet, Project
-from tartan.project.shellinputs import part_inputs
+from tartan.project.analysis import results
+from tartan.project.analysis.jobs import Memory, PartAnswer, SolveRequest, run_solve
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.document.model import CriteriaSet, Project
+from tartan.project.edits import design_edits, part_edits, stack_edits
 from tests.panels import dish_panel
 
 
@@ -46,16 +47,18 @@ def test_a_changed_allowable_or_criterion_never_solves_again() -> None:
     np.testing.assert_array_equal(again.margins.reserve, first.margins.reserve)
     tape = project.material("UD carbon")
     assert tape is not None
-    weaker = edits.put_material(project, "UD carbon", dataclasses.replace(tape, Yt=20e6, Yc=60e6))
+    weaker = stack_edits.put_material(
+        project, "UD carbon", dataclasses.replace(tape, Yt=20e6, Yc=60e6)
+    )
     assert not run(weaker).resolved
     other = CriteriaSet("other", (("ply", ("max_stress",)), ("woven", ("max_stress",)),
                                   ("core", ("core_shear",))))  # fmt: skip
     assert not run(design_edits.put_criteria(project, [other])).resolved
-    assert not run(edits.rename_stack(project, "reflector sandwich", "faces")).resolved
+    assert not run(stack_edits.rename_stack(project, "reflector sandwich", "faces")).resolved
     stack = project.stacks[0]
     turned = [dataclasses.replace(stack.plies[0], angle=44.0), *stack.plies[1:]]
-    assert run(edits.put_plies(project, stack.name, turned)).resolved
-    stiffer = edits.put_material(project, "UD carbon", dataclasses.replace(tape, E1=137e9))
+    assert run(stack_edits.put_plies(project, stack.name, turned)).resolved
+    stiffer = stack_edits.put_material(project, "UD carbon", dataclasses.replace(tape, E1=137e9))
     assert run(stiffer).resolved
 
 

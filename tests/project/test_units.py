@@ -2,7 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tartan.project import units
+from tartan.project.wording import units
 
 
 @pytest.mark.parametrize(

@@ -8,11 +8,12 @@ import pytest
 
 from tartan.core.criteria import criterion
 from tartan.core.errors import CriterionError, DocumentError
-from tartan.project import design_edits, storage
-from tartan.project.jobs import Memory, PartAnswer, SolveRequest, run_solve
-from tartan.project.model import Project
-from tartan.project.samples import light_dish_panel
-from tartan.project.shellinputs import part_inputs
+from tartan.project.analysis.jobs import Memory, PartAnswer, SolveRequest, run_solve
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.document.model import Project
+from tartan.project.document.samples import light_dish_panel
+from tartan.project.edits import design_edits
+from tartan.project.files import storage
 
 TEXT = "max(s1 / Xt, -s1 / Xc) + abs(t12) / S12"
 

@@ -10,9 +10,10 @@ import pytest
 from typer.testing import CliRunner
 
 from tartan.cli import app
-from tartan.project import edits, storage
-from tartan.project.model import Project
-from tartan.project.samples import dish_panel, light_dish_panel
+from tartan.project.document.model import Project
+from tartan.project.document.samples import dish_panel, light_dish_panel
+from tartan.project.edits import stack_edits
+from tartan.project.files import storage
 
 RUN = CliRunner()
 
@@ -46,7 +47,7 @@ def bad(project: Project, **changes: object) -> Project:
     ("change", "words"),
     [
         (lambda p: bad(p, supports=()), "no supports"),
-        (lambda p: edits.put_plies(p, "dish face", ()), "empty"),
+        (lambda p: stack_edits.put_plies(p, "dish face", ()), "empty"),
         (lambda p: bad(p, part=dataclasses.replace(p.part, mesh_size=-1.0)), "mesh size"),
         (
             lambda p: bad(

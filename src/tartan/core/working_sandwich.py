@@ -14,7 +14,7 @@ from tartan.core.errors import CriterionError
 from tartan.core.laminate.response import Load, respond
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.cores import cores_of, sandwich_of
-from tartan.core.strength.many import Beside, sandwich_checks
+from tartan.core.strength.laminate_reserves import Beside, sandwich_checks
 from tartan.core.working import Given, Working, field_given
 
 Array = NDArray[np.float64]

@@ -20,9 +20,10 @@ from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project import storage, units
-from tartan.project.recovery import left_behind, set_aside
-from tartan.project.samples import dish_panel
+from tartan.project.document.samples import dish_panel
+from tartan.project.files import storage
+from tartan.project.files.recovery import left_behind, set_aside
+from tartan.project.wording import units
 
 QUIET = 3000
 """Milliseconds after the start until what is needed later is loaded."""

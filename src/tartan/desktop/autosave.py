@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import button, label, row
-from tartan.project.recovery import Keeper, Left
+from tartan.desktop.widgets.controls import button, label, row
+from tartan.project.files.recovery import Keeper, Left
 
 PAUSE = 700
 """Milliseconds after the first edit that is not written yet until all are written."""

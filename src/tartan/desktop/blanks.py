@@ -20,9 +20,9 @@ from tartan.desktop.widgets.clipboard import clipboard_text
 from tartan.exchange.materials_table import materials_of
 from tartan.exchange.plies_table import read_plies
 from tartan.exchange.tables import as_rows
-from tartan.project import edits
-from tartan.project.model import Project
-from tartan.project.samples import SAMPLES
+from tartan.project.document.model import Project
+from tartan.project.document.samples import SAMPLES
+from tartan.project.edits import stack_edits
 
 if TYPE_CHECKING:
     from tartan.desktop.window import MainWindow
@@ -126,8 +126,9 @@ class BlankPage(QStackedWidget):
         menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
 
     def _add_materials(self, found: list[Material]) -> TartanError | None:
-        error = self.window_.session.edit("add material",
-                                          lambda p: edits.add_materials(p, found))  # fmt: skip
+        error = self.window_.session.edit(
+            "add material", lambda p: stack_edits.add_materials(p, found)
+        )
         self._refuse(error)
         return error
 
@@ -153,7 +154,7 @@ class BlankPage(QStackedWidget):
                                      "Copy rows of angle, material and thickness."))  # fmt: skip
             return
         self._refuse(self.window_.session.edit(
-            "paste plies", lambda p: edits.add_stack(p, "stack", plies)[0]))  # fmt: skip
+            "paste plies", lambda p: stack_edits.add_stack(p, "stack", plies)[0]))  # fmt: skip
 
     def _shape(self, key: str) -> None:
         surface = self.window_.part.surface
@@ -180,4 +181,4 @@ class BlankPage(QStackedWidget):
         except TartanError as error:
             self._refuse(error)
             return
-        self._refuse(session.edit("stack", lambda p: edits.add_stack(p, "stack", plies)[0]))
+        self._refuse(session.edit("stack", lambda p: stack_edits.add_stack(p, "stack", plies)[0]))

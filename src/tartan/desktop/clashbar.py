@@ -8,8 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout
 
-from tartan.desktop.widgets.small import button, label
-from tartan.project.filelock import Holder
+from tartan.desktop.widgets.controls import button, label
+from tartan.project.files.filelock import Holder
 
 WAYS = {
     "keep both": "Save this window's beside it, under a name of its own",

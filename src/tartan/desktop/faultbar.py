@@ -9,7 +9,7 @@ from types import TracebackType
 from PyQt6.QtWidgets import QApplication, QFrame, QPlainTextEdit, QVBoxLayout
 
 from tartan import __version__
-from tartan.desktop.widgets.small import button, label, row, switch
+from tartan.desktop.widgets.controls import button, label, row, switch
 
 MOST = 20
 """Kinds of fault remembered; a program in that state is better started again."""

@@ -11,11 +11,12 @@ from tartan.desktop.autosave import Autosave
 from tartan.desktop.clashbar import ClashBar
 from tartan.desktop.session import Session
 from tartan.desktop.stations import STATIONS
-from tartan.project import storage, versions
-from tartan.project.filelock import Lock, stamp
-from tartan.project.model import Project
-from tartan.project.recovery import Left
-from tartan.project.samples import SAMPLES
+from tartan.project.document.model import Project
+from tartan.project.document.samples import SAMPLES
+from tartan.project.edits import versions
+from tartan.project.files import storage
+from tartan.project.files.filelock import Lock, stamp
+from tartan.project.files.recovery import Left
 
 
 class FileWindow(QMainWindow):

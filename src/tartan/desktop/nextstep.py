@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tartan.core.errors import TartanError
-from tartan.project.model import Project
-from tartan.project.verdict import station_of
+from tartan.project.document.model import Project
+from tartan.project.findings.verdict import station_of
 
 
 @dataclass(frozen=True)

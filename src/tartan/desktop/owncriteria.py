@@ -9,13 +9,13 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tartan.core.criteria import criterion
 from tartan.core.criteria.formula import FormulaCriterion
 from tartan.core.errors import TartanError
-from tartan.core.strength.many import lacking
+from tartan.core.strength.laminate_reserves import lacking
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.small import Field, button, label, row
-from tartan.project import design_edits
-from tartan.project.design_edits import free_name
-from tartan.project.model import Project
+from tartan.desktop.widgets.controls import Field, button, label, row
+from tartan.project.document.model import Project
+from tartan.project.edits import design_edits
+from tartan.project.edits.design_edits import free_name
 
 FIRST = "(s1 / Xt)**2 + (t12 / S12)**2"
 """Formula of a new criterion, to be written over."""

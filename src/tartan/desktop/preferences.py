@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings
 
-from tartan.project import units
+from tartan.project.wording import units
 
 
 def preferences() -> QSettings:

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from tartan.core.stack import Ply, Stack
 from tartan.desktop.widgets.bands import Row
-from tartan.project import units
-from tartan.project.model import Design
+from tartan.project.document.model import Design
+from tartan.project.wording import units
 
 
 def rows_of(project: Design, plies: Sequence[Ply], numbers: Sequence[int] = ()

@@ -16,14 +16,14 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
-from tartan.project import verdict as verdicts
-from tartan.project import versions
-from tartan.project.history import History
-from tartan.project.jobs import PartAnswer, Progress, SolveRequest
-from tartan.project.model import Project
-from tartan.project.shellinputs import PartInputs, part_inputs
-from tartan.project.verdict import Status, Verdict
-from tartan.project.worker import Event, JobState, Worker
+from tartan.project.analysis.jobs import PartAnswer, Progress, SolveRequest
+from tartan.project.analysis.shellinputs import PartInputs, part_inputs
+from tartan.project.analysis.worker import Event, JobState, Worker
+from tartan.project.document.history import History
+from tartan.project.document.model import Project
+from tartan.project.edits import versions
+from tartan.project.findings import verdict as verdicts
+from tartan.project.findings.verdict import Status, Verdict
 
 POLL = 20
 """Milliseconds between looks at the worker while it works."""

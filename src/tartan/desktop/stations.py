@@ -7,11 +7,11 @@ from typing import Literal
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
-from tartan.project.model import Project
-from tartan.project.partmesh import meshed
-from tartan.project.partmodel import Part, ReadSurface
-from tartan.project.shellinputs import layout_of, part_inputs
-from tartan.project.verdict import station_of
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.shellinputs import layout_of, part_inputs
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Part, ReadSurface
+from tartan.project.findings.verdict import station_of
 
 Mark = Literal["complete", "needs", "stale"]
 

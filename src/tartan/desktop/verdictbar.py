@@ -7,8 +7,8 @@ from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaint
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
-from tartan.project.jobs import Progress
-from tartan.project.verdict import Verdict
+from tartan.project.analysis.jobs import Progress
+from tartan.project.findings.verdict import Verdict
 
 HEIGHT = 42
 

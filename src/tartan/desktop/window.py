@@ -24,6 +24,7 @@ from tartan.desktop.cases.view import CasesView
 from tartan.desktop.faultbar import FaultBar
 from tartan.desktop.files import FileWindow
 from tartan.desktop.finder import Entry, Finder
+from tartan.desktop.finder_entries import things
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.part.view import PartView
@@ -36,13 +37,13 @@ from tartan.desktop.route import Route
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.view import StacksView
 from tartan.desktop.stations import STATIONS, Freshness, lines
-from tartan.desktop.things import things
 from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.versions.view import VersionsView
-from tartan.desktop.widgets.small import Field, UnitLabel, choice, label
+from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
-from tartan.project import edits, units, versions
-from tartan.project.samples import SAMPLES
+from tartan.project.document.samples import SAMPLES
+from tartan.project.edits import stack_edits, versions
+from tartan.project.wording import units
 
 View = (MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView
         | ReportView)  # fmt: skip
@@ -220,7 +221,7 @@ class MainWindow(FileWindow):
         self.finder.begin()
 
     def _rename(self, text: str) -> TartanError | None:
-        return self.session.edit("rename project", lambda p: edits.rename_project(p, text))
+        return self.session.edit("rename project", lambda p: stack_edits.rename_project(p, text))
 
     def _rename_version(self, text: str) -> TartanError | None:
         return self.session.edit("rename version", lambda p: versions.rename_version(p, text))

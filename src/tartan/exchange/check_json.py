@@ -6,13 +6,13 @@ import math
 from typing import Any
 
 from tartan import __version__
-from tartan.project import results
-from tartan.project.asking import excluded
-from tartan.project.jobs import PartAnswer
-from tartan.project.limits import limits
-from tartan.project.model import Project
-from tartan.project.verdict import Status, statuses, verdict
-from tartan.project.words import requirement_words
+from tartan.project.analysis import results
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.document.model import Project
+from tartan.project.findings.chosen_margins import excluded
+from tartan.project.findings.limits import limits
+from tartan.project.findings.verdict import Status, statuses, verdict
+from tartan.project.wording.document_words import requirement_words
 
 FORM = 1
 """Version of this form; raised when a field changes its meaning."""

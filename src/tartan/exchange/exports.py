@@ -11,12 +11,12 @@ from tartan.exchange.maps.fields import BY_KEY, View
 from tartan.exchange.maps.mapped import make_map
 from tartan.exchange.report import tables
 from tartan.exchange.tables import Table, write_table
-from tartan.project.asking import excluded
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.storage import not_written, write_whole
-from tartan.project.verdict import statuses
-from tartan.project.wholefile import replacing
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.disk.wholefile import replacing
+from tartan.project.document.model import Project
+from tartan.project.files.storage import not_written, write_whole
+from tartan.project.findings.chosen_margins import excluded
+from tartan.project.findings.verdict import statuses
 
 TABLES: dict[str, Callable[[Project, PartAnswer], Table]] = {
     "materials": lambda p, a: tables.materials_table(p),

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import DocumentError
 from tartan.exchange.maps.fields import FIELDS, section_forces
-from tartan.project.asking import excluded, margins_for
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.storage import not_written
-from tartan.project.wholefile import replacing
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.disk.wholefile import replacing
+from tartan.project.document.model import Project
+from tartan.project.files.storage import not_written
+from tartan.project.findings.chosen_margins import excluded, margins_for
 
 Array = NDArray[np.float64]
 

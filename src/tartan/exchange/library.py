@@ -15,7 +15,7 @@ import platformdirs
 from tartan.core.errors import DocumentError
 from tartan.core.materials import Material, isotropic
 from tartan.exchange.materials_table import read_materials, write_materials
-from tartan.project.samples import ALUMINIUM, GLASS, HONEYCOMB, UNIDIRECTIONAL, WOVEN
+from tartan.project.document.samples import ALUMINIUM, GLASS, HONEYCOMB, UNIDIRECTIONAL, WOVEN
 
 _SOURCE = "generic, made up for the library"
 

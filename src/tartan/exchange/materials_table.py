@@ -10,8 +10,8 @@ from typing import Any
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.materials import FIELD_NAMES, Material, checked
 from tartan.exchange.tables import Table, exact, read_rows, spread, write_table
-from tartan.project import units
-from tartan.project.words import QUANTITIES
+from tartan.project.wording import units
+from tartan.project.wording.document_words import QUANTITIES
 
 _NEEDED = ("E1", "E2", "nu12", "G12")
 _TEXT = ("name", "kind", "source")

@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 from tartan.core.errors import DocumentError
 from tartan.exchange.meshfiles import check_corners
 from tartan.exchange.tables import column_of, read_rows
-from tartan.project import units
-from tartan.project.packed import pack_rows
-from tartan.project.partmodel import OutsideForces
+from tartan.project.document.packed_arrays import pack_rows
+from tartan.project.document.partmodel import OutsideForces
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 

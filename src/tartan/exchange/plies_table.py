@@ -9,8 +9,8 @@ from pathlib import Path
 from tartan.core.errors import DocumentError, StackError
 from tartan.core.stack import Ply
 from tartan.exchange.tables import Table, column_of, exact, read_rows
-from tartan.project import units
-from tartan.project.model import Project
+from tartan.project.document.model import Project
+from tartan.project.wording import units
 
 COLUMNS = {"angle": units.ANGLE, "thickness": units.LENGTH}
 _ORDER = ("angle", "material", "thickness")

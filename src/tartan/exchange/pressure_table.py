@@ -8,8 +8,8 @@ from pathlib import Path
 
 from tartan.core.errors import DocumentError
 from tartan.exchange.tables import Table, column_of, exact, read_rows
-from tartan.project import units
-from tartan.project.partmodel import PressureTable
+from tartan.project.document.partmodel import PressureTable
+from tartan.project.wording import units
 
 COLUMNS = {"x": units.LENGTH, "y": units.LENGTH, "z": units.LENGTH, "p": units.PRESSURE}
 NAMES = {"pressure": "p"}

@@ -8,8 +8,8 @@ from collections.abc import Sequence
 
 from tartan.core.errors import DocumentError
 from tartan.core.stack import Ply
-from tartan.project.model import Project
-from tartan.project.partmodel import Rung
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Rung
 
 HEAD = ("region", "stack", "material", "angle [°]", "thickness [mm]", "laid")
 """Columns; a row has either a stack or a material."""

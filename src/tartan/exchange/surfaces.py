@@ -9,8 +9,8 @@ from pathlib import Path
 from tartan.core.shell.mesher import Finer
 from tartan.exchange.meshfiles import read_mesh
 from tartan.exchange.step import mesh_step, read_step
-from tartan.project.packed import pack_mesh, pack_text, unpack_text
-from tartan.project.partmodel import ReadSurface
+from tartan.project.document.packed_arrays import pack_mesh, pack_text, unpack_text
+from tartan.project.document.partmodel import ReadSurface
 
 
 @dataclass(frozen=True)

@@ -18,8 +18,8 @@ from typing import Any
 import openpyxl
 
 from tartan.core.errors import DocumentError
-from tartan.project.units import Quantity
-from tartan.project.wholefile import replacing
+from tartan.project.disk.wholefile import replacing
+from tartan.project.wording.units import Quantity
 
 Cell = str | float | int | None
 

@@ -20,7 +20,7 @@ from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_r
 from tartan.core.materials import Material
 from tartan.core.search.changes import Change
 from tartan.core.stack.plies import Ply, Stack
-from tartan.core.strength.many import Beside, Check, Sets, checks_of, reserves
+from tartan.core.strength.laminate_reserves import Beside, Check, Sets, checks_of, reserves
 
 Array = NDArray[np.float64]
 

@@ -23,7 +23,7 @@ from tartan.core.laminate.response import (
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.sweep import rows_of, sweep
-from tartan.core.strength.many import Beside, Check, Sets, checks_of
+from tartan.core.strength.laminate_reserves import Beside, Check, Sets, checks_of
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]

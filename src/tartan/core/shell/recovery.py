@@ -22,7 +22,7 @@ from tartan.core.shell.margins import ALL, Margins, Within, assess
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.solve import ShellModel, Solution
 from tartan.core.shell.zones import Zones
-from tartan.core.strength.many import Beside, Sets
+from tartan.core.strength.laminate_reserves import Beside, Sets
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]

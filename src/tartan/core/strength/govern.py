@@ -12,7 +12,14 @@ from numpy.typing import NDArray
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.laminate.response import Load, respond_split, shear_from_section
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.strength.many import Check, Governing, Reserves, Sets, checks_of, reserves
+from tartan.core.strength.laminate_reserves import (
+    Check,
+    Governing,
+    Reserves,
+    Sets,
+    checks_of,
+    reserves,
+)
 
 Array = NDArray[np.float64]
 

@@ -10,9 +10,8 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.errors import TartanError
 from tartan.desktop.cases.form import CaseForm
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.small import UnitLabel, button, choice, label, row, set_options
-from tartan.project import case_edits, units
-from tartan.project.partmodel import (
+from tartan.desktop.widgets.controls import UnitLabel, button, choice, label, row, set_options
+from tartan.project.document.partmodel import (
     BucklingRequirement,
     DisplacementRequirement,
     FrequencyRequirement,
@@ -20,6 +19,8 @@ from tartan.project.partmodel import (
     Requirement,
     ReserveRequirement,
 )
+from tartan.project.edits import case_edits
+from tartan.project.wording import units
 
 ALL = "all cases"
 UNLOADED = "no load"

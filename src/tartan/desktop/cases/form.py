@@ -11,11 +11,11 @@ from tartan.core.errors import TartanError
 from tartan.desktop.part.form import ALL, region_options
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Update
-from tartan.desktop.widgets.small import QuantityField
-from tartan.project import units
-from tartan.project.model import Project
-from tartan.project.partmesh import base_mesh, places
-from tartan.project.partmodel import POINT, Case, Combination
+from tartan.desktop.widgets.controls import QuantityField
+from tartan.project.analysis.partmesh import base_mesh, places
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import POINT, Case, Combination
+from tartan.project.wording import units
 
 Read = Callable[[], Sequence[float] | None]
 

@@ -14,7 +14,7 @@ from tartan.desktop.cases.form import CaseForm
 from tartan.desktop.part.form import ALL, region_of
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     UnitLabel,
     button,
     choice,
@@ -23,10 +23,9 @@ from tartan.desktop.widgets.small import (
     set_options,
     switch,
 )
-from tartan.project import case_edits, units
-from tartan.project.caseloads import map_table
-from tartan.project.inputs import layout_of, part_inputs
-from tartan.project.partmodel import (
+from tartan.project.analysis.caseloads import map_table
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.document.partmodel import (
     POINT,
     WHOLE,
     Acceleration,
@@ -40,6 +39,8 @@ from tartan.project.partmodel import (
     Side,
     Temperature,
 )
+from tartan.project.edits import case_edits
+from tartan.project.wording import units
 
 NEW = ("pressure", "pressure table", "force per length", "force or moment", "own weight",
        "acceleration", "temperature", "movement")  # fmt: skip

@@ -10,7 +10,7 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.desktop.cases.form import CaseForm
 from tartan.desktop.widgets.block import Block, Update
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     UnitLabel,
     button,
     choice,
@@ -19,9 +19,10 @@ from tartan.desktop.widgets.small import (
     set_options,
     switch,
 )
-from tartan.project import case_edits, units
-from tartan.project.design_edits import free_name
-from tartan.project.partmodel import POINT, Support, SupportSet
+from tartan.project.document.partmodel import POINT, Support, SupportSet
+from tartan.project.edits import case_edits
+from tartan.project.edits.design_edits import free_name
+from tartan.project.wording import units
 
 OWN = "usual supports"
 """The project's own supports, as a choice shows them."""

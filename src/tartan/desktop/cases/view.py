@@ -24,8 +24,7 @@ from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.readylist import Line, ReadyList
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     button,
     choice,
@@ -36,16 +35,18 @@ from tartan.desktop.widgets.small import (
     scrolled,
     set_options,
 )
+from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.exchange.outside_files import read_outside
 from tartan.exchange.pressure_table import read_pressure
-from tartan.project import case_edits, units
-from tartan.project.caseloads import case_forces
-from tartan.project.design_edits import free_name
-from tartan.project.inputs import layout_of, part_inputs
-from tartan.project.outside import match
-from tartan.project.partmesh import meshed
-from tartan.project.partmodel import Acceleration, Case, Combination, OutsideForces
-from tartan.project.words import load_words
+from tartan.project.analysis.caseloads import case_forces
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.section_forces import match
+from tartan.project.document.partmodel import Acceleration, Case, Combination, OutsideForces
+from tartan.project.edits import case_edits
+from tartan.project.edits.design_edits import free_name
+from tartan.project.wording import units
+from tartan.project.wording.document_words import load_words
 
 READY = 96
 

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QWidget
 from tartan.desktop import theme
 from tartan.desktop.margins.state import Driver
 from tartan.desktop.widgets.picture import offer_saving
-from tartan.project import units
+from tartan.project.wording import units
 
 STEP, LEFT = 23, 152
 

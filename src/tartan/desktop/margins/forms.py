@@ -16,7 +16,7 @@ from tartan.desktop import theme
 from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     QuantityField,
     button,
     choice,
@@ -26,13 +26,14 @@ from tartan.desktop.widgets.small import (
     set_options,
     switch,
 )
-from tartan.project import case_edits, design_edits, edits, part_edits, units
-from tartan.project.asking import Ask, worst_of
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.partmesh import region_names
-from tartan.project.partmodel import LeftOut, Region
-from tartan.project.words import QUANTITIES, SYMBOLS
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.partmesh import region_names
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import LeftOut, Region
+from tartan.project.edits import case_edits, design_edits, part_edits, stack_edits
+from tartan.project.findings.chosen_margins import Ask, worst_of
+from tartan.project.wording import units
+from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
 
 BY_HAND = "left out by hand"
 
@@ -184,7 +185,7 @@ class CriteriaForm(QWidget):
 
     def _put(self, name: str, field: str, value: float | None) -> TartanError | None:
         return self._edit(f"{SYMBOLS[field]} of {name}",
-                          lambda p: edits.set_value(p, name, field, value))  # fmt: skip
+                          lambda p: stack_edits.set_value(p, name, field, value))  # fmt: skip
 
 
 def _least(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> str:

@@ -8,13 +8,13 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.desktop.margins import state
 from tartan.desktop.session import Session
+from tartan.desktop.widgets.controls import choice, label, row
 from tartan.desktop.widgets.datatable import DataTable, Look
-from tartan.desktop.widgets.small import choice, label, row
 from tartan.exchange.maps.mapped import required
-from tartan.project import units
-from tartan.project.asking import GROUPS, Ask, hot_list
-from tartan.project.jobs import PartAnswer
-from tartan.project.limits import limits
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.findings.chosen_margins import GROUPS, Ask, hot_list
+from tartan.project.findings.limits import limits
+from tartan.project.wording import units
 
 
 class HotSpots(QWidget):

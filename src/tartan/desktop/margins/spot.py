@@ -14,15 +14,16 @@ from tartan.desktop.preferences import preferences
 from tartan.desktop.rows import rows_of
 from tartan.desktop.session import Session
 from tartan.desktop.stacks import answers
+from tartan.desktop.widgets.controls import button, label, row, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
 from tartan.desktop.widgets.section import SectionPicture
-from tartan.desktop.widgets.small import button, label, row, switch
 from tartan.exchange.maps.mapped import required
-from tartan.project import design_edits, units
-from tartan.project.jobs import PartAnswer
-from tartan.project.limits import limits_at
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.edits import design_edits
+from tartan.project.findings.limits import limits_at
+from tartan.project.wording import units
 
 HEIGHT = 258
 FOLDED = 42

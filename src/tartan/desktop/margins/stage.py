@@ -15,11 +15,11 @@ from tartan.desktop import theme
 from tartan.desktop.margins.legend import Legend
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.widgets.controls import QuantityField, button, label, switch
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.small import QuantityField, button, label, switch
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import Map
-from tartan.project import units
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 

@@ -20,15 +20,15 @@ from tartan.desktop.stacks.answers import Question
 from tartan.desktop.widgets.columns import Column
 from tartan.exchange.maps.mapped import nearest, required
 from tartan.exchange.tables import Table
-from tartan.project import units
-from tartan.project.asking import Ask, case_worst, hot_list, margins_for, worst_of
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.shellinputs import where_words
-from tartan.project.spot import drivers_at, spot_loads
-from tartan.project.superposition import heats_in
-from tartan.project.verdict import Status, ply_words
-from tartan.project.words import requirement_words
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.shellinputs import where_words
+from tartan.project.analysis.superposition import heats_in
+from tartan.project.document.model import Project
+from tartan.project.findings.chosen_margins import Ask, case_worst, hot_list, margins_for, worst_of
+from tartan.project.findings.spot_laminate import drivers_at, spot_loads
+from tartan.project.findings.verdict import Status, ply_words
+from tartan.project.wording import units
+from tartan.project.wording.document_words import requirement_words
 
 Array = NDArray[np.float64]
 

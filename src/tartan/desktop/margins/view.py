@@ -20,14 +20,14 @@ from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.margins.state import Picked
 from tartan.desktop.scene.scene import LARGE, PartScene
 from tartan.desktop.session import Session
+from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
-from tartan.desktop.widgets.small import column, label, row
 from tartan.exchange.maps.fields import BY_KEY, View, values
 from tartan.exchange.maps.mapped import Map, make_map, required, shape_map, shapes_of
-from tartan.project import units
-from tartan.project.asking import excluded, hot_list, margins_for
-from tartan.project.jobs import PartAnswer
-from tartan.project.partmesh import meshed
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.findings.chosen_margins import excluded, hot_list, margins_for
+from tartan.project.wording import units
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE, NARROW = 404, 300

@@ -13,16 +13,16 @@ from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
 from tartan.desktop.margins.state import Picked
 from tartan.desktop.session import Session
-from tartan.desktop.slices import Slices
 from tartan.desktop.stacks.whatif import SHOWN, merit, ranked_row
+from tartan.desktop.time_slices import Slices
+from tartan.desktop.widgets.controls import button, label, row
 from tartan.desktop.widgets.datatable import DataTable
-from tartan.desktop.widgets.small import button, label, row
 from tartan.exchange.tables import Table
-from tartan.project import units
-from tartan.project.jobs import PartAnswer
-from tartan.project.partmesh import Laid
-from tartan.project.spot import about_middle, spot_loads
-from tartan.project.zone_edits import change_zone
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.partmesh import Laid
+from tartan.project.edits.zone_edits import change_zone
+from tartan.project.findings.spot_laminate import about_middle, spot_loads
+from tartan.project.wording import units
 
 
 class SpotWhatIf(QWidget):

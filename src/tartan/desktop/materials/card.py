@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 from tartan.core.errors import TartanError
 from tartan.core.materials import FIELD_NAMES, Material
 from tartan.desktop.materials import state
-from tartan.desktop.widgets.small import QuantityField, UnitLabel, label
-from tartan.project.words import QUANTITIES, SYMBOLS
+from tartan.desktop.widgets.controls import QuantityField, UnitLabel, label
+from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
 
 COLUMNS = (("Stiffness",), ("Strength in plane", "Between plies", "Sandwich"),
            ("Strain allowables", "Ply"), ("Expansion", "Criteria"))  # fmt: skip

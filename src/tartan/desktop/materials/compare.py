@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QWidget
 from tartan.core.materials import Material
 from tartan.desktop import theme
 from tartan.desktop.widgets.picture import offer_saving
-from tartan.project import units
-from tartan.project.words import QUANTITIES, SYMBOLS
+from tartan.project.wording import units
+from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
 
 FIELDS = ("E1", "E2", "G12", "Xt", "Xc", "Yt", "Yc", "S12")
 STEP, TOP = 23, 24

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tartan.core.errors import TartanError
 from tartan.desktop.materials import state
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import Field, button, label, row, switch
-from tartan.project import design_edits
-from tartan.project.model import AppliedCondition
+from tartan.desktop.widgets.controls import Field, button, label, row, switch
+from tartan.project.document.model import AppliedCondition
+from tartan.project.edits import design_edits
 
 
 class ConditionsPane(QWidget):

@@ -12,10 +12,11 @@ from tartan.core.errors import MaterialError, TartanError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import FIELD_NAMES, Kind, Material, findings
 from tartan.core.stack import Ply, Stack
-from tartan.project import edits, units
-from tartan.project.model import AppliedCondition, Project
-from tartan.project.shellinputs import laminate_for
-from tartan.project.words import QUANTITIES, SYMBOLS
+from tartan.project.analysis.shellinputs import laminate_for
+from tartan.project.document.model import AppliedCondition, Project
+from tartan.project.edits import stack_edits
+from tartan.project.wording import units
+from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
 
 GROUPS: dict[str, tuple[str, ...]] = {
     "Stiffness": ("E1", "E2", "E3", "G12", "G13", "G23", "nu12", "nu13", "nu23"),
@@ -80,7 +81,7 @@ def touched(project: Project, material: str) -> str:
 
 def change(name: str, field: str, value: float | str | None) -> Callable[[Project], Project]:
     """Edit that sets one field of a material."""
-    return lambda project: edits.set_value(project, name, field, value)
+    return lambda project: stack_edits.set_value(project, name, field, value)
 
 
 def fault_of(material: Material, field: str, text: str) -> str:

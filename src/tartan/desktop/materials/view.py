@@ -17,8 +17,7 @@ from tartan.desktop.materials.compare import ComparePicture
 from tartan.desktop.materials.conditions import ConditionsPane
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.polar import PolarPicture, laminate_curves, other_curve
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     button,
     choice,
@@ -28,9 +27,10 @@ from tartan.desktop.widgets.small import (
     scrolled,
     set_options,
 )
+from tartan.desktop.widgets.polar import PolarPicture, laminate_curves, other_curve
 from tartan.exchange import library
 from tartan.exchange.materials_table import read_materials, write_materials
-from tartan.project import edits
+from tartan.project.edits import stack_edits
 
 NONE = "nothing"
 TABLES = "Tables (*.csv *.xlsx)"
@@ -127,8 +127,9 @@ class MaterialsView(QWidget):
         if old is None:
             return None
         new = dataclasses.replace(old, name=text.strip())
-        error = self.session.edit(f"rename {old.name}",
-                                  lambda p: edits.put_material(p, old.name, new))  # fmt: skip
+        error = self.session.edit(
+            f"rename {old.name}", lambda p: stack_edits.put_material(p, old.name, new)
+        )
         if error is None:
             self.session.select(material=new.name)
         return error
@@ -154,7 +155,7 @@ class MaterialsView(QWidget):
         """Add a material like the chosen one, or like another."""
         like = like or self.material or Material("material", 100e9, 10e9, 0.3, 5e9)
         before = {m.name for m in self.session.project.materials}
-        self.session.edit("add material", lambda p: edits.add_materials(p, [like]))
+        self.session.edit("add material", lambda p: stack_edits.add_materials(p, [like]))
         self._choose_new(before)
         self.name.setFocus()
         self.name.selectAll()
@@ -167,7 +168,7 @@ class MaterialsView(QWidget):
     def remove(self) -> None:
         """Remove the chosen material, unless a stack uses it."""
         name = self.session.selection.material
-        error = self.session.edit(f"remove {name}", lambda p: edits.remove_material(p, name))
+        error = self.session.edit(f"remove {name}", lambda p: stack_edits.remove_material(p, name))
         self._tell(str(error) if error else "")
 
     def keep(self) -> None:
@@ -186,7 +187,8 @@ class MaterialsView(QWidget):
         newer = library.newer(here) if here is not None else None
         if here is not None and newer is not None:
             error = self.session.edit(
-                f"{here.name} from the library", lambda p: edits.put_material(p, here.name, newer)
+                f"{here.name} from the library",
+                lambda p: stack_edits.put_material(p, here.name, newer),
             )
             self._tell(str(error) if error else "")
 
@@ -198,7 +200,7 @@ class MaterialsView(QWidget):
             self._tell(str(error))
             return
         before = {m.name for m in self.session.project.materials}
-        self.session.edit("import materials", lambda p: edits.add_materials(p, found))
+        self.session.edit("import materials", lambda p: stack_edits.add_materials(p, found))
         self._choose_new(before)
         self._tell("")
 

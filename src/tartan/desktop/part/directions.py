@@ -17,7 +17,7 @@ from tartan.desktop.part.form import (
     vector_text,
 )
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
     UnitLabel,
@@ -29,9 +29,10 @@ from tartan.desktop.widgets.small import (
     set_options,
     switch,
 )
-from tartan.project import part_edits, units
-from tartan.project.partmesh import base_mesh, meshed
-from tartan.project.partmodel import WHOLE, Direction, Way
+from tartan.project.analysis.partmesh import base_mesh, meshed
+from tartan.project.document.partmodel import WHOLE, Direction, Way
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 
 WAYS: dict[Way, str] = {"vector": "a vector, projected", "edge": "along an edge",
                         "around": "around an axis", "along": "along an axis"}  # fmt: skip

@@ -10,11 +10,12 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import label
-from tartan.project import part_edits, units
-from tartan.project.model import Project
-from tartan.project.partmesh import region_names
-from tartan.project.partmodel import WHOLE, Part, Vector
+from tartan.desktop.widgets.controls import label
+from tartan.project.analysis.partmesh import region_names
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import WHOLE, Part, Vector
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 
 ALL = "whole part"
 """The whole part in a choice of regions."""

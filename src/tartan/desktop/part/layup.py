@@ -14,7 +14,7 @@ from tartan.desktop.part import state
 from tartan.desktop.part.form import PartForm, grid, region_of, region_options
 from tartan.desktop.part.ladder import Ladder
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
     UnitLabel,
@@ -26,8 +26,9 @@ from tartan.desktop.widgets.small import (
     set_options,
 )
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
-from tartan.project import part_edits, units
-from tartan.project.partmodel import Rung
+from tartan.project.document.partmodel import Rung
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 
 STEP = 350
 """Milliseconds a ply is shown in playback."""

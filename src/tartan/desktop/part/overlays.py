@@ -14,8 +14,8 @@ from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
-from tartan.project.partmesh import Laid, Meshed, laid_plies, meshed
-from tartan.project.shellinputs import Layout, layout_of, part_inputs, ties_of
+from tartan.project.analysis.partmesh import Laid, Meshed, laid_plies, meshed
+from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
 
 Bytes = NDArray[np.uint8]
 

@@ -11,9 +11,9 @@ from tartan.desktop import theme
 from tartan.desktop.rows import rows_of
 from tartan.desktop.widgets.bands import Row, band_heights
 from tartan.exchange.maps import colours
-from tartan.project import units
-from tartan.project.model import Project
-from tartan.project.shellinputs import PartInputs, layout_of, where_words
+from tartan.project.analysis.shellinputs import PartInputs, layout_of, where_words
+from tartan.project.document.model import Project
+from tartan.project.wording import units
 
 WIDE, TALL = 232, 176
 

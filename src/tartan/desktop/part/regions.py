@@ -14,7 +14,7 @@ from tartan.desktop.part.form import PartForm, read_vector, vector_text
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
     UnitLabel,
@@ -26,9 +26,10 @@ from tartan.desktop.widgets.small import (
     set_options,
     switch,
 )
-from tartan.project import part_edits, units
-from tartan.project.partmesh import Meshed, base_mesh, meshed
-from tartan.project.partmodel import Near, Region
+from tartan.project.analysis.partmesh import Meshed, base_mesh, meshed
+from tartan.project.document.partmodel import Near, Region
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 
 Index = NDArray[np.int64]
 

@@ -20,11 +20,12 @@ from tartan.core.stack import Ply
 from tartan.desktop.scene.gestures import Handle
 from tartan.desktop.widgets.bands import Row
 from tartan.exchange.maps import colours
-from tartan.project import part_edits, units
-from tartan.project.model import Project
-from tartan.project.partmesh import Meshed, bare_elements, laid_plies, meshed
-from tartan.project.partmodel import Part, ReadSurface, Rung, Support, Surface
-from tartan.project.shellinputs import held_nodes, ties_of
+from tartan.project.analysis.partmesh import Meshed, bare_elements, laid_plies, meshed
+from tartan.project.analysis.shellinputs import held_nodes, ties_of
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Part, ReadSurface, Rung, Support, Surface
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]

@@ -17,7 +17,7 @@ from tartan.desktop.part.form import PartForm, read_vector, vector_text
 from tartan.desktop.part.ties import TiesForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
     UnitLabel,
@@ -32,10 +32,11 @@ from tartan.desktop.widgets.small import (
 )
 from tartan.exchange.meshfiles import LENGTHS, SUFFIXES
 from tartan.exchange.surfaces import ReadRequest, read_surface, remesh_surface
-from tartan.project import part_edits, units
-from tartan.project.model import Project
-from tartan.project.partmesh import base_mesh
-from tartan.project.partmodel import Part, ReadSurface, Rung, Surface
+from tartan.project.analysis.partmesh import base_mesh
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Part, ReadSurface, Rung, Surface
+from tartan.project.edits import part_edits
+from tartan.project.wording import units
 
 POINT_TEXT = "point"
 Commit = Callable[[float | None], TartanError | None]

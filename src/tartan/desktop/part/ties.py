@@ -6,8 +6,8 @@ from tartan.core.errors import TartanError
 from tartan.desktop.part import state
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import QuantityField, UnitLabel, column, label, row
-from tartan.project import units
+from tartan.desktop.widgets.controls import QuantityField, UnitLabel, column, label, row
+from tartan.project.wording import units
 
 
 class TiesForm(PartForm):

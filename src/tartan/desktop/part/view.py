@@ -30,12 +30,12 @@ from tartan.desktop.part.surface import SurfaceForm
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
+from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.readylist import Line, ReadyList
-from tartan.desktop.widgets.small import label, row, switch
-from tartan.project import units
-from tartan.project.partmesh import meshed
-from tartan.project.partmodel import ReadSurface
-from tartan.project.shellinputs import PartInputs, layout_of, part_inputs
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.shellinputs import PartInputs, layout_of, part_inputs
+from tartan.project.document.partmodel import ReadSurface
+from tartan.project.wording import units
 
 OVERLAYS = {
     "zones": "Areas of one stacking sequence in a colour each",

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tartan.core.errors import TartanError
 from tartan.exchange.report.process import serve
 from tartan.exchange.report.request import ReportRequest
-from tartan.project import units
+from tartan.project.wording import units
 
 REAP = 1000
 """Milliseconds after which a process that was ended is taken off the list."""

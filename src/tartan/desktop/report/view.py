@@ -22,15 +22,15 @@ from PyQt6.QtWidgets import (
 from tartan.core.errors import TartanError
 from tartan.desktop.report.maker import ReportMaker
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.small import Field, button, choice, column, label, row, rule
+from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, rule
 from tartan.exchange.exports import TABLES, export
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.report.parts import CHAPTERS
 from tartan.exchange.report.request import ReportRequest
-from tartan.project.jobs import Progress
-from tartan.project.model import Project
-from tartan.project.storage import not_written
-from tartan.project.wholefile import replacing
+from tartan.project.analysis.jobs import Progress
+from tartan.project.disk.wholefile import replacing
+from tartan.project.document.model import Project
+from tartan.project.files.storage import not_written
 
 TITLE = "Strength and stiffness report"
 

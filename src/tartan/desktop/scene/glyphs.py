@@ -16,11 +16,11 @@ from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.shell.ties import Tie
 from tartan.exchange.maps import colours
-from tartan.project import units
-from tartan.project.caseloads import map_table, pressing
-from tartan.project.inputs import Layout
-from tartan.project.partmesh import Meshed
-from tartan.project.partmodel import (
+from tartan.project.analysis.caseloads import map_table, pressing
+from tartan.project.analysis.inputs import Layout
+from tartan.project.analysis.partmesh import Meshed
+from tartan.project.analysis.shellinputs import local_axes
+from tartan.project.document.partmodel import (
     Acceleration,
     Case,
     EdgeForce,
@@ -32,8 +32,8 @@ from tartan.project.partmodel import (
     PressureTable,
     Support,
 )
-from tartan.project.shellinputs import local_axes
-from tartan.project.words import load_words
+from tartan.project.wording import units
+from tartan.project.wording.document_words import load_words
 
 Array = NDArray[np.float64]
 

@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.widgets.controls import button, label, switch
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.small import button, label, switch
 
 
 class ScenePane(QWidget):

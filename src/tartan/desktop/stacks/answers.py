@@ -20,13 +20,13 @@ from tartan.core.laminate.loadcase import Answer, LoadCase, answer, parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.critical import CriticalLoad, critical_by_sets
 from tartan.core.strength.envelope import Envelope, envelope_steps
-from tartan.core.strength.many import Beside, Governing, Reserves, checks_of, reserves
+from tartan.core.strength.laminate_reserves import Beside, Governing, Reserves, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
 from tartan.core.working_sandwich import sandwich_working
 from tartan.desktop.widgets.columns import Column
-from tartan.project import units
-from tartan.project.model import CriteriaSet
-from tartan.project.units import Quantity
+from tartan.project.document.model import CriteriaSet
+from tartan.project.wording import units
+from tartan.project.wording.units import Quantity
 
 Array = NDArray[np.float64]
 

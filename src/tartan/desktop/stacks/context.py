@@ -12,7 +12,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.stacks.answers import Question
 from tartan.desktop.stacks.state import laminate_or_error
 from tartan.exchange.maps.mapped import required
-from tartan.project.model import CriteriaSet
+from tartan.project.document.model import CriteriaSet
 
 NOTHING = LoadCase("no load")
 

@@ -15,7 +15,8 @@ from tartan.desktop.stacks import state
 from tartan.desktop.stacks.state import Edited
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.exchange.plies_table import plies_table
-from tartan.project import edits, units
+from tartan.project.edits import stack_edits
+from tartan.project.wording import units
 
 DRAGGED = 4
 """Pixels a press has to move to become a drag."""
@@ -60,8 +61,9 @@ class SectionEditor(SectionPicture):
         except TartanError as refused:
             self._tell(str(refused))
             return refused
-        error = self.session.edit(f"{label}, {stack}",
-                                  lambda p: edits.put_plies(p, stack, edited.plies))  # fmt: skip
+        error = self.session.edit(
+            f"{label}, {stack}", lambda p: stack_edits.put_plies(p, stack, edited.plies)
+        )
         if error is None:
             self._anchor = max(edited.picked, default=0)
             self.session.select(plies=edited.picked)

@@ -12,14 +12,14 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.progressive import Rule, Step, ply_discount_steps
-from tartan.desktop.slices import Slices
 from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.time_slices import Slices
+from tartan.desktop.widgets.controls import choice, column, label, set_options
 from tartan.desktop.widgets.datatable import DataTable, Look
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.plot import Plot
-from tartan.desktop.widgets.small import choice, column, label, set_options
 from tartan.exchange.tables import Table
-from tartan.project import units
+from tartan.project.wording import units
 
 DEFORMATIONS = ("εx", "εy", "γxy", "κx", "κy", "κxy")
 RULES: dict[str, Rule] = {"by mode": "mode", "whole ply": "full"}

@@ -15,7 +15,7 @@ from tartan.core.laminate.loadcase import COMPONENTS, LoadCase, Way
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.answers import answer_of
 from tartan.desktop.stacks.context import NOTHING, Chosen
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
     UnitLabel,
@@ -24,11 +24,12 @@ from tartan.desktop.widgets.small import (
     row,
     switch,
 )
-from tartan.project import design_edits, units
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.spot import about_middle, spot_loads
-from tartan.project.units import Quantity
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.document.model import Project
+from tartan.project.edits import design_edits
+from tartan.project.findings.spot_laminate import about_middle, spot_loads
+from tartan.project.wording import units
+from tartan.project.wording.units import Quantity
 
 WAYS: tuple[Way, ...] = ("force", "strain", "stress")
 _SYMBOLS: dict[Way, tuple[str, ...]] = {

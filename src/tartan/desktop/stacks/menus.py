@@ -16,8 +16,8 @@ from tartan.desktop.stacks.answers import COLUMN_KINDS, criterion_columns
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.exchange.plies_table import plies_table, read_plies_file
 from tartan.exchange.tables import write_table
-from tartan.project import edits
-from tartan.project.model import CriteriaSet
+from tartan.project.document.model import CriteriaSet
+from tartan.project.edits import stack_edits
 
 TABLES = "Tables (*.csv *.xlsx)"
 
@@ -89,8 +89,9 @@ class StackActions:
             self._tell("Pick plies that lie together, then make them a sub-laminate.")
             return
         here = self.session.selection.stack
-        error = self.session.edit("make a sub-laminate",
-                                  lambda p: edits.make_sub_laminate(p, here, picked))  # fmt: skip
+        error = self.session.edit(
+            "make a sub-laminate", lambda p: stack_edits.make_sub_laminate(p, here, picked)
+        )
         self._tell(str(error) if error else "")
 
     def read(self, path: Path) -> None:

@@ -12,8 +12,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.stacks import state
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.desktop.stacks.menus import StackActions
-from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     QuantityField,
     UnitLabel,
     button,
@@ -21,7 +20,8 @@ from tartan.desktop.widgets.small import (
     label,
     set_options,
 )
-from tartan.project import units
+from tartan.desktop.widgets.flow import wrapped
+from tartan.project.wording import units
 
 
 class PlyStrip(QWidget):

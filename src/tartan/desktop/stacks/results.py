@@ -12,10 +12,10 @@ from tartan.core.laminate.response import LEVELS, principal
 from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.answers import Question
 from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.widgets.controls import column, label
 from tartan.desktop.widgets.datatable import DataTable, Look
-from tartan.desktop.widgets.small import column, label
 from tartan.exchange.tables import Cell, Table
-from tartan.project import units
+from tartan.project.wording import units
 
 _AXES_12, _AXES_XY = ("1", "2", "12"), ("x", "y", "xy")
 

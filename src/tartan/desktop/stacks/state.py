@@ -18,10 +18,10 @@ from tartan.core.stack.plies import is_balanced, is_symmetric
 from tartan.core.stack.rules import Advice, GoodPractice, review
 from tartan.exchange.plies_table import read_plies
 from tartan.exchange.tables import as_rows
-from tartan.project import units
-from tartan.project.model import Design, Project
-from tartan.project.shellinputs import laminate_for
-from tartan.project.units import Quantity
+from tartan.project.analysis.shellinputs import laminate_for
+from tartan.project.document.model import Design, Project
+from tartan.project.wording import units
+from tartan.project.wording.units import Quantity
 
 Plies = tuple[Ply, ...]
 Picked = tuple[int, ...]

@@ -14,11 +14,11 @@ from tartan.core.laminate.response import expansion
 from tartan.core.working import Working, constant_working, stiffness_working
 from tartan.desktop.stacks import state
 from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.widgets.controls import UnitLabel, button, column, label, row
 from tartan.desktop.widgets.figure import Figure, Open
 from tartan.desktop.widgets.matrix import MatrixPicture
 from tartan.desktop.widgets.polar import Curve, PolarPicture, laminate_curves, other_curve
-from tartan.desktop.widgets.small import UnitLabel, button, column, label, row
-from tartan.project import units
+from tartan.project.wording import units
 
 _AXES = ("x", "y", "xy")
 

@@ -17,19 +17,20 @@ from tartan.core.working import reserve_working
 from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.context import Chosen
-from tartan.desktop.widgets.criticals import CriticalPicture, quantity_of
-from tartan.desktop.widgets.datatable import DataTable, Look
-from tartan.desktop.widgets.figure import Open
-from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.small import (
+from tartan.desktop.widgets.controls import (
     button,
     choice,
     column,
     label,
     set_options,
 )
+from tartan.desktop.widgets.criticals import CriticalPicture, quantity_of
+from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.figure import Open
+from tartan.desktop.widgets.flow import wrapped
 from tartan.exchange.tables import Cell, Table
-from tartan.project import design_edits, units
+from tartan.project.edits import design_edits
+from tartan.project.wording import units
 
 NONE = "nothing"
 

@@ -29,12 +29,13 @@ from tartan.desktop.stacks.strength import StrengthPane
 from tartan.desktop.stacks.whatif import WhatIfPane
 from tartan.desktop.widgets.cards import Card, CardList
 from tartan.desktop.widgets.columns import Column
+from tartan.desktop.widgets.controls import Field, button, column, label, row, scrolled, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.section import Fold
-from tartan.desktop.widgets.small import Field, button, column, label, row, scrolled, switch
-from tartan.project import design_edits, edits, units
-from tartan.project.model import Project
+from tartan.project.document.model import Project
+from tartan.project.edits import design_edits, stack_edits
+from tartan.project.wording import units
 
 PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies")
 
@@ -157,11 +158,15 @@ class StacksView(QWidget):
             self.notation.setSelection(error.position, 1)
             return error
         self.session.select(plies=())
-        return self.session.edit(f"notation of {name}", lambda p: edits.put_plies(p, name, plies))
+        return self.session.edit(
+            f"notation of {name}", lambda p: stack_edits.put_plies(p, name, plies)
+        )
 
     def _rename(self, text: str) -> TartanError | None:
         old = self.session.selection.stack
-        error = self.session.edit(f"rename {old}", lambda p: edits.rename_stack(p, old, text))
+        error = self.session.edit(
+            f"rename {old}", lambda p: stack_edits.rename_stack(p, old, text)
+        )
         if error is None:
             self.session.select(stack=text.strip())
         return error
@@ -170,7 +175,7 @@ class StacksView(QWidget):
         """Add a stack like the chosen one."""
         plies = self.stack.plies if self.stack else ()
         before = {s.name for s in self.session.project.stacks}
-        self.session.edit("add stack", lambda p: edits.add_stack(p, "stack", plies)[0])
+        self.session.edit("add stack", lambda p: stack_edits.add_stack(p, "stack", plies)[0])
         new = [s.name for s in self.session.project.stacks if s.name not in before]
         self.session.select(stack=new[0], plies=())
         self.name.setFocus()
@@ -179,7 +184,7 @@ class StacksView(QWidget):
     def remove(self) -> None:
         """Remove the chosen stack, unless the part uses it."""
         name = self.session.selection.stack
-        error = self.session.edit(f"remove {name}", lambda p: edits.remove_stack(p, name))
+        error = self.session.edit(f"remove {name}", lambda p: stack_edits.remove_stack(p, name))
         self._tell(str(error) if error else "")
 
     def _tell(self, fault: str) -> None:

@@ -18,14 +18,15 @@ from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
 from tartan.core.stack.groups import bare
 from tartan.desktop.session import Session
-from tartan.desktop.slices import Slices
 from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.time_slices import Slices
+from tartan.desktop.widgets.controls import button, choice, label, switch
 from tartan.desktop.widgets.datatable import DataTable, Look
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.small import button, choice, label, switch
 from tartan.exchange.tables import Table
-from tartan.project import edits, units
-from tartan.project.model import Project
+from tartan.project.document.model import Project
+from tartan.project.edits import stack_edits
+from tartan.project.wording import units
 
 QUIET = 250
 """Milliseconds after an edit before ranking begins."""
@@ -176,8 +177,9 @@ class WhatIfPane(QWidget):
         if self._chosen is None or line >= len(self.best_first):
             return
         change, name = self.best_first[line].change, self._chosen.stack.name
-        error = self.session.edit(f"{change.words}, {name}",
-                                  lambda p: edits.put_plies(p, name, change.plies))  # fmt: skip
+        error = self.session.edit(
+            f"{change.words}, {name}", lambda p: stack_edits.put_plies(p, name, change.plies)
+        )
         if error is None:
             self.session.select(plies=change.touched)
         else:

@@ -10,12 +10,13 @@ import numpy as np
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import Card
 from tartan.exchange.tables import Table
-from tartan.project import units, versions
-from tartan.project.differences import Difference, differences
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.verdict import Status, signed, statuses
-from tartan.project.words import requirement_words
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.document.model import Project
+from tartan.project.edits import versions
+from tartan.project.findings.differences import Difference, differences
+from tartan.project.findings.verdict import Status, signed, statuses
+from tartan.project.wording import units
+from tartan.project.wording.document_words import requirement_words
 
 
 def cards(session: Session) -> list[Card]:

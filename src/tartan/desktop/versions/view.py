@@ -16,17 +16,17 @@ from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.versions import state
 from tartan.desktop.widgets.cards import CardList
+from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, set_options
 from tartan.desktop.widgets.datatable import DataTable, Look
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import Tabs
-from tartan.desktop.widgets.small import Field, button, choice, column, label, row, set_options
 from tartan.exchange.maps.fields import BY_KEY, BY_TITLE, FIELDS, View, values
 from tartan.exchange.maps.mapped import difference_map, make_map, required
 from tartan.exchange.tables import Table
-from tartan.project import versions
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.verdict import ply_words
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.document.model import Project
+from tartan.project.edits import versions
+from tartan.project.findings.verdict import ply_words
 
 WAYS = ("side by side", "difference")
 TITLES = tuple(f.title for f in FIELDS)

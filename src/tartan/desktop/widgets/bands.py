@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tartan.desktop import theme
 from tartan.exchange.maps import colours
-from tartan.project import units
+from tartan.project.wording import units
 
 
 @dataclass(frozen=True)

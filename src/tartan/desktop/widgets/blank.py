@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QW
 from tartan.desktop import theme
 from tartan.desktop.nextstep import NextStep
 from tartan.desktop.widgets.clipboard import clipboard_text
-from tartan.desktop.widgets.small import label
+from tartan.desktop.widgets.controls import label
 
 WIDE = 560
 

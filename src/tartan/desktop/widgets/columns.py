@@ -15,7 +15,7 @@ from tartan.desktop import theme
 from tartan.desktop.widgets.bands import Row
 from tartan.desktop.widgets.fit import draw_fitted
 from tartan.exchange.maps import colours
-from tartan.project import units
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 

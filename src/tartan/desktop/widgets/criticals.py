@@ -14,8 +14,8 @@ from tartan.desktop import theme
 from tartan.desktop.widgets.fit import draw_fitted
 from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.widgets.picture import offer_saving
-from tartan.project import units
-from tartan.project.units import Quantity
+from tartan.project.wording import units
+from tartan.project.wording.units import Quantity
 
 ROW, TOP = 42, 18
 

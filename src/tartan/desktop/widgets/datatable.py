@@ -36,7 +36,7 @@ from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.widgets.modemark import mode_icon
 from tartan.exchange.tables import Table, write_table
-from tartan.project import units
+from tartan.project.wording import units
 
 VALUE = Qt.ItemDataRole.UserRole
 ROW = Qt.ItemDataRole.UserRole + 1

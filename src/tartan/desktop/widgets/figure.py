@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPlainTextEdit, QVBoxLayout, Q
 
 from tartan.core.working import Working
 from tartan.desktop import theme
-from tartan.desktop.widgets.small import button, label, row
+from tartan.desktop.widgets.controls import button, label, row
 
 
 class Figure(QLabel):

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QVBoxLayout, QWidget
 
+from tartan.desktop.widgets.controls import button, row, scrolled, switch
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.small import button, row, scrolled, switch
 
 MOST_HEIGHT = 340
 

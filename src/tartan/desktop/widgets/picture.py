@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QMessageBox, QWidg
 
 from tartan.core.errors import DocumentError
 from tartan.desktop import theme
-from tartan.project.wholefile import replacing
+from tartan.project.disk.wholefile import replacing
 
 VECTOR = "drawn anew"
 """Property of a widget while it is drawn for a saved picture: nothing kept may be used."""

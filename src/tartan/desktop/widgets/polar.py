@@ -15,7 +15,7 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.polar import polar_moduli
 from tartan.desktop import theme
 from tartan.desktop.widgets.picture import offer_saving
-from tartan.project import units
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 

@@ -8,7 +8,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tartan.desktop.widgets.small import button, label, row
+from tartan.desktop.widgets.controls import button, label, row
 
 MOST = 5
 

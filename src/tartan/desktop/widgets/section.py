@@ -35,7 +35,7 @@ from tartan.desktop.widgets.columns import (
     row_colour,
 )
 from tartan.desktop.widgets.picture import VECTOR, offer_saving
-from tartan.project import units
+from tartan.project.wording import units
 
 TOP, FOOT, GAP = 34, 20, 14
 COLUMN = 104

@@ -21,10 +21,10 @@ from tartan.core.laminate.response import (
     stress_from_section,
 )
 from tartan.core.laminate.stiffness import Laminate
-from tartan.project import units
-from tartan.project.asking import EVERYTHING, Ask, margins_for, remembered
-from tartan.project.jobs import PartAnswer
-from tartan.project.units import Quantity
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.findings.chosen_margins import EVERYTHING, Ask, margins_for, remembered
+from tartan.project.wording import units
+from tartan.project.wording.units import Quantity
 
 Array = NDArray[np.float64]
 Sort = Literal["envelope", "category", "motion", "section", "ply"]

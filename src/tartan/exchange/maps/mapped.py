@@ -12,12 +12,12 @@ from tartan.core.criteria import criterion
 from tartan.core.laminate.response import LEVELS
 from tartan.exchange.maps import colours
 from tartan.exchange.maps.fields import BY_KEY, Field, View, values
-from tartan.project import units
-from tartan.project.asking import excluded, failing_share, margins_for, modes_of
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.partmodel import ReserveRequirement
-from tartan.project.verdict import ply_words
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import ReserveRequirement
+from tartan.project.findings.chosen_margins import excluded, failing_share, margins_for, modes_of
+from tartan.project.findings.verdict import ply_words
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]

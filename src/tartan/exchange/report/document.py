@@ -12,7 +12,7 @@ from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import answer as laminate_answer
 from tartan.core.laminate.loadcase import parts
-from tartan.core.strength.many import Beside, checks_of, reserves
+from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves
 from tartan.core.working import Working, reserve_working, shear_reserve_working
 from tartan.core.working_sandwich import sandwich_working
 from tartan.exchange.maps.fields import View
@@ -28,15 +28,22 @@ from tartan.exchange.report import figures, tables
 from tartan.exchange.report.parts import Chapter, Figure, Text
 from tartan.exchange.report.proof import verification_table
 from tartan.exchange.tables import Cell, Table
-from tartan.project import units
-from tartan.project.asking import Ask, case_worst, excluded, hot_list, margins_for, worst_of
-from tartan.project.differences import differences
-from tartan.project.jobs import PartAnswer
-from tartan.project.limits import limits
-from tartan.project.model import Project
-from tartan.project.partmodel import DisplacementRequirement
-from tartan.project.spot import drivers_at, spot_loads
-from tartan.project.verdict import Status, margin_address, moved, statuses
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import DisplacementRequirement
+from tartan.project.findings.chosen_margins import (
+    Ask,
+    case_worst,
+    excluded,
+    hot_list,
+    margins_for,
+    worst_of,
+)
+from tartan.project.findings.differences import differences
+from tartan.project.findings.limits import limits
+from tartan.project.findings.spot_laminate import drivers_at, spot_loads
+from tartan.project.findings.verdict import Status, margin_address, moved, statuses
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 

@@ -23,8 +23,8 @@ from tartan.core.shell.mesh import Mesh
 from tartan.exchange.maps import colours
 from tartan.exchange.maps.callouts import margin_lines
 from tartan.exchange.maps.mapped import Map
-from tartan.project.jobs import PartAnswer
-from tartan.project.partmesh import Laid
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.partmesh import Laid
 
 Array = NDArray[np.float64]
 

@@ -6,7 +6,7 @@ import base64
 from dataclasses import dataclass, field
 
 from tartan.exchange.tables import Cell, Table
-from tartan.project import units
+from tartan.project.wording import units
 
 CHAPTERS = {
     "summary": "verdict and requirements",

@@ -8,7 +8,7 @@ from multiprocessing.connection import Connection
 
 from tartan.core.errors import TartanError
 from tartan.exchange.report.request import ReportRequest
-from tartan.project import units
+from tartan.project.wording import units
 
 
 def serve(connection: Connection, request: ReportRequest, system: str) -> None:

@@ -14,7 +14,7 @@ from tartan.exchange.tables import Table
 from tartan.exchange.verify import load_cases
 from tartan.exchange.verify import verify as run_cases
 from tartan.exchange.verify.table import summary
-from tartan.project.storage import write_whole
+from tartan.project.files.storage import write_whole
 
 HEAD = ("case", "what", "outputs that agree", "source")
 

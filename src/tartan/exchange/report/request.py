@@ -7,7 +7,7 @@ from pathlib import Path
 
 from tartan.core.errors import DocumentError
 from tartan.exchange.report.parts import CHAPTERS
-from tartan.project.model import Project
+from tartan.project.document.model import Project
 
 
 @dataclass(frozen=True)

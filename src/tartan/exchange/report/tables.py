@@ -10,13 +10,13 @@ from tartan.core.laminate.response import LEVELS
 from tartan.core.materials import FIELD_NAMES
 from tartan.exchange.maps.mapped import required
 from tartan.exchange.tables import Table
-from tartan.project import units
-from tartan.project.asking import Ask, case_worst, excluded, hot_list, margins_for
-from tartan.project.jobs import PartAnswer
-from tartan.project.model import Project
-from tartan.project.shellinputs import laminate_for, ties_of, where_words
-from tartan.project.verdict import Status, ply_words
-from tartan.project.words import (
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.shellinputs import laminate_for, ties_of, where_words
+from tartan.project.document.model import Project
+from tartan.project.findings.chosen_margins import Ask, case_worst, excluded, hot_list, margins_for
+from tartan.project.findings.verdict import Status, ply_words
+from tartan.project.wording import units
+from tartan.project.wording.document_words import (
     QUANTITIES,
     SYMBOLS,
     load_words,

@@ -17,14 +17,14 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.exchange.report.document import Source, chapters
 from tartan.exchange.report.parts import Chapter
 from tartan.exchange.report.request import ReportRequest, check_request
-from tartan.project import results
-from tartan.project.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
-from tartan.project.model import Project
-from tartan.project.shellinputs import part_inputs
-from tartan.project.storage import write_whole
-from tartan.project.verdict import verdict
-from tartan.project.versions import as_project
-from tartan.project.wholefile import replacing
+from tartan.project.analysis import results
+from tartan.project.analysis.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.disk.wholefile import replacing
+from tartan.project.document.model import Project
+from tartan.project.edits.versions import as_project
+from tartan.project.files.storage import write_whole
+from tartan.project.findings.verdict import verdict
 
 ASSETS = Path(str(files("tartan"))) / "assets"
 

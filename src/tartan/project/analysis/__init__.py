@@ -1,0 +1,1 @@
+"""What is solved of a part, with what, and by which process."""

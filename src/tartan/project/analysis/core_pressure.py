@@ -1,0 +1,56 @@
+"""What presses on the cores of a part beside the plies' stresses: pressures, and its curvature."""
+
+from __future__ import annotations
+
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria.sandwich import Crushing
+from tartan.core.shell.curvature import surface_curvature
+from tartan.core.strength.laminate_reserves import Beside
+from tartan.project.analysis.caseloads import on_faces
+from tartan.project.analysis.inputs import Layout, PartInputs
+from tartan.project.analysis.superposition import part_of, scheme_of
+
+Array = NDArray[np.float64]
+
+_curved: WeakKeyDictionary[Layout, Array] = WeakKeyDictionary()
+_known: WeakKeyDictionary[Layout, tuple[PartInputs, Beside]] = WeakKeyDictionary()
+"""The last asked for of every layout: a click asks for the same again and again."""
+
+
+def beside_of(inputs: PartInputs, layout: Layout) -> Beside | None:
+    """Pressure on the faces in all cases, (k, m), what stays of it, and curvature, (m, 3).
+
+    Of the two faces the one that is pressed more counts. None where no core can be crushed.
+    """
+    if not _judged(inputs):
+        return None
+    known = _known.get(layout)
+    if known is None or known[0] is not inputs:
+        known = _known[layout] = (inputs, _pressed(inputs, layout))
+    return known[1]
+
+
+def _pressed(inputs: PartInputs, layout: Layout) -> Beside:
+    scheme = scheme_of(inputs)
+    if layout not in _curved:
+        _curved[layout] = surface_curvature(layout.mesh, layout.whole.direction)
+    # There is no column where all forces come from another analysis.
+    columns = np.zeros((len(scheme.columns), layout.mesh.count, 2))
+    for column, c in zip(columns, scheme.columns, strict=True):
+        column[:] = on_faces(layout, part_of(inputs.cases[c.case], held=c.held), inputs.tables)
+    grows, stays = (np.tensordot(rows, columns, axes=1) for rows in (scheme.growing, scheme.held))
+    more = (grows + stays).argmax(axis=2)[..., None]
+    grows, stays = (np.take_along_axis(x, more, axis=2)[..., 0] for x in (grows, stays))
+    return Beside(grows, stays, _curved[layout])
+
+
+def _judged(inputs: PartInputs) -> bool:
+    """Whether the crushing of any core is asked for, and its strength known."""
+    sets = inputs.criteria.sets
+    return any(m.kind == "core" and m.Zc is not None
+               and Crushing.key in sets.get(m.name, sets.get("core", ()))
+               for m in inputs.materials)  # fmt: skip

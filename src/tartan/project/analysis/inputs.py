@@ -1,0 +1,246 @@
+"""What a part's answer depends on, cut out of the project, and the part with its plies laid."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import DocumentError, MaterialError, StackError
+from tartan.core.laminate import Laminate, make_laminate
+from tartan.core.materials import ELASTIC_FIELDS, Material
+from tartan.core.shell.mesh import Mesh, place_words
+from tartan.core.shell.zones import Zones
+from tartan.core.stack import Stack
+from tartan.core.stack.groups import bare
+from tartan.project.analysis.partmesh import (
+    Laid,
+    Meshed,
+    laid_plies,
+    meshed,
+    place_name,
+    zones_for,
+)
+from tartan.project.document.model import USUAL, CriteriaSet, Project
+from tartan.project.document.partmodel import (
+    BucklingRequirement,
+    Case,
+    Combination,
+    FrequencyRequirement,
+    MappedPressure,
+    OutsideForces,
+    Part,
+    PressureTable,
+    Support,
+    SupportSet,
+)
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class PartInputs:
+    """Everything the margins of a part depend on; equal inputs have equal answers."""
+
+    part: Part
+    stacks: tuple[Stack, ...]
+    materials: tuple[Material, ...]
+    supports: tuple[Support, ...]
+    cases: tuple[Case, ...]
+    criteria: CriteriaSet = USUAL
+    combinations: tuple[Combination, ...] = ()
+    tables: tuple[PressureTable, ...] = ()
+    buckling: tuple[str, ...] = ()
+    modes: tuple[str, ...] = ()
+    outside: tuple[OutsideForces, ...] = ()
+    support_sets: tuple[SupportSet, ...] = ()
+
+    @property
+    def case_names(self) -> tuple[str, ...]:
+        """Cases, then combinations, then what outside forces bring."""
+        return (*self.solved_names, *(c.name for c in self.outside))
+
+    @property
+    def solved_names(self) -> tuple[str, ...]:
+        """Cases and combinations, whose displacements are known."""
+        return (*(c.name for c in self.cases), *(c.name for c in self.combinations))
+
+    def supports_of(self, name: str) -> tuple[Support, ...]:
+        """Supports of a set by its name; the empty name is the project's own."""
+        sets = {x.name: x.supports for x in self.support_sets}
+        return sets.get(name, self.supports)
+
+    def set_of(self, case: str) -> str:
+        """Support set that a case or combination stands on; those of a combination agree."""
+        own = {c.name: c.supports for c in self.cases}
+        if case in own:
+            return own[case]
+        both = next((c for c in self.combinations if c.name == case), None)
+        return next((own[n] for n, _ in both.factors), "") if both is not None else ""
+
+    def elastic(self) -> PartInputs:
+        """Return the inputs with all that a solution does not feel blanked.
+
+        Solutions of two inputs agree when these are equal, whatever the strengths and names.
+        Combinations and what is asked beyond the cases are derived from a solution; a region on
+        which nothing lies, bears or presses is but a name.
+        """
+        materials = tuple(
+            Material(m.name, m.E1, m.E2, m.nu12, m.G12,
+                     **{f: getattr(m, f) for f in ELASTIC_FIELDS[4:]})
+            for m in self.materials
+        )  # fmt: skip
+        cases = tuple(replace(c, name=str(i)) for i, c in enumerate(self.cases))
+        names = {s.name: str(i) for i, s in enumerate(self.stacks)}
+        stacks = tuple(Stack(names[s.name], bare(s.plies)) for s in self.stacks)
+        rungs = tuple(replace(r, stack=names.get(r.stack, "")) for r in self.part.lay_up
+                      if r.active)  # fmt: skip
+        felt = {r.region for r in rungs} | {d.region for d in self.part.directions}
+        used = {c.supports for c in self.cases}
+        sets = tuple(x for x in self.support_sets if x.name in used)
+        own = self.supports if "" in used else ()
+        felt |= {*self.part.flipped, *(s.place for x in sets for s in x.supports)}
+        felt |= {s.place for s in own}
+        felt |= {getattr(x, "region", "") or getattr(x, "place", "")
+                 for c in self.cases for x in c.loads}  # fmt: skip
+        regions_ = tuple(r for r in self.part.regions if r.name in felt)
+        part = replace(self.part, lay_up=rungs, regions=regions_)
+        return PartInputs(part, stacks, materials, own, cases, tables=self.tables,
+                          support_sets=sets)  # fmt: skip
+
+
+def part_inputs(project: Project) -> PartInputs:
+    """Cut the inputs out of a project.
+
+    Raises
+    ------
+    DocumentError
+        When there is no part, no case, or a stack of the lay-up does not exist.
+    """
+    part = project.part
+    if part is None:
+        raise DocumentError("There is no part yet.", "Part", "Give the surface its size.")
+    if not part.lay_up:
+        raise DocumentError("Nothing is laid on the part.", "Part", "Lay a stack or a ply.")
+    stacks = []
+    for name in part.stacks():
+        stack = project.stack(name)
+        if stack is None:
+            raise DocumentError(f"There is no stack '{name}'.", "Part", "Choose another.")
+        if not stack.plies:
+            raise StackError("it is laid on the part and empty.", f"Stack '{name}'",
+                             "Give it plies.")  # fmt: skip
+        stacks.append(stack)
+    if not project.cases and not project.outside:
+        raise DocumentError("There is no load case.", "Cases", "Add one in Cases.")
+    used = dict.fromkeys([p.material for s in stacks for p in s.plies]
+                         + [r.ply.material for r in part.lay_up if r.ply is not None])  # fmt: skip
+    materials = tuple(project.in_force(m) for n in used if (m := project.material(n)) is not None)
+    asked = project.requirements
+    buckling = tuple(dict.fromkeys(r.case for r in asked if isinstance(r, BucklingRequirement)))
+    tables = {x.table for c in project.cases for x in c.loads if isinstance(x, MappedPressure)}
+    return PartInputs(part, tuple(stacks), materials, project.supports, project.cases,
+                      replace(project.criteria[0], name=""), project.combinations,
+                      tuple(t for t in project.tables if t.name in tables), buckling,
+                      tuple(dict.fromkeys(r.case for r in asked
+                                          if isinstance(r, FrequencyRequirement))),
+                      project.outside, project.support_sets)  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def laminate_for(stack: Stack, materials: tuple[Material, ...], offset: float = 0.0) -> Laminate:
+    """Laminate of a stack, remembered.
+
+    Raises
+    ------
+    StackError, MaterialError
+        As `make_laminate`.
+    """
+    return make_laminate(stack, {m.name: m for m in materials}, offset)
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """A part with its plies laid: mesh, plies in order, and zones."""
+
+    whole: Meshed
+    laid: tuple[Laid, ...]
+    zones: Zones
+
+    @property
+    def mesh(self) -> Mesh:
+        """The part's mesh."""
+        return self.whole.mesh
+
+    @cached_property
+    def signs(self) -> Array:
+        """1 where the laying side is the surface's front, −1 where it was turned, shape (m,)."""
+        return np.where(self.whole.turned, -1.0, 1.0)
+
+    @cached_property
+    def sided(self) -> Zones:
+        """Zones whose elements are all laid from one side of the surface."""
+        if np.ptp(self.signs) == 0:
+            return self.zones
+        count = len(self.zones.laminates)
+        zone = self.zones.zone + count * self.whole.turned
+        return Zones(2 * self.zones.laminates, zone, 2 * self.zones.plies)
+
+    @cached_property
+    def sides(self) -> Array:
+        """Sign of every one of `sided`."""
+        count = len(self.sided.laminates)
+        if count == len(self.zones.laminates):
+            return np.full(count, self.signs[0])
+        return np.repeat([1.0, -1.0], count // 2)
+
+    def laminate(self, element: int) -> Laminate:
+        """Laminate of an element's zone."""
+        return self.zones.laminates[int(self.zones.zone[element])]
+
+    def plies(self, element: int) -> tuple[int, ...]:
+        """Numbers in the lay-up of an element's plies, bottom to top."""
+        return self.zones.plies[int(self.zones.zone[element])]
+
+    def mass(self) -> float:
+        """Mass of the part [kg]."""
+        each = np.array([x.areal_mass for x in self.zones.laminates])
+        return float(each[self.zones.zone] @ self.mesh.areas())
+
+    def cost(self) -> float | None:
+        """Price of its materials; None when one has none."""
+        try:
+            each = np.array([x.areal_cost for x in self.zones.laminates])
+        except MaterialError:
+            return None
+        return float(each[self.zones.zone] @ self.mesh.areas())
+
+
+@lru_cache(maxsize=8)
+def _layout(part: Part, stacks: tuple[Stack, ...], materials: tuple[Material, ...]) -> Layout:
+    laid = laid_plies(part, {s.name: s for s in stacks})
+    return Layout(meshed(part), laid, zones_for(part, laid, materials))
+
+
+def layout_of(inputs: PartInputs) -> Layout:
+    """Part with its plies laid, remembered.
+
+    Raises
+    ------
+    TartanError
+        Regions, stacks or materials that cannot be, or elements without a ply.
+    """
+    return _layout(inputs.part, inputs.stacks, inputs.materials)
+
+
+def where_words(inputs: PartInputs, element: int) -> str:
+    """Say in words where an element lies."""
+    whole = meshed(inputs.part)
+    names = [n for n in whole.regions if n != "field" and len(whole.regions[n]) < whole.mesh.count]
+    named = place_name(whole, names, element)
+    if len(whole.mesh.places):
+        plain = place_words(whole.mesh.places[element])
+        return named if named and not plain.split(",")[0].endswith("edge") else plain
+    return named or "field"

@@ -1,0 +1,241 @@
+"""Long work as values: a frozen request, progress, and a frozen response.
+
+A job is a generator that yields `Progress` and returns its response; it runs in the worker
+process, or at once where there is none (command line, tests).
+"""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Generator
+from dataclasses import dataclass, field, replace
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.response import Load as LaminateLoad
+from tartan.core.shell.margins import Margins, hot_spots
+from tartan.core.shell.model import ShellModel
+from tartan.core.shell.recovery import combined
+from tartan.core.shell.solve import Reuse, Solution, solve_steps
+from tartan.project.analysis import results
+from tartan.project.analysis.buckling_and_modes import (
+    Kept,
+    Progress,
+    Shapes,
+    State,
+    asked_steps,
+    told,
+)
+from tartan.project.analysis.case_margins import margins_of
+from tartan.project.analysis.caseloads import Heat
+from tartan.project.analysis.inputs import Layout, PartInputs, layout_of
+from tartan.project.analysis.section_forces import outside_strains
+from tartan.project.analysis.shellinputs import shell_model
+from tartan.project.analysis.superposition import heats_in, problems_of, scheme_of, sets_used
+
+__all__ = ["Kept", "Memory", "PartAnswer", "Progress", "Shapes", "SolveRequest", "run_solve",
+           "solve_now"]  # fmt: skip
+
+Array = NDArray[np.float64]
+
+SOLUTIONS = 3
+"""Solutions remembered: the version at work, and those it is compared with."""
+
+
+@dataclass(frozen=True)
+class SolveRequest:
+    """Solve a part and assess its margins."""
+
+    number: int
+    inputs: PartInputs
+
+
+@dataclass(frozen=True, eq=False)
+class PartAnswer:
+    """Solution and margins of a part.
+
+    Attributes
+    ----------
+    inputs : PartInputs
+        What it answers.
+    solution : Solution
+        Displacements and section strains of the cases, then of the combinations.
+    resting : ndarray, shape (k, m, p, 8) or (0,)
+        Share of the strains that what is held causes; empty where no case holds anything.
+    margins : Margins
+        Governing reserve factor of every element.
+    spots : tuple of int
+        Worst elements, one a neighbourhood, worst first.
+    resolved : bool
+        Whether the equations were solved, or only the margins derived anew.
+    seconds : float
+        Time it took.
+    buckling : tuple of Shapes
+        Of the cases whose buckling was asked for.
+    modes : tuple of Shapes
+        Natural modes that were asked for, each of the part under a case's loads, or unloaded.
+    note : str
+        What is to be said of how it was come by; empty as a rule.
+    """
+
+    inputs: PartInputs
+    solution: Solution
+    resting: Array
+    margins: Margins
+    spots: tuple[int, ...]
+    resolved: bool
+    seconds: float
+    buckling: tuple[Shapes, ...] = ()
+    modes: tuple[Shapes, ...] = ()
+    note: str = ""
+
+    def layout(self) -> Layout:
+        """Mesh, plies and zones it belongs to."""
+        found = _layouts.get(self)
+        if found is None:
+            # Remembered by the answer: hashing all its inputs takes a while.
+            found = _layouts[self] = layout_of(self.inputs)
+        return found
+
+    def heat(self, case: int, element: int | None = None) -> LaminateLoad | None:
+        """Temperature of a case or combination, as an element's laminate sees it."""
+        grows, stays = heats_in(self.inputs, case)
+        both = (grows or Heat()).plus(stays or Heat())
+        return both.on(self.sign(element)) if both else None
+
+    def sign(self, element: int | None = None) -> float:
+        """1 where an element's laying side is the surface's front, −1 where it was turned."""
+        return float(self.layout().signs[element or 0])
+
+
+@dataclass
+class Memory:
+    """What the worker keeps between jobs: the last solutions, and what was derived from them."""
+
+    reuse: dict[str, Reuse] = field(default_factory=dict)
+    kept: OrderedDict[PartInputs, Kept] = field(default_factory=OrderedDict)
+    on_disk: bool = False
+    told: str = ""
+
+    def keep(self, elastic: PartInputs, solution: Solution) -> None:
+        """Remember a solution in place of the one used longest ago."""
+        self.kept[elastic] = Kept(solution)
+        while len(self.kept) > SOLUTIONS:
+            self.kept.popitem(last=False)
+
+    def find(self, elastic: PartInputs) -> Kept | None:
+        """Solution of equal inputs, if it is still there."""
+        found = self.kept.get(elastic)
+        if found is not None:
+            self.kept.move_to_end(elastic)
+        return found
+
+
+def run_solve(request: SolveRequest, memory: Memory
+              ) -> Generator[Progress, None, PartAnswer]:  # fmt: skip
+    """Solve, unless the last solution still stands, and assess.
+
+    Parameters
+    ----------
+    request : SolveRequest
+        The job.
+    memory : Memory
+        Kept between jobs and updated.
+
+    Raises
+    ------
+    TartanError
+        When the model cannot be solved or a strength is missing.
+    """
+    started = time.perf_counter()
+    inputs = request.inputs
+    yield Progress("meshing", 0.0)
+    layout = layout_of(inputs)
+    if not inputs.cases:
+        yield Progress("assessing margins", 0.3)
+        return _assessed(inputs, layout, _nothing(layout, len(inputs.case_names)), started)
+    yield Progress("placing supports", 0.02)
+    models = {name: shell_model(inputs, name) for name in sets_used(inputs)}
+    scheme = scheme_of(inputs)
+    asked = len(inputs.buckling) + len(inputs.modes)
+    end = 0.75 if not asked else 0.45
+    columns, resolved = yield from _solution(inputs, layout, models, memory, end)
+    shown, resting = combined(columns, scheme.growing + scheme.held), np.zeros(0)
+    if scheme.rests:
+        resting = np.tensordot(scheme.held, columns.strains, axes=1)
+    state = State(inputs, layout, shown.strains, resting)
+    buckling, modes = yield from asked_steps(state, models, memory.kept[inputs.elastic()], end)
+    yield Progress("assessing margins", 0.8)
+    answer = _assessed(inputs, layout, shown, started, resting)
+    told, memory.told = memory.told, ""
+    return replace(answer, resolved=resolved, buckling=buckling, modes=modes, note=told)
+
+
+def _assessed(inputs: PartInputs, layout: Layout, shown: Solution, started: float,
+              resting: Array | None = None) -> PartAnswer:  # fmt: skip
+    """Answer with the margins of all that was solved or read."""
+    if inputs.outside:
+        strains = shown.strains.copy()
+        for k, each in enumerate(inputs.outside, start=len(inputs.solved_names)):
+            strains[k] = outside_strains(layout, each).strains
+        shown = replace(shown, strains=strains)
+    kept = np.zeros(0) if resting is None else resting
+    margins = margins_of(inputs, layout, shown.strains, kept)
+    spots = tuple(hot_spots(layout.mesh, margins))
+    return PartAnswer(inputs, shown, kept, margins, spots, False, time.perf_counter() - started)
+
+
+def _nothing(layout: Layout, count: int) -> Solution:
+    """Solution of no case of our own, with room for what is read."""
+    mesh = layout.mesh
+    return Solution(
+        np.zeros((count, len(mesh.nodes), 6)),
+        np.zeros((count, mesh.count, 4, 8)),
+        np.zeros((count, 6)),
+        np.zeros((count, 6)),
+        np.zeros(count),
+        0.0,
+        0,
+    )
+
+
+_layouts: WeakKeyDictionary[PartAnswer, Layout] = WeakKeyDictionary()
+
+
+def _solution(inputs: PartInputs, layout: Layout, models: dict[str, ShellModel], memory: Memory,
+              end: float) -> Generator[Progress, None, tuple[Solution, bool]]:  # fmt: skip
+    """Columns solved: what grows and what is held of every case, set by set of supports."""
+    elastic = inputs.elastic()
+    if (known := memory.find(elastic)) is not None:
+        return known.solution, False
+    if memory.on_disk:
+        yield Progress("looking for an earlier answer", 0.03)
+        try:
+            found = results.fetch_checked(inputs, len(layout.mesh.nodes), layout.mesh.count)
+        except results.UnfitError as error:
+            memory.told = f"A kept result was not taken, {error}: the part was solved anew."
+            found = None
+        if found is not None:
+            memory.keep(elastic, found)
+            return found, False
+    yield Progress("placing loads", 0.04)
+    problems = problems_of(inputs, layout, models, memory.reuse)
+    found = yield from told(solve_steps(problems), 0.05, end)
+    memory.keep(elastic, found)
+    if memory.on_disk:
+        results.keep(inputs, found)
+    return found, True
+
+
+def solve_now(inputs: PartInputs) -> PartAnswer:
+    """Run the job to its end in this process."""
+    job = run_solve(SolveRequest(0, inputs), Memory())
+    while True:
+        try:
+            next(job)
+        except StopIteration as end:
+            answer: PartAnswer = end.value
+            return answer

@@ -1,0 +1,318 @@
+"""The part as a mesh: regions, laying sides, reference directions, plies and where they lie."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import DocumentError, PartError
+from tartan.core.materials import Material
+from tartan.core.shell import directions, regions
+from tartan.core.shell.mesh import Mesh, Panel
+from tartan.core.shell.mesher import Finer
+from tartan.core.shell.shapes import mesh_of
+from tartan.core.shell.zones import LaidPly, Zones, zones_of
+from tartan.core.stack import Ply, Stack
+from tartan.core.stack.groups import bare
+from tartan.project.document.packed_arrays import unpack_mesh
+from tartan.project.document.partmodel import (
+    CORNERS,
+    POINT,
+    WHOLE,
+    Direction,
+    Level,
+    Part,
+    ReadSurface,
+    Region,
+    Surface,
+    Vector,
+)
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+_HEIGHTS: dict[Level, float] = {"bottom": -1.0, "middle": 0.0, "top": 1.0}
+
+
+@dataclass(frozen=True, eq=False)
+class Meshed:
+    """A part's mesh with everything that is placed on it.
+
+    Attributes
+    ----------
+    mesh : Mesh
+        Normals point to the laying side.
+    regions : mapping of str to ndarray of int
+        Elements of every face and region by name.
+    direction : ndarray, shape (m, 3)
+        Reference direction of every element.
+    undefined : ndarray of int
+        Elements to whose normal it stands too near.
+    turned : ndarray of bool, shape (m,)
+        Elements whose laying side is not the front of the surface as it came.
+    """
+
+    mesh: Mesh
+    regions: Mapping[str, Index]
+    direction: Array
+    undefined: Index
+    turned: NDArray[np.bool_]
+
+    def elements(self, region: str, where: str = "Regions") -> Index:
+        """Elements of a region, face, or the whole part.
+
+        Raises
+        ------
+        PartError
+            When there is no such region.
+        """
+        if region == WHOLE:
+            return np.arange(self.mesh.count)
+        if region not in self.regions:
+            raise PartError(f"There is no region '{region}'.", where,
+                            f"There are {', '.join(self.regions) or 'none'}.")  # fmt: skip
+        return self.regions[region]
+
+    def nodes(self, place: str, at: Vector, where: str, reach: float = 0.0) -> Index:
+        """Nodes of an edge, corner, face or region, or near a point.
+
+        Raises
+        ------
+        PartError
+            When there is no such place, or it has no nodes.
+        """
+        mesh = self.mesh
+        if place == POINT:
+            distance = np.linalg.norm(mesh.nodes - np.array(at), axis=1)
+            near = np.flatnonzero(distance <= reach)
+            found = near if len(near) else np.array([int(distance.argmin())])
+        elif place in CORNERS:
+            found = _corner(mesh, place, where)
+        elif place in mesh.edges:
+            found = np.unique(mesh.edges[place])
+        elif place in self.regions:
+            found = regions.nodes_of(mesh, self.regions[place])
+        else:
+            raise PartError(f"There is no place '{place}'.", where,
+                            "Choose an edge, a face or a region of the part.")  # fmt: skip
+        if len(found) == 0:
+            raise PartError(f"'{place}' has no elements.", where, "Choose another place.")
+        return found
+
+
+def _corner(mesh: Mesh, place: str, where: str) -> Index:
+    vertical, horizontal, _ = place.split()
+    edge = mesh.edges.get(f"{vertical} edge")
+    other = mesh.edges.get(f"{horizontal} edge")
+    both = np.zeros(0, np.int64) if edge is None or other is None else np.intersect1d(edge, other)
+    if len(both) == 0:
+        raise PartError(f"This surface has no {place}.", where, "Choose another place.")
+    return both[:1]
+
+
+def places(part: Part) -> list[str]:
+    """Places where supports and loads can act, but for points."""
+    mesh = base_mesh(part.surface, part.mesh_size, part.finer)
+    corners = CORNERS if isinstance(part.surface, Panel) else ()
+    return [*mesh.edges, *corners, *(n for n in mesh.regions if len(mesh.regions) > 1),
+            *(r.name for r in part.regions)]  # fmt: skip
+
+
+def region_names(part: Part) -> list[str]:
+    """Faces and regions on which plies and pressures can lie, after the whole part."""
+    mesh = base_mesh(part.surface, part.mesh_size, part.finer)
+    faces = [n for n in mesh.regions if len(mesh.regions) > 1]
+    return [WHOLE, *faces, *(r.name for r in part.regions)]
+
+
+@lru_cache(maxsize=8)
+def base_mesh(surface: Surface, size: float, finer: tuple[Finer, ...] = ()) -> Mesh:
+    """Mesh of a surface as it comes; a read one has its own.
+
+    Raises
+    ------
+    PartError, DocumentError
+        As `mesh_of` and `unpack_mesh`.
+    """
+    if isinstance(surface, ReadSurface):
+        return unpack_mesh(surface.mesh)
+    return mesh_of(surface, size, finer)
+
+
+def meshed(part: Part) -> Meshed:
+    """Mesh a part and place its regions, sides and directions; the plies do not matter.
+
+    Raises
+    ------
+    PartError, DocumentError
+        Surfaces, regions or directions that cannot be.
+    """
+    return _meshed(replace(part, lay_up=(), offset=0.0, tie_gap=0.0, reference_surface="middle"))
+
+
+@lru_cache(maxsize=8)
+def _meshed(part: Part) -> Meshed:
+    mesh = base_mesh(part.surface, part.mesh_size, part.finer)
+    found: dict[str, Index] = dict(mesh.regions)
+    for region in part.regions:
+        found[region.name] = region_elements(mesh, region)
+    odd = np.zeros(mesh.count, bool)
+    for name in part.flipped:
+        if name == WHOLE:
+            odd ^= True
+        elif name in found:
+            odd[found[name]] ^= True
+        else:
+            raise PartError(f"There is no region '{name}'.", "Laying side", "Choose another.")
+    if odd.any():
+        mesh = directions.turned(mesh, np.flatnonzero(odd))
+    vectors = _vectors(part, mesh, found)
+    return Meshed(mesh, found, vectors, directions.undefined(mesh, vectors), odd)
+
+
+def region_elements(mesh: Mesh, region: Region) -> Index:
+    """Elements of a region.
+
+    Raises
+    ------
+    PartError
+        Faces or edges that are not there, or elements beyond the mesh.
+    """
+    where = f"Region '{region.name}'"
+    inside = np.zeros(mesh.count, bool)
+    for face in region.faces:
+        if face not in mesh.regions:
+            raise PartError(f"There is no face '{face}'.", where,
+                            f"There are {', '.join(mesh.regions)}.")  # fmt: skip
+        inside[mesh.regions[face]] = True
+    for near in region.near:
+        if near.edge and near.edge not in mesh.edges:
+            raise PartError(f"There is no edge '{near.edge}'.", where,
+                            f"There are {', '.join(mesh.edges)}.")  # fmt: skip
+        chosen = (regions.near_chain(mesh, mesh.edges[near.edge], near.distance) if near.edge
+                  else regions.near_point(mesh, np.array(near.at), near.distance))  # fmt: skip
+        inside[chosen] = True
+    if any(not 0 <= e < mesh.count for e in region.elements):
+        raise PartError("It names elements beyond the mesh.", where, "Pick them anew.")
+    inside[np.array(region.elements, np.int64)] = True
+    return regions.grown(mesh, np.flatnonzero(inside), region.grow)
+
+
+def _vectors(part: Part, mesh: Mesh, found: Mapping[str, Index]) -> Array:
+    vectors = np.zeros((mesh.count, 3))
+    for number, each in enumerate(part.directions, start=1):
+        where = f"Reference direction {number}"
+        if each.region != WHOLE and each.region not in found:
+            raise PartError(f"There is no region '{each.region}'.", where, "Choose another.")
+        here = slice(None) if each.region == WHOLE else found[each.region]
+        vectors[here] = _way(each, mesh, where)[here]
+    if part.fallback is not None:
+        lost = directions.undefined(mesh, vectors)
+        vectors[lost] = directions.by_vector(mesh, np.array(part.fallback))[lost]
+    return vectors
+
+
+def _way(each: Direction, mesh: Mesh, where: str) -> Array:
+    vector, origin = np.array(each.vector), np.array(each.origin)
+    if each.way == "edge":
+        if each.edge not in mesh.edges:
+            raise PartError(f"There is no edge '{each.edge}'.", where,
+                            f"There are {', '.join(mesh.edges)}.")  # fmt: skip
+        return directions.along_curve(mesh, mesh.nodes[mesh.edges[each.edge]])
+    if each.way == "around":
+        return directions.around_axis(mesh, origin, vector)
+    if each.way == "along":
+        return directions.along_axis(mesh, origin, vector)
+    # Not projected here: how near it stands to the normal is still to be seen.
+    return np.broadcast_to(vector / (np.linalg.norm(vector) or 1.0), (mesh.count, 3))
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """A ply of the lay-up as it lies.
+
+    Attributes
+    ----------
+    rung : int
+        Its rung of the ladder, from 0.
+    within : int
+        Its place in the rung's stack, from 0.
+    ply : Ply
+        Material, angle from the reference direction, thickness.
+    elements : ndarray of int
+        Where.
+    """
+
+    rung: int
+    within: int
+    ply: Ply
+    elements: Index
+
+
+def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
+    """Plies of the lay-up in laying order, those switched off left out.
+
+    Raises
+    ------
+    DocumentError
+        When a stack does not exist.
+    PartError
+        When a region does not exist.
+    """
+    whole = meshed(part)
+    found: list[Laid] = []
+    for number, rung in enumerate(part.lay_up):
+        if not rung.active:
+            continue
+        elements = whole.elements(rung.region, f"Lay-up, rung {number + 1}")
+        plies: tuple[Ply, ...] = () if rung.ply is None else (rung.ply,)
+        if rung.stack:
+            if rung.stack not in stacks:
+                raise DocumentError(f"There is no stack '{rung.stack}'.",
+                                    f"Part, rung {number + 1}", "Choose another.")  # fmt: skip
+            plies = bare(stacks[rung.stack].plies)
+        found += [Laid(number, k, replace(p, angle=p.angle + rung.turn) if rung.turn else p,
+                       elements) for k, p in enumerate(plies)]  # fmt: skip
+    return tuple(found)
+
+
+def zones_for(part: Part, laid: Sequence[Laid], materials: Sequence[Material]) -> Zones:
+    """Zones of equal stacking sequence.
+
+    Raises
+    ------
+    TartanError
+        As `zones_of`.
+    """
+    return zones_of([LaidPly(x.ply, x.elements) for x in laid], meshed(part).mesh.count,
+                    {m.name: m for m in materials}, _HEIGHTS[part.reference_surface],
+                    offset=part.offset)  # fmt: skip
+
+
+def bare_elements(part: Part, laid: Sequence[Laid]) -> Index:
+    """Elements without any ply."""
+    covered = np.zeros(meshed(part).mesh.count, bool)
+    for each in laid:
+        covered[each.elements] = True
+    return np.flatnonzero(~covered)
+
+
+def place_name(whole: Meshed, regions_of: Sequence[str], element: int) -> str:
+    """Say in words where an element lies: its region, and the edge it is near."""
+    mesh = whole.mesh
+    inside = [n for n in regions_of if (whole.regions[n] == element).any()]
+    centre = mesh.centres()[element]
+    size = float(np.linalg.norm(np.ptp(mesh.nodes, axis=0)))
+    nearest, least = "", 0.04 * size
+    for name, chain in mesh.edges.items():
+        gap = float(np.linalg.norm(mesh.nodes[chain] - centre, axis=1).min(initial=np.inf))
+        if gap < least:
+            nearest, least = name, gap
+    words = [inside[-1]] if inside else []
+    if nearest:
+        words.append(nearest)
+    return ", ".join(words)

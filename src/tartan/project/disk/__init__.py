@@ -1,0 +1,1 @@
+"""Files written whole or not at all."""

@@ -1,0 +1,1 @@
+"""Edits: named functions from project to project, each checked."""

@@ -1,0 +1,386 @@
+"""Edits of supports, load cases, combinations, pressure tables and requirements."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import fields, replace
+
+from tartan.core.bounds import (
+    MOST_FACTOR,
+    MOST_FORCE,
+    MOST_HEAT,
+    MOST_LENGTH,
+    MOST_STRESS,
+    beyond,
+)
+from tartan.core.errors import DocumentError, PartError
+from tartan.core.shell.supports import SUPPORT_KINDS
+from tartan.project.analysis.partmesh import base_mesh, places, region_names
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import unpack_rows
+from tartan.project.document.partmodel import (
+    POINT,
+    WHOLE,
+    Case,
+    Combination,
+    EdgeForce,
+    Force,
+    FrequencyRequirement,
+    LeftOut,
+    Load,
+    MappedPressure,
+    MassRequirement,
+    Movement,
+    OutsideForces,
+    Pressure,
+    PressureTable,
+    Requirement,
+    ReserveRequirement,
+    Support,
+    SupportSet,
+)
+from tartan.project.edits.design_edits import check_name
+
+_MOST = {"value": MOST_STRESS, "dT": MOST_HEAT, "gradient": 100 * MOST_HEAT,
+         "factor": MOST_FACTOR, "vector": MOST_FACTOR, "at": MOST_LENGTH, "move": MOST_LENGTH,
+         "reach": MOST_LENGTH}  # fmt: skip
+"""Greatest figure of a load by its field; of forces and moments where it is not named."""
+
+MOST_RINGS = 50
+"""Elements round a support or force that can be left out."""
+
+
+def _places(project: Project) -> list[str]:
+    return [] if project.part is None else places(project.part)
+
+
+def _regions(project: Project) -> list[str]:
+    return [WHOLE] if project.part is None else region_names(project.part)
+
+
+def _edges(project: Project) -> list[str]:
+    part = project.part
+    return [] if part is None else [*base_mesh(part.surface, part.mesh_size, part.finer).edges]
+
+
+def put_supports(project: Project, supports: Iterable[Support], name: str = "") -> Project:
+    """Replace the supports of a set, or the project's own; doubled ones count once.
+
+    Raises
+    ------
+    PartError
+        When a place or kind is unknown, or a figure is not finite.
+    DocumentError
+        When there is no such set.
+    """
+    supports = checked_supports(project, supports, name)
+    if not name:
+        return replace(project, supports=supports)
+    if all(x.name != name for x in project.support_sets):
+        raise DocumentError(f"There is no support set '{name}'.", "Supports", "Choose another.")
+    sets = tuple(replace(x, supports=supports) if x.name == name else x
+                 for x in project.support_sets)  # fmt: skip
+    return replace(project, support_sets=sets)
+
+
+def checked_supports(project: Project, supports: Iterable[Support], name: str = ""
+                     ) -> tuple[Support, ...]:  # fmt: skip
+    """Supports that can stand, each once; raise as `put_supports`."""
+    supports = tuple(dict.fromkeys(supports))
+    known = {*_places(project), POINT}
+    for number, support in enumerate(supports, start=1):
+        where = f"Supports{f' of {name}' if name else ''}, {number}"
+        if support.place not in known:
+            raise PartError(f"There is no '{support.place}'.", where,
+                            f"Choose one of {', '.join(known)}.")  # fmt: skip
+        if support.kind not in SUPPORT_KINDS:
+            raise PartError(f"There is no support '{support.kind}'.", where,
+                            f"Choose one of {', '.join(SUPPORT_KINDS)}.")  # fmt: skip
+        if any(beyond(v, MOST_LENGTH) for v in support.at):
+            raise PartError(f"A figure is no length up to {MOST_LENGTH:g} m.", where,
+                            "Enter a number.")  # fmt: skip
+    return supports
+
+
+def put_support_sets(project: Project, sets: Iterable[SupportSet]) -> Project:
+    """Replace the support sets; cases on sets that are gone stand on the project's own.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, or supports that cannot stand.
+    """
+    sets = tuple(sets)
+    seen: list[str] = []
+    found = []
+    for each in sets:
+        seen.append(check_name(each.name, seen, "support set"))
+        found.append(replace(each, supports=checked_supports(project, each.supports, each.name)))
+    cases = tuple(c if c.supports in seen else replace(c, supports="") for c in project.cases)
+    return replace(project, support_sets=tuple(found), cases=cases)
+
+
+def rename_support_set(project: Project, old: str, new: str) -> Project:
+    """Rename a support set, also in the cases that stand on it."""
+    new = check_name(new, (x.name for x in project.support_sets if x.name != old), "support set")
+    sets = tuple(replace(x, name=new) if x.name == old else x for x in project.support_sets)
+    cases = tuple(replace(c, supports=new) if c.supports == old else c for c in project.cases)
+    return replace(project, support_sets=sets, cases=cases)
+
+
+def check_load(project: Project, load: Load, where: str) -> None:
+    """Raise `PartError` when a load is not finite, or acts on what is not there."""
+    for field in fields(load):
+        value = getattr(load, field.name)
+        figures = value if isinstance(value, tuple) else (value,)
+        numbers = [v for v in figures if isinstance(v, int | float) and not isinstance(v, bool)]
+        if not all(map(math.isfinite, numbers)):
+            raise PartError("A load is not a finite number.", where, "Enter a number.")
+        most = _MOST.get(field.name, MOST_FORCE)
+        if wrong := [v for v in numbers if beyond(v, most)]:
+            raise PartError(f"A figure of {wrong[0]:g} is beyond ±{most:g} in SI units.", where,
+                            "Check its unit.")  # fmt: skip
+    if isinstance(load, MappedPressure) and all(t.name != load.table for t in project.tables):
+        raise PartError(f"There is no pressure table '{load.table}'.", where,
+                        "Read one in Cases.")  # fmt: skip
+    if isinstance(load, EdgeForce) and load.edge not in _edges(project):
+        raise PartError(f"There is no edge '{load.edge}'.", where,
+                        f"Choose one of {', '.join(_edges(project))}.")  # fmt: skip
+    if isinstance(load, Force | Movement) and load.place not in (POINT, *_places(project)):
+        raise PartError(f"There is no place '{load.place}'.", where,
+                        "Choose an edge, a region or a point.")  # fmt: skip
+    region = getattr(load, "region", WHOLE)
+    if region not in _regions(project):
+        raise PartError(f"There is no region '{region}'.", where, "Choose another region.")
+
+
+def put_cases(project: Project, cases: Iterable[Case]) -> Project:
+    """Replace the load cases; what names cases that are gone goes with them.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, loads that are not finite.
+    """
+    cases = tuple(cases)
+    sets = {"", *(x.name for x in project.support_sets)}
+    seen = [*(c.name for c in project.combinations), *(x.name for x in project.outside)]
+    for case in cases:
+        seen.append(check_name(case.name, seen, "case"))
+        if case.supports not in sets:
+            raise DocumentError(f"There is no support set '{case.supports}'.",
+                                f"Case '{case.name}'", "Choose another.")  # fmt: skip
+        for load in case.loads:
+            check_load(project, load, f"Case '{case.name}', {load.kind}")
+    names = {c.name for c in cases}
+    combinations = tuple(
+        replace(c, factors=tuple(f for f in c.factors if f[0] in names),
+                held=tuple(n for n in c.held if n in names))
+        for c in project.combinations
+    )  # fmt: skip
+    return _kept_requirements(replace(project, cases=cases, combinations=combinations))
+
+
+def _kept_requirements(project: Project) -> Project:
+    """Project without the requirements of cases that are gone."""
+    names = {"", *project.case_names}
+    kept = tuple(r for r in project.requirements if getattr(r, "case", "") in names)
+    return replace(project, requirements=kept)
+
+
+def rename_case(project: Project, old: str, new: str) -> Project:
+    """Rename a case or combination, also where it is named."""
+    new = check_name(new, (c for c in project.case_names if c != old), "case")
+
+    def swap(name: str) -> str:
+        return new if name == old else name
+
+    def renamed(r: Requirement) -> Requirement:
+        if not isinstance(r, MassRequirement):
+            return replace(r, case=swap(r.case))
+        return r
+
+    outside = tuple(replace(x, name=swap(x.name)) for x in project.outside)
+
+    combinations = tuple(
+        replace(c, name=swap(c.name), factors=tuple((swap(n), f) for n, f in c.factors),
+                held=tuple(map(swap, c.held)))
+        for c in project.combinations
+    )  # fmt: skip
+    return replace(project, cases=tuple(replace(c, name=swap(c.name)) for c in project.cases),
+                   combinations=combinations, outside=outside,
+                   requirements=tuple(map(renamed, project.requirements)))  # fmt: skip
+
+
+def put_combinations(project: Project, combinations: Iterable[Combination]) -> Project:
+    """Replace the combinations.
+
+    Raises
+    ------
+    DocumentError
+        Names that are empty or doubled, cases that do not exist, factors that are not finite.
+    """
+    combinations = tuple(combinations)
+    names = {c.name for c in project.cases}
+    seen = [*names, *(x.name for x in project.outside)]
+    for each in combinations:
+        seen.append(check_name(each.name, seen, "case"))
+        for name, factor in each.factors:
+            where = f"Case '{each.name}'"
+            if name not in names:
+                raise DocumentError(f"There is no case '{name}'.", where, "Choose a case.")
+            if beyond(factor, MOST_FACTOR):
+                raise DocumentError(f"A factor is no number up to ±{MOST_FACTOR:g}.", where,
+                                    "Enter a number.")  # fmt: skip
+        if strange := [n for n in each.held if n not in names]:
+            where = f"Case '{each.name}'"
+            raise DocumentError(
+                f"It holds '{strange[0]}', which is no case.", where, "Choose one."
+            )
+        sets = dict.fromkeys(c.supports for n, f in each.factors for c in project.cases
+                             if f and c.name == n)  # fmt: skip
+        if len(sets) > 1:
+            raise DocumentError("It adds cases that stand on different supports.",
+                                f"Case '{each.name}'",
+                                "Combine cases of one set of supports.")  # fmt: skip
+    return _kept_requirements(replace(project, combinations=combinations))
+
+
+def put_tables(project: Project, tables: Iterable[PressureTable]) -> Project:
+    """Replace the pressure tables.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, fewer than three points, figures that are not finite,
+        or a table gone that a case uses.
+    """
+    tables = tuple(tables)
+    seen: list[str] = []
+    for table in tables:
+        seen.append(check_name(table.name, seen, "pressure table"))
+        where = f"Load, pressure table '{table.name}'"
+        if len(table.rows) < 3:
+            raise PartError("A pressure table needs three points or more.", where,
+                            "Give rows of x, y, z, p.")  # fmt: skip
+        for number, row in enumerate(table.rows, start=1):
+            if any(map(beyond, row, (*[MOST_LENGTH] * 3, MOST_STRESS))):
+                raise PartError("A value makes no sense.", f"{where}, row {number}",
+                                "Mend it, or check its unit.")  # fmt: skip
+    for case in project.cases:
+        for load in case.loads:
+            if isinstance(load, MappedPressure) and load.table not in seen:
+                raise DocumentError(f"'{load.table}' is used by case '{case.name}'.", "Load",
+                                    "Take that load out first.")  # fmt: skip
+    return replace(project, tables=tables)
+
+
+def put_requirements(project: Project, requirements: Iterable[Requirement]) -> Project:
+    """Replace the requirements.
+
+    Raises
+    ------
+    DocumentError
+        When a limit is not positive or its case unknown.
+    """
+    requirements = tuple(requirements)
+    names, outside = set(project.case_names), {x.name for x in project.outside}
+    for each in requirements:
+        where = f"Requirement, {each.kind}"
+        if beyond(each.value, MOST_FORCE) or each.value <= 0:
+            raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
+        if isinstance(each, MassRequirement):
+            continue
+        over_all = isinstance(each, ReserveRequirement | FrequencyRequirement) and not each.case
+        if each.case not in names and not over_all:
+            raise DocumentError(f"There is no case '{each.case}'.", where, "Choose a case.")
+        if each.case in outside and not isinstance(each, ReserveRequirement):
+            raise DocumentError(f"'{each.case}' has section forces and no displacements.", where,
+                                "Choose a case that is solved here.")  # fmt: skip
+    return replace(project, requirements=requirements)
+
+
+def put_outside(project: Project, outside: Iterable[OutsideForces]) -> Project:
+    """Replace the section forces of other analyses; requirements of those gone go with them.
+
+    Raises
+    ------
+    DocumentError, PartError
+        Names that are empty or doubled, or rows that do not lie on the part.
+    """
+    outside = tuple(outside)
+    seen = [*(c.name for c in project.cases), *(c.name for c in project.combinations)]
+    for each in outside:
+        seen.append(check_name(each.name, seen, "case"))
+        keys = 1 if each.by == "element" else 3
+        unpack_rows(each.table, keys + 8)
+    return _kept_requirements(replace(project, outside=outside))
+
+
+def put_left_out(project: Project, rules: Iterable[LeftOut]) -> Project:
+    """Replace the areas that margins leave out.
+
+    Raises
+    ------
+    PartError
+        When a number of elements is not 0 to 50, or a region does not exist.
+    """
+    rules = tuple(dict.fromkeys(rules))
+    for rule in rules:
+        if not 0 <= rule.rings <= MOST_RINGS:
+            raise PartError(f"{rule.rings} elements cannot be left out.", "Areas left out",
+                            f"Enter 0 to {MOST_RINGS}.")  # fmt: skip
+        if rule.near == "region" and rule.region not in _regions(project)[1:]:
+            raise PartError(f"There is no region '{rule.region}'.", "Areas left out",
+                            "Choose another.")  # fmt: skip
+    return replace(project, left_out=rules)
+
+
+def renamed_region(project: Project, old: str, new: str) -> Project:
+    """Carry a region's new name into supports and loads."""
+
+    def moved(load: Load) -> Load:
+        if isinstance(load, Pressure | MappedPressure) and load.region == old:
+            return replace(load, region=new)
+        if isinstance(load, Force | Movement) and load.place == old:
+            return replace(load, place=new)
+        return load
+
+    def stood(supports: tuple[Support, ...]) -> tuple[Support, ...]:
+        return tuple(replace(s, place=new) if s.place == old else s for s in supports)
+
+    supports = stood(project.supports)
+    sets = tuple(replace(x, supports=stood(x.supports)) for x in project.support_sets)
+    cases = tuple(replace(c, loads=tuple(map(moved, c.loads))) for c in project.cases)
+    left_out = tuple(replace(r, region=new) if r.region == old else r for r in project.left_out)
+    return replace(project, supports=supports, support_sets=sets, cases=cases,
+                   left_out=left_out)  # fmt: skip
+
+
+def forget_region(project: Project) -> tuple[Project, list[str]]:
+    """Drop supports and loads whose place is gone; return the project and what it lost."""
+    places_, regions_, edges = {*_places(project), POINT}, _regions(project), _edges(project)
+    every = (SupportSet("", project.supports), *project.support_sets)
+    lost = [f"support on {s.place}" for x in every for s in x.supports if s.place not in places_]
+    own, *sets = (replace(x, supports=tuple(s for s in x.supports if s.place in places_))
+                  for x in every)  # fmt: skip
+
+    def stands(load: Load) -> bool:
+        if isinstance(load, EdgeForce):
+            return load.edge in edges
+        if isinstance(load, Force | Movement):
+            return load.place in places_
+        return getattr(load, "region", WHOLE) in regions_
+
+    cases = []
+    for case in project.cases:
+        kept = tuple(x for x in case.loads if stands(x))
+        lost += [f"{x.kind} of case '{case.name}'" for x in case.loads if x not in kept]
+        cases.append(replace(case, loads=kept))
+    left_out = tuple(r for r in project.left_out if r.near != "region" or r.region in regions_)
+    lost += [f"{r.region}, which margins left out" for r in project.left_out
+             if r not in left_out]  # fmt: skip
+    changed = replace(project, supports=own.supports, support_sets=tuple(sets),
+                      cases=tuple(cases), left_out=left_out)  # fmt: skip
+    return changed, lost

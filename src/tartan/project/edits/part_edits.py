@@ -1,0 +1,329 @@
+"""Edits of the part: surface, regions, directions, sides and lay-up; and of supports and cases."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from tartan.core.bounds import MOST_LENGTH, beyond
+from tartan.core.errors import DocumentError, PartError, StackError
+from tartan.core.shell import regions
+from tartan.core.shell.defects import Kind, mended
+from tartan.core.stack import Ply
+from tartan.project.analysis.partmesh import base_mesh, laid_plies, meshed, region_elements
+from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_mesh
+from tartan.project.document.partmodel import (
+    WHOLE,
+    Direction,
+    Part,
+    ReadSurface,
+    Region,
+    Rung,
+    SupportSet,
+)
+from tartan.project.edits.case_edits import (
+    forget_region,
+    put_cases,
+    put_combinations,
+    put_left_out,
+    put_outside,
+    put_requirements,
+    put_support_sets,
+    put_supports,
+    put_tables,
+    renamed_region,
+)
+from tartan.project.edits.design_edits import check_name
+
+MOST_GROWN = 1000
+"""Rings of elements by which a region can be grown or shrunk."""
+
+
+def put_part(project: Project, part: Part) -> Project:
+    """Replace the part.
+
+    Raises
+    ------
+    PartError
+        When the shape, mesh size, a region or a reference direction makes no sense.
+    DocumentError
+        When a stack of the lay-up does not exist.
+    """
+    for number, each in enumerate(part.directions, start=1):
+        finite = all(map(math.isfinite, (*each.vector, *each.origin)))
+        if not finite or (each.way != "edge" and not any(each.vector)):
+            raise PartError("The reference direction has no length.",
+                            f"Reference direction {number}",
+                            "Enter a vector such as 1, 0, 0.")  # fmt: skip
+    if beyond(part.offset, MOST_LENGTH) or beyond(part.tie_gap, MOST_LENGTH) or part.tie_gap < 0:
+        raise PartError(f"The offset or the tie gap is no length up to {MOST_LENGTH:g} m.", "Part",
+                        "Enter a length.")  # fmt: skip
+    names: list[str] = []
+    taken = base_mesh(part.surface, part.mesh_size, part.finer)
+    for region in part.regions:
+        check_name(region.name, (*names, *taken.regions, *taken.edges), "region")
+        names.append(region.name)
+        if not (region.faces or region.near or region.elements):
+            raise PartError("It holds nothing.", f"Region '{region.name}'", "Pick elements.")
+        if abs(region.grow) > MOST_GROWN:
+            raise PartError(f"It is grown by {region.grow} elements.", f"Region '{region.name}'",
+                            f"Enter up to {MOST_GROWN}.")  # fmt: skip
+    for number, rung in enumerate(part.lay_up, start=1):
+        _check_rung(project, rung, f"Part, rung {number}")
+    meshed(part)
+    laid_plies(part, {s.name: s for s in project.stacks})
+    return replace(project, part=part)
+
+
+def _check_rung(project: Project, rung: Rung, where: str) -> None:
+    if bool(rung.stack) == (rung.ply is not None):
+        raise DocumentError("A rung is either a stack or a single ply.", where, "Choose one.")
+    if rung.stack and project.stack(rung.stack) is None:
+        raise DocumentError(f"There is no stack '{rung.stack}'.", where, "Choose another.")
+    if not math.isfinite(rung.turn):
+        raise StackError("The angle is not a number.", where, "Enter degrees.")
+    ply = rung.ply
+    if ply is None:
+        return
+    if project.material(ply.material) is None:
+        raise StackError(f"there is no material '{ply.material}'.", where,
+                         "Choose one of the project's materials.")  # fmt: skip
+    if not (math.isfinite(ply.thickness) and ply.thickness > 0):
+        raise StackError(f"thickness must be greater than zero, it is {ply.thickness * 1e3:g} mm.",
+                         where, "Enter a positive thickness.")  # fmt: skip
+    if not math.isfinite(ply.angle) or abs(ply.angle) > 360:
+        raise StackError("the angle must lie between -360° and 360°.", where, "Enter degrees.")
+
+
+def change_part(project: Project, **values: object) -> Project:
+    """Change fields of the part.
+
+    Raises
+    ------
+    TartanError
+        As `put_part`; without a part there is nothing to change.
+    """
+    return put_part(project, replace(_part(project), **values))  # type: ignore[arg-type]
+
+
+def _part(project: Project) -> Part:
+    if project.part is None:
+        raise DocumentError("There is no part yet.", "Part", "Choose a surface first.")
+    return project.part
+
+
+def put_surface(project: Project, part: Part) -> tuple[Project, list[str]]:
+    """Give the part another surface or mesh; what stood on it stays where it still can.
+
+    Picked elements are carried over by place. Regions, plies, directions, supports and loads
+    whose faces or edges are gone are dropped.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part : Part
+        The part with its new surface, mesh size or refinements, all else as before.
+
+    Returns
+    -------
+    tuple of Project and list of str
+        The changed project, and what it lost, in words.
+
+    Raises
+    ------
+    TartanError
+        As `put_part`.
+    """
+    new = base_mesh(part.surface, part.mesh_size, part.finer)
+    old_part, lost = project.part, []
+    old = None if old_part is None else base_mesh(old_part.surface, old_part.mesh_size,
+                                                  old_part.finer)  # fmt: skip
+    kept: list[Region] = []
+    for region in part.regions:
+        faces = tuple(f for f in region.faces if f in new.regions)
+        near = tuple(n for n in region.near if not n.edge or n.edge in new.edges)
+        picked = region.elements
+        if picked and old is not None and old is not new:
+            found = regions.carried(old, np.array(picked), new)
+            picked = tuple(found.tolist())
+        changed = replace(region, faces=faces, near=near, elements=picked)
+        gone = [*(f for f in region.faces if f not in faces),
+                *(f"near {n.edge}" for n in region.near if n not in near)]  # fmt: skip
+        if not (faces or near or picked):
+            lost.append(f"region '{region.name}'")
+            continue
+        lost += [f"{g} of region '{region.name}'" for g in gone]
+        kept.append(changed)
+    names = {WHOLE, *new.regions, *(r.name for r in kept)}
+    rungs = [r for r in part.lay_up if r.region in names]
+    lost += [f"rung {i + 1} of the lay-up, on {r.region}"
+             for i, r in enumerate(part.lay_up) if r.region not in names]  # fmt: skip
+    ways = [d for d in part.directions
+            if d.region in names and (d.way != "edge" or d.edge in new.edges)]  # fmt: skip
+    lost += [f"the reference direction of {d.region or 'the whole part'}"
+             for d in part.directions if d not in ways]  # fmt: skip
+    changed_part = replace(
+        part,
+        regions=tuple(kept),
+        lay_up=tuple(rungs),
+        directions=tuple(ways) or (Direction(),),
+        flipped=tuple(f for f in part.flipped if f in names),
+    )
+    project = put_part(project, changed_part)
+    project, more = forget_region(project)
+    return project, lost + more
+
+
+def put_region(project: Project, region: Region, old: str = "") -> Project:
+    """Add a region, or replace the one called `old`; a new name is carried everywhere.
+
+    Raises
+    ------
+    TartanError
+        As `put_part`.
+    """
+    part = _part(project)
+    if old and old != region.name:
+        swap = {old: region.name}
+        part = replace(
+            part,
+            lay_up=tuple(replace(r, region=swap.get(r.region, r.region)) for r in part.lay_up),
+            directions=tuple(replace(d, region=swap.get(d.region, d.region))
+                             for d in part.directions),
+            flipped=tuple(swap.get(f, f) for f in part.flipped),
+        )  # fmt: skip
+    every = tuple(region if r.name == old else r for r in part.regions) if old \
+        else (*part.regions, region)  # fmt: skip
+    mesh = base_mesh(part.surface, part.mesh_size, part.finer)
+    if len(region_elements(mesh, region)) == 0:
+        raise PartError("It holds no elements.", f"Region '{region.name}'",
+                        "Widen its rules, or pick elements.")  # fmt: skip
+    changed = put_part(project, replace(part, regions=every))
+    return renamed_region(changed, old, region.name) if old else changed
+
+
+def remove_region(project: Project, name: str) -> Project:
+    """Remove a region that nothing uses.
+
+    Raises
+    ------
+    DocumentError
+        Naming what uses it.
+    """
+    part = _part(project)
+    used = [f"rung {i}" for i, r in enumerate(part.lay_up, start=1) if r.region == name]
+    used += ["a reference direction" for d in part.directions if d.region == name]
+    for x in (SupportSet("", project.supports), *project.support_sets):
+        of = f" of {x.name}" if x.name else ""
+        used += [f"support {i}{of}" for i, s in enumerate(x.supports, 1) if s.place == name]
+    used += [f"case '{c.name}'" for c in project.cases
+             if any(name in (getattr(x, "region", None), getattr(x, "place", None))
+                    for x in c.loads)]  # fmt: skip
+    used += ["areas left out" for r in project.left_out if r.region == name]
+    if used:
+        raise DocumentError(f"'{name}' is used by {', '.join(used)}.", "Regions",
+                            "Give those another region first.")  # fmt: skip
+    left = tuple(r for r in part.regions if r.name != name)
+    sides = tuple(f for f in part.flipped if f != name)
+    return put_part(project, replace(part, regions=left, flipped=sides))
+
+
+def flip_side(project: Project, region: str = WHOLE) -> Project:
+    """Turn the laying side of a region round."""
+    part = _part(project)
+    there = region in part.flipped
+    flipped = tuple(f for f in part.flipped if f != region) if there else (*part.flipped, region)
+    return put_part(project, replace(part, flipped=flipped))
+
+
+def put_direction(project: Project, direction: Direction) -> Project:
+    """Give a region its reference direction, in place of the one it had."""
+    part = _part(project)
+    others = tuple(d for d in part.directions if d.region != direction.region)
+    whole = [d for d in (*others, direction) if d.region == WHOLE]
+    ways = (*whole, *(d for d in (*others, direction) if d.region != WHOLE))
+    return put_part(project, replace(part, directions=ways))
+
+
+def mend_directions(project: Project) -> Project:
+    """Give elements without a 0° the axis that lies flattest on them as their direction.
+
+    Raises
+    ------
+    PartError
+        When every element has its direction.
+    """
+    part = _part(project)
+    whole = meshed(replace(part, fallback=None))
+    if len(whole.undefined) == 0:
+        raise PartError("Every element has a 0° direction.", "Reference direction", "")
+    across = np.abs(whole.mesh.normals()[whole.undefined]).max(axis=0)
+    axis = np.eye(3)[int(across.argmin())]
+    return put_part(project, replace(part, fallback=tuple(axis.tolist())))
+
+
+def put_lay_up(project: Project, rungs: Iterable[Rung]) -> Project:
+    """Replace the lay-up."""
+    return put_part(project, replace(_part(project), lay_up=tuple(rungs)))
+
+
+def mirrored(project: Project, rungs: Sequence[Rung]) -> tuple[Rung, ...]:
+    """Rungs in reverse order; stacks come apart into their plies, as their order turns too."""
+    found: list[Rung] = []
+    for rung in reversed(rungs):
+        stack = project.stack(rung.stack) if rung.stack else None
+        if stack is None:
+            found.append(rung)
+            continue
+        found += [Rung(rung.region, ply=replace(p, angle=p.angle + rung.turn, sub=""),
+                       active=rung.active) for p in reversed(stack.plies)]  # fmt: skip
+    return tuple(found)
+
+
+def renamed_material(part: Part | None, old: str, new: str) -> Part | None:
+    """Part whose single plies carry a material's new name."""
+    if part is None:
+        return None
+
+    def swap(ply: Ply | None) -> Ply | None:
+        return replace(ply, material=new) if ply is not None and ply.material == old else ply
+
+    return replace(part, lay_up=tuple(replace(r, ply=swap(r.ply)) for r in part.lay_up))
+
+
+def mend_mesh(project: Project, kind: Kind) -> Project:
+    """Take a sort of defect out of a mesh that was read.
+
+    Raises
+    ------
+    PartError
+        When the surface is not a mesh that was read.
+    """
+    part = project.part
+    if part is None or not isinstance(part.surface, ReadSurface):
+        raise PartError("This surface is meshed here.", "Surface", "Change its figures.")
+    mesh = mended(base_mesh(part.surface, part.mesh_size, part.finer), kind)
+    surface = replace(part.surface, mesh=pack_mesh(mesh))
+    return change_part(project, surface=surface)
+
+
+def check_part_data(fresh: Project, project: Project) -> None:
+    """Check part, supports, tables, cases and requirements of a project that is opened.
+
+    Raises
+    ------
+    TartanError
+        On the first thing that cannot stand.
+    """
+    if project.part is not None:
+        fresh = put_part(fresh, project.part)
+    fresh = put_supports(put_tables(fresh, project.tables), project.supports)
+    fresh = put_support_sets(fresh, project.support_sets)
+    fresh = put_combinations(put_cases(fresh, project.cases), project.combinations)
+    fresh = put_outside(fresh, project.outside)
+    put_left_out(put_requirements(fresh, project.requirements), project.left_out)

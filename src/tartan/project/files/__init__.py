@@ -1,0 +1,1 @@
+"""Project files and recovery files."""

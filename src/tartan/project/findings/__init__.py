@@ -1,0 +1,1 @@
+"""What an answer says: margins over a choice, the verdict, its limits, differences."""

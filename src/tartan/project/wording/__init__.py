@@ -1,0 +1,1 @@
+"""How quantities and things of the document are said."""
