@@ -15,13 +15,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import scipy.sparse as sp
-from cvxopt import cholmod, matrix, spmatrix
 from numpy.typing import NDArray
 from scipy.sparse.linalg import ArpackError, LinearOperator, eigsh
 
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.shell.assembly import finished
+from tartan.core.shell.factor import count_below, factor
 
 Array = NDArray[np.float64]
 
@@ -67,51 +66,6 @@ class Modes:
         return np.sqrt(np.maximum(self.values, 0.0)) / (2 * np.pi)
 
 
-def factor(K: Any) -> Callable[[Array], Array]:
-    """Factorise a positive definite matrix; return what solves with it.
-
-    Raises
-    ------
-    MechanismError
-        When it is not positive definite.
-    """
-    lower = _lower(K)
-    symbolic = cholmod.symbolic(lower)
-    try:
-        cholmod.numeric(lower, symbolic)
-    except ArithmeticError as error:
-        raise MechanismError("The stiffness matrix is singular: some of the part can move.",
-                             "Supports", "Check supports and materials.") from error  # fmt: skip
-
-    def solve(right: Array) -> Array:
-        b = matrix(np.ascontiguousarray(right, float).reshape(len(right), -1))
-        cholmod.solve(symbolic, b)
-        return np.asarray(np.array(b).reshape(right.shape))
-
-    return solve
-
-
-def _lower(K: Any) -> Any:
-    low = sp.tril(K).tocoo()
-    return spmatrix(matrix(low.data), matrix(low.row.astype(int)), matrix(low.col.astype(int)),
-                    K.shape)  # fmt: skip
-
-
-def count_below(K: Any, M: Any, bound: float) -> int:
-    """Eigenvalues of ``K φ = λ M φ`` below a bound, by the signs of the pivots."""
-    n = K.shape[0]
-    lower = _lower(K - bound * M)
-    before = cholmod.options.get("supernodal", 2)
-    cholmod.options["supernodal"] = 0
-    try:
-        symbolic = cholmod.symbolic(lower)
-        cholmod.numeric(lower, symbolic)
-        pivots = np.array(matrix(cholmod.getfactor(symbolic)[:: n + 1])).ravel()
-    finally:
-        cholmod.options["supernodal"] = before
-    return int((pivots < 0).sum())
-
-
 def buckling(
     K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = MOST_FACTOR,
     compresses: bool = True, check: bool = True,
@@ -150,7 +104,7 @@ def buckling(
         factor(K)
         K = K + held
     try:
-        solve = factor(K)
+        solve = factor(K).solve
     except MechanismError:
         if held is None:
             raise
@@ -238,7 +192,7 @@ def modes(K: Any, M: Any, count: int = 6, *, shift: float = 0.0, check: bool = T
         When ``K + shift M`` is singular.
     """
     yield "factorising", 0.0
-    solve = factor(K + shift * M if shift else K)
+    solve = factor(K + shift * M if shift else K).solve
     yield "iterating", 0.3
     n = K.shape[0]
     inverse = LinearOperator((n, n), matvec=solve, dtype=float)

@@ -13,11 +13,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-import scipy.sparse as sp
-from cvxopt import cholmod, matrix, spmatrix
+from cvxopt import matrix, spmatrix
 from numpy.typing import NDArray
 
-from tartan.core.errors import MechanismError, PartError
+from tartan.core.errors import PartError
 from tartan.core.shell.assembly import (
     Found,
     Part,
@@ -32,6 +31,7 @@ from tartan.core.shell.balance import equilibrium
 from tartan.core.shell.constraints import Held, check_free_motions
 from tartan.core.shell.defects import serious_defects
 from tartan.core.shell.directions import undefined
+from tartan.core.shell.factor import Factor, lower_half
 from tartan.core.shell.loads import resultant
 from tartan.core.shell.matrices import (
     geometric_matrix,
@@ -94,11 +94,11 @@ class Solution:
 
 @dataclass
 class Reuse:
-    """Pattern and symbolic factor of the last mesh and supports."""
+    """Pattern and factor, with its ordering, of the last mesh and supports."""
 
     key: bytes = b""
     pattern: Pattern | None = None
-    symbolic: Any = None
+    factor: Factor = field(default_factory=Factor)
     matrix: Any = None
 
 
@@ -227,7 +227,8 @@ def _renewed(reuse: Reuse, model: ShellModel) -> bool:
     ).digest()
     if reuse.key == key and reuse.pattern is not None:
         return False
-    reuse.symbolic, reuse.matrix, reuse.key = None, None, key
+    reuse.factor.forget()
+    reuse.matrix, reuse.key = None, key
     return True
 
 
@@ -270,23 +271,11 @@ def _factor_and_solve(problem: Problem, stiffness: list[Array]) -> Array:
         right = flat[:, free]
     else:
         whole = pattern.sparse(stiffness)
-        reduced = sp.tril(rules.T.T @ whole @ rules.T).tocoo()
-        K = spmatrix(matrix(reduced.data), matrix(reduced.row.astype(int)),
-                     matrix(reduced.col.astype(int)), reduced.shape)  # fmt: skip
+        K = lower_half(rules.T.T @ whole @ rules.T)
         pulled = (whole @ moves.T).T if moves.any() else 0.0
         right = (flat - pulled) @ rules.T
-    if reuse.symbolic is None:
-        reuse.symbolic = cholmod.symbolic(K)
-    block = matrix(np.ascontiguousarray(right.T))
-    try:
-        cholmod.numeric(K, reuse.symbolic)
-    except ArithmeticError as error:
-        # A failed factor must not be reused.
-        reuse.symbolic = None
-        raise MechanismError("The stiffness matrix is singular: some of the part can move.",
-                             "Supports", "Check supports and materials.") from error  # fmt: skip
-    cholmod.solve(reuse.symbolic, block)
-    found = np.array(block).T
+    reuse.factor.take(K)
+    found = reuse.factor.solve(right.T).T
     if rules is None:
         displacement = np.zeros((len(forces), model.fixed.size))
         displacement[:, free] = found
