@@ -11,6 +11,7 @@ import pytest
 from PyQt6.QtCore import QThread
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
 
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
@@ -19,6 +20,21 @@ from tartan.project.document.model import Project
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
 from tests.panels import dish_panel
+
+PATIENCE = 60_000
+"""Milliseconds that anything may take before a test gives it up; machines differ."""
+
+_wait_until = QtBot.waitUntil
+
+
+def _wait_patiently(
+    bot: QtBot, callback: Callable[[], object], *, timeout: int = PATIENCE
+) -> None:
+    _wait_until(bot, callback, timeout=max(timeout, PATIENCE))
+
+
+# What is waited for comes in its own time: a slow machine must not turn a test red.
+QtBot.waitUntil = _wait_patiently
 
 if not os.environ.get("DISPLAY"):
     raise pytest.UsageError("The window's tests need a display: use 'make test', or xvfb-run.")
