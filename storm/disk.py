@@ -189,11 +189,11 @@ def main() -> int:
         os.environ["TARTAN_STATE"] = state
         answer = solved(coarse())
         every, ways = writers(answer), troubles()
-        end = time.monotonic() + given.seconds
         # Each is tried once in peace: what it needs is loaded before there is trouble.
         for suffix, write in every.values():
             with tempfile.TemporaryDirectory() as place:
                 write(Path(place) / f"sound{suffix}")
+        end = time.monotonic() + given.seconds
         while time.monotonic() < end:
             quick = rng.random() < 0.9
             name = rng.choice([n for n in every if n.startswith(("report", "map")) != quick])
