@@ -21,15 +21,9 @@ from tartan.desktop import theme
 from tartan.desktop.scene.callouts import Callouts
 from tartan.desktop.scene.gestures import Handles, Sweep
 from tartan.desktop.scene.marks import Marks
+from tartan.desktop.scene.smoothing import samples
 
 Array = NDArray[np.float64]
-
-
-SMOOTH = 2
-"""Samples a pixel."""
-
-LARGE = 15_000
-"""Elements above which frames are drawn unsmoothed."""
 
 
 class _View(QtInteractor):  # type: ignore[misc]
@@ -81,7 +75,7 @@ class PartScene(Marks, QWidget):
         # A breath between Qt's painting and the frame keeps the event loop's gaps short.
         self._soon.setInterval(30)
         self._soon.timeout.connect(self._draw_frame)
-        self.view = _View(self, auto_update=False, multi_samples=SMOOTH)
+        self.view = _View(self, auto_update=False, multi_samples=samples())
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.view)
@@ -141,8 +135,7 @@ class PartScene(Marks, QWidget):
         self._actor.SetBackfaceProperty(under)
         self._locator = None
         self.callouts.clear()
-        # Smoothing of edges doubles a frame's time in software, and a large mesh shows none.
-        self.view.render_window.SetMultiSamples(SMOOTH if mesh.count <= LARGE else 0)
+        self.view.render_window.SetMultiSamples(samples(mesh))
         self.paint(None)
         for name in list(self._extras):
             self.clear(name)
