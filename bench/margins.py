@@ -59,8 +59,9 @@ def envelope_memory() -> float:
 def painted(view: QtInteractor, act) -> float:  # type: ignore[no-untyped-def]
     """Time from an act to the end of the frame that follows it [s]."""
     done: list[float] = []
-    observer = view.render_window.AddObserver("EndEvent", lambda *_: done.append(
-        time.perf_counter()))  # fmt: skip
+    observer = view.render_window.AddObserver(
+        "EndEvent", lambda *_: done.append(time.perf_counter())
+    )
     start = time.perf_counter()
     act()
     while not done:
@@ -96,8 +97,9 @@ def stepping_figures(steps: int = 14) -> tuple[float, float, float, int]:
     return statistics.median(spent) / alone, statistics.median(spent), alone, count
 
 
-def bare_repaint(nodes: np.ndarray, quads: np.ndarray, width: int, height: int, steps: int
-                 ) -> float:  # fmt: skip
+def bare_repaint(
+    nodes: np.ndarray, quads: np.ndarray, width: int, height: int, steps: int
+) -> float:
     """Other colours on the same mesh in a view of VTK's alone [s]."""
     view = QtInteractor(auto_update=False, multi_samples=SMOOTH if len(quads) <= LARGE else 0)
     view.resize(width, height)

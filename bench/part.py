@@ -61,8 +61,9 @@ def send(view: QtInteractor, kind: QEvent.Type, at: QPoint, held: Qt.MouseButton
     buttons = held if kind != QEvent.Type.MouseButtonRelease else Qt.MouseButton.NoButton
     where = QPointF(at)
     place = QPointF(view.mapToGlobal(at))
-    QApplication.sendEvent(view, QMouseEvent(kind, where, place, button, buttons,
-                                             Qt.KeyboardModifier.NoModifier))  # fmt: skip
+    QApplication.sendEvent(
+        view, QMouseEvent(kind, where, place, button, buttons, Qt.KeyboardModifier.NoModifier)
+    )
 
 
 def rotate(view: QtInteractor, frames: int = 12, pause: int = 0) -> float:
@@ -168,9 +169,14 @@ def angle_figures(runs: int = 5) -> tuple[float, float, int]:
     for turn in range(1, runs + 1):
         ticks = Ticks()
         begin = time.perf_counter()
-        session.edit("turn", lambda p, t=turn: stack_edits.put_plies(  # type: ignore[misc]
-            p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + 3.0 * t)
-                                      for q in p.stacks[0].plies]))  # fmt: skip
+        session.edit(
+            "turn",
+            lambda p, t=turn: stack_edits.put_plies(  # type: ignore[misc]
+                p,
+                "reflector sandwich",
+                [dataclasses.replace(q, angle=q.angle + 3.0 * t) for q in p.stacks[0].plies],
+            ),
+        )
         until(lambda: not session.solving)
         scene = window.margins.scene
         assert scene is not None
@@ -200,8 +206,10 @@ def write_plate(path: Path, holes: int) -> None:
     gmsh.option.setString("Geometry.OCCTargetUnit", "MM")
     occ = gmsh.model.occ
     block = occ.addBox(0, 0, 0, 400, 200, 10)
-    tools = [(3, occ.addCylinder(15 + 20 * (i % 19), 20 + 40 * (i // 19), -5, 0, 0, 20, 5))
-             for i in range(holes)]  # fmt: skip
+    tools = [
+        (3, occ.addCylinder(15 + 20 * (i % 19), 20 + 40 * (i // 19), -5, 0, 0, 20, 5))
+        for i in range(holes)
+    ]
     occ.cut([(3, block)], tools)
     occ.synchronize()
     gmsh.write(str(path))
@@ -227,10 +235,16 @@ def step_figure(runs: int = 3) -> tuple[float, int]:
 def bare_gmsh(path: Path, size: float) -> int:
     """What gmsh itself takes: read, heal and mesh; returns the number of faces."""
     gmsh.initialize(interruptible=False)
-    for name, value in (("General.Terminal", 0), ("General.NumThreads", 1),
-                        ("Mesh.MeshSizeMax", size), ("Mesh.MeshSizeMin", size / 20),
-                        ("Mesh.MeshSizeFromCurvature", 12), ("Mesh.Algorithm", 8),
-                        ("Mesh.RecombineAll", 1), ("Mesh.RecombinationAlgorithm", 1)):  # fmt: skip
+    for name, value in (
+        ("General.Terminal", 0),
+        ("General.NumThreads", 1),
+        ("Mesh.MeshSizeMax", size),
+        ("Mesh.MeshSizeMin", size / 20),
+        ("Mesh.MeshSizeFromCurvature", 12),
+        ("Mesh.Algorithm", 8),
+        ("Mesh.RecombineAll", 1),
+        ("Mesh.RecombinationAlgorithm", 1),
+    ):
         gmsh.option.setNumber(name, value)
     for heal in ("FixDegenerated", "FixSmallEdges", "FixSmallFaces", "SewFaces"):
         gmsh.option.setNumber(f"Geometry.OCC{heal}", 1)

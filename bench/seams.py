@@ -40,8 +40,9 @@ def one_more_support_set() -> float:
     ratios = []
     for run in range(RUNS + 1):
         one = _timed([Problem(m, forces, None, reuse[0])])
-        two = _timed([Problem(m, forces[:4], None, reuse[1]),
-                      Problem(other, forces[4:], None, reuse[2])])  # fmt: skip
+        two = _timed(
+            [Problem(m, forces[:4], None, reuse[1]), Problem(other, forces[4:], None, reuse[2])]
+        )
         if run:
             added = sum(two.values()) - sum(one.values())
             ratios.append(added / one["factorising"])
@@ -61,8 +62,10 @@ def tied_factor() -> float:
     """Size of the factor of two tied plates against that of one plate meshed through."""
     a, b = grid_mesh(Panel(1.0, 1.0), 40, 40), grid_mesh(Panel(1.0, 1.0), 40, 33)
     n = len(a.nodes)
-    mesh = Mesh(np.concatenate([a.nodes, b.nodes + np.array([1.001, 0, 0])]),
-                np.concatenate([a.quads, b.quads + n]))  # fmt: skip
+    mesh = Mesh(
+        np.concatenate([a.nodes, b.nodes + np.array([1.001, 0, 0])]),
+        np.concatenate([a.quads, b.quads + n]),
+    )
     tie = tie_nodes(mesh, n + b.edges["left edge"], np.arange(len(a.quads)))
     x, free = np.array([1.0, 0.0, 0.0]), np.zeros((len(mesh.nodes), 6), bool)
     rules = constrain(mesh, [Held(a.edges["left edge"], tuple(range(6)))], [tie])

@@ -21,8 +21,10 @@ SETS = {"ply": ("tsai_wu", "hashin")}
 
 def laminate(count: int, turn: float = 0.0) -> Laminate:
     angles = [0.0, 45.0, -45.0, 90.0]
-    plies = tuple(Ply(UNIDIRECTIONAL.name, angles[i % 4] + (turn if i == 2 else 0.0), 1.25e-4)
-                  for i in range(count))  # fmt: skip
+    plies = tuple(
+        Ply(UNIDIRECTIONAL.name, angles[i % 4] + (turn if i == 2 else 0.0), 1.25e-4)
+        for i in range(count)
+    )
     return make_laminate(Stack("b", plies), {UNIDIRECTIONAL.name: UNIDIRECTIONAL})
 
 
@@ -36,8 +38,9 @@ def model(n: int, plies: int, turn: float = 0.0) -> ShellModel:
 
 def cases(m: ShellModel, count: int) -> np.ndarray:
     rng = np.random.default_rng(0)
-    return np.array([loads.pressure(m.mesh, rng.normal(1e3, 500, (m.mesh.count, 4)))
-                     for _ in range(count)])  # fmt: skip
+    return np.array(
+        [loads.pressure(m.mesh, rng.normal(1e3, 500, (m.mesh.count, 4))) for _ in range(count)]
+    )
 
 
 def bare(m: ShellModel, forces: np.ndarray) -> float:
@@ -45,8 +48,7 @@ def bare(m: ShellModel, forces: np.ndarray) -> float:
     pattern = make_pattern(m.mesh, m.fixed)
     values = matrix(pattern.values(stiffness_matrices(m)))
     K = spmatrix(values, pattern.rows, pattern.columns, (pattern.size, pattern.size))
-    right = matrix(np.ascontiguousarray(
-        forces.reshape(len(forces), -1)[:, ~m.fixed.ravel()].T))  # fmt: skip
+    right = matrix(np.ascontiguousarray(forces.reshape(len(forces), -1)[:, ~m.fixed.ravel()].T))
     symbolic = cholmod.symbolic(K)
     start = time.perf_counter()
     cholmod.numeric(K, symbolic)
@@ -130,15 +132,19 @@ def more_plies() -> float:
     few, many = model(100, 8), model(100, 64)
     forces = cases(few, 1)
     solve(few, forces)
-    times = {c: min(spent(lambda m=m: solve(m, forces)) for _ in range(3))
-             for c, m in ((8, few), (64, many))}  # fmt: skip
+    times = {
+        c: min(spent(lambda m=m: solve(m, forces)) for _ in range(3))
+        for c, m in ((8, few), (64, many))
+    }
     return times[64] / times[8]
 
 
 def peak_memory() -> float:
     """Peak of a process that answers 250 000 unknowns, 48 plies, 16 cases [bytes]."""
-    code = ("import resource; from bench.shell import *; m = model(203, 48); "
-            "f = cases(m, 16); s = solve(m, f); assess(m.laminate, s.strains, SETS); "
-            "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)")  # fmt: skip
+    code = (
+        "import resource; from bench.shell import *; m = model(203, 48); "
+        "f = cases(m, 16); s = solve(m, f); assess(m.laminate, s.strains, SETS); "
+        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
+    )
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     return float(out.stdout.split()[-1]) * 1024

@@ -30,17 +30,27 @@ from tartan.project.document.model import CriteriaSet, Project
 from tartan.project.edits import design_edits, stack_edits
 
 SHEARS = {"ply": ("interlaminar",), "woven": ("interlaminar",), "core": ("core_shear",)}
-CRITERIA = CriteriaSet("three", (("ply", ("tsai_wu", "hashin", "max_stress")),
-                                 ("woven", ("tsai_wu",)), ("isotropic", ("von_mises",)),
-                                 ("core", ("core_shear",))))  # fmt: skip
+CRITERIA = CriteriaSet(
+    "three",
+    (
+        ("ply", ("tsai_wu", "hashin", "max_stress")),
+        ("woven", ("tsai_wu",)),
+        ("isotropic", ("von_mises",)),
+        ("core", ("core_shear",)),
+    ),
+)
 
 
 def long_project(count: int, sets: int) -> Project:
     rng = np.random.default_rng(2)
     plies = tuple(Ply("UD carbon", float(a), 1.25e-4) for a in rng.choice([0, 45, -45, 90], count))
     project, _ = stack_edits.add_stack(dish_panel(), "long", plies)
-    loads = tuple(LoadCase(f"set {i}", tuple(rng.normal(size=6) * [1e6, 1e6, 3e5, 2e3, 2e3, 5e2]),
-                          stack="long") for i in range(sets))  # fmt: skip
+    loads = tuple(
+        LoadCase(
+            f"set {i}", tuple(rng.normal(size=6) * [1e6, 1e6, 3e5, 2e3, 2e3, 5e2]), stack="long"
+        )
+        for i in range(sets)
+    )
     return design_edits.put_load_cases(project, loads)
 
 
@@ -51,8 +61,12 @@ def bare_answers(project: Project) -> None:
     laminate = make_laminate(stack, {m.name: m for m in project.materials_of(stack)})
     for loads in project.load_cases:
         found = answer(laminate, loads)
-        reserves(checks_of(laminate, project.governing_sets), found.applied.stress_12[None],
-                 found.shear[None], found.residual)  # fmt: skip
+        reserves(
+            checks_of(laminate, project.governing_sets),
+            found.applied.stress_12[None],
+            found.shear[None],
+            found.residual,
+        )
     for each in project.criteria:
         critical_by_sets(laminate, each.sets)
     critical_shears(laminate, SHEARS)

@@ -74,9 +74,17 @@ def strut(window: MainWindow, folder: Path) -> None:
     """Save the strength of the feed strut, an envelope against a baseline, and the history."""
     window.session.select(station="Stacks", stack="feed strut", plies=())
     window.pin_baseline()
-    window.session.edit("turn", lambda p: stack_edits.put_plies(p, "feed strut", [
-        replace(q, angle=20.0) if i in (2, 7) else q
-        for i, q in enumerate(p.stack("feed strut").plies)]))  # fmt: skip
+    window.session.edit(
+        "turn",
+        lambda p: stack_edits.put_plies(
+            p,
+            "feed strut",
+            [
+                replace(q, angle=20.0) if i in (2, 7) else q
+                for i, q in enumerate(p.stack("feed strut").plies)
+            ],
+        ),
+    )
     for name in ("Strength", "History"):
         next(tab for tab in window.stacks.tabs.buttons() if tab.text() == name).click()
         QTest.qWait(1200)

@@ -19,13 +19,22 @@ def main() -> int:
     given = asked.parse_args()
     failed = []
     for name, share in PARTS.items():
-        called = [sys.executable, "-m", f"storm.{name}", "--seed", str(given.seed),
-                  "--seconds", f"{share * given.seconds:.0f}"]  # fmt: skip
+        called = [
+            sys.executable,
+            "-m",
+            f"storm.{name}",
+            "--seed",
+            str(given.seed),
+            "--seconds",
+            f"{share * given.seconds:.0f}",
+        ]
         if subprocess.run(called, check=False).returncode:
             failed.append(name)
         sys.stdout.flush()
-    print(f"storm, seed {given.seed}: " + (f"faults in {', '.join(failed)}" if failed
-                                           else "no fault"))  # fmt: skip
+    print(
+        f"storm, seed {given.seed}: "
+        + (f"faults in {', '.join(failed)}" if failed else "no fault")
+    )
     return 1 if failed else 0
 
 

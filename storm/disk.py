@@ -42,10 +42,12 @@ def writers(answer: PartAnswer) -> dict[str, tuple[str, Write]]:
         "fields": (".vtu", lambda p: export("fields", project, answer, p)),
         "map svg": (".svg", lambda p: export("map", project, answer, p)),
         "map png": (".png", lambda p: export("map", project, answer, p)),
-        "report html": (".html", lambda p: write_report(
-            ReportRequest(project, (p,), ("stacks", "margins")))),
+        "report html": (
+            ".html",
+            lambda p: write_report(ReportRequest(project, (p,), ("stacks", "margins"))),
+        ),
         "report pdf": (".pdf", lambda p: write_report(ReportRequest(project, (p,), ("stacks",)))),
-    }  # fmt: skip
+    }
     for suffix in (".csv", ".xlsx"):
         found[f"materials {suffix[1:]}"] = (
             suffix,
@@ -54,7 +56,9 @@ def writers(answer: PartAnswer) -> dict[str, tuple[str, Write]]:
         for name in ("stacks", "margins"):
             assert name in TABLES
             found[f"{name} {suffix[1:]}"] = (
-                suffix, lambda p, n=name: export(n, project, answer, p))  # type: ignore[misc]  # fmt: skip
+                suffix,
+                lambda p, n=name: export(n, project, answer, p),
+            )  # type: ignore[misc]
     return found
 
 
@@ -110,8 +114,9 @@ def troubles() -> dict[str, Callable[[random.Random], object]]:
     return found | ({"refused": refusing} if os.getuid() == 0 else {})
 
 
-def attempt(write: Write, suffix: str, trouble: Callable[[random.Random], object],
-            rng: random.Random) -> tuple[str, str]:  # fmt: skip
+def attempt(
+    write: Write, suffix: str, trouble: Callable[[random.Random], object], rng: random.Random
+) -> tuple[str, str]:
     """Write over an old file in trouble; say what came of it, and the fault if there is one."""
     with tempfile.TemporaryDirectory(prefix="tartan-disk-") as name:
         place = Path(name)
@@ -206,8 +211,10 @@ def main() -> int:
             if rng.random() < 0.1 and (fault := _keeping(answer, rng)):
                 faults.add(fault)
     total = sum((c for c in counts.values()), Counter())
-    print(f"disk, seed {given.seed}: {total.total()} tried, {total['refused']} refused, "
-          f"{total['written']} written, {len(faults)} kinds of fault")  # fmt: skip
+    print(
+        f"disk, seed {given.seed}: {total.total()} tried, {total['refused']} refused, "
+        f"{total['written']} written, {len(faults)} kinds of fault"
+    )
     for fault in sorted(faults):
         print(fault)
     return 1 if faults else 0

@@ -50,20 +50,38 @@ def fuzz(name: str, seconds: float, seed: int) -> tuple[int, list[Path], str]:
     before = set(place.iterdir())
     with tempfile.TemporaryDirectory() as corpus:
         called = subprocess.run(
-            [sys.executable, "-c", PROGRAM, name, corpus, f"-max_total_time={int(seconds)}",
-             f"-seed={seed % 2**31}", "-timeout=10", "-rss_limit_mb=3000", "-max_len=20000",
-             f"-artifact_prefix={place}/"],
-            capture_output=True, text=True, errors="replace", timeout=seconds + 120,
-            check=False)  # fmt: skip
+            [
+                sys.executable,
+                "-c",
+                PROGRAM,
+                name,
+                corpus,
+                f"-max_total_time={int(seconds)}",
+                f"-seed={seed % 2**31}",
+                "-timeout=10",
+                "-rss_limit_mb=3000",
+                "-max_len=20000",
+                f"-artifact_prefix={place}/",
+            ],
+            capture_output=True,
+            text=True,
+            errors="replace",
+            timeout=seconds + 120,
+            check=False,
+        )
     tried = 0
     for line in called.stderr.splitlines():
         if line.startswith("#"):
             with contextlib.suppress(ValueError):
                 tried = max(tried, int(line[1:].split()[0]))
     made = sorted(set(place.iterdir()) - before)
-    said = "" if called.returncode == 0 else "\n".join(
-        x for x in called.stderr.splitlines() if x and not x.startswith(("#", "INFO"))
-    )[-600:]  # fmt: skip
+    said = (
+        ""
+        if called.returncode == 0
+        else "\n".join(
+            x for x in called.stderr.splitlines() if x and not x.startswith(("#", "INFO"))
+        )[-600:]
+    )
     return tried, made, said
 
 

@@ -182,10 +182,11 @@ def main() -> int:
     print(f"kills, seed {given.seed}")
     windows, kills, stops = Told(), Told(), Told()
     end = time.monotonic() + given.seconds
-    turns = [(windows, "a killed window", lambda: kill_a_window(rng, windows)),
-             (kills, "a killed solver", lambda: strike_the_solver(rng, signal.SIGKILL)),
-             (stops, "a stopped solver", lambda: strike_the_solver(rng, signal.SIGSTOP)),
-             ]  # fmt: skip
+    turns = [
+        (windows, "a killed window", lambda: kill_a_window(rng, windows)),
+        (kills, "a killed solver", lambda: strike_the_solver(rng, signal.SIGKILL)),
+        (stops, "a stopped solver", lambda: strike_the_solver(rng, signal.SIGSTOP)),
+    ]
     weights = (6, 2, 1)
     while time.monotonic() < end:
         told, name, attempt = rng.choices(turns, weights)[0]

@@ -10,10 +10,49 @@ import zipfile
 from collections.abc import Callable
 from typing import Any
 
-ODD_NUMBERS = (0, -1, 1, 2**31, -(2**31), 2**63, 10**18, 10**400, 1e308, -1e308, 1e-308, 5e-324,
-               0.1, 1e300, 1e-150, float("inf"), float("-inf"), float("nan"))  # fmt: skip
-ODD_TEXTS = ("", " ", "=1+1", "\u0000", "\ud800", "x" * 5000, "∞", "nan", "../../etc", "[0/90]s",
-             "'", '"', "%s", "{a}", "<b>", "\r\n", "é", "0", "1e999", "-", "\u202e")  # fmt: skip
+ODD_NUMBERS = (
+    0,
+    -1,
+    1,
+    2**31,
+    -(2**31),
+    2**63,
+    10**18,
+    10**400,
+    1e308,
+    -1e308,
+    1e-308,
+    5e-324,
+    0.1,
+    1e300,
+    1e-150,
+    float("inf"),
+    float("-inf"),
+    float("nan"),
+)
+ODD_TEXTS = (
+    "",
+    " ",
+    "=1+1",
+    "\u0000",
+    "\ud800",
+    "x" * 5000,
+    "∞",
+    "nan",
+    "../../etc",
+    "[0/90]s",
+    "'",
+    '"',
+    "%s",
+    "{a}",
+    "<b>",
+    "\r\n",
+    "é",
+    "0",
+    "1e999",
+    "-",
+    "\u202e",
+)
 
 
 def flipped(data: bytes, rng: random.Random) -> bytes:
@@ -103,8 +142,19 @@ def _changed(tree: Any, rng: random.Random) -> Any:
 
 
 def _odd(rng: random.Random) -> Any:
-    return rng.choice((rng.choice(ODD_NUMBERS), rng.choice(ODD_TEXTS), None, True, [], {}, [[]],
-                       {"kind": rng.choice(ODD_TEXTS)}, [0.0] * 3))  # fmt: skip
+    return rng.choice(
+        (
+            rng.choice(ODD_NUMBERS),
+            rng.choice(ODD_TEXTS),
+            None,
+            True,
+            [],
+            {},
+            [[]],
+            {"kind": rng.choice(ODD_TEXTS)},
+            [0.0] * 3,
+        )
+    )
 
 
 def members(data: bytes, rng: random.Random) -> bytes:

@@ -28,13 +28,59 @@ from tartan.project.edits import case_edits, part_edits, stack_edits
 from tartan.project.files import storage
 
 PIECES = (
-    "<script>alert(1)</script>", "</style>", '"><img src=x onerror=y>', "<!--", "]]>", "&amp;",
-    "&#0;", '=HYPERLINK("x")', "=1+1", "+1", "-1", "@a", "$\\frac{", "$x$", "\\", "%s", "%n",
-    "{0}", "{{7*7}}", "{% raw %}", "../../etc/passwd", "a/b", "C:\\x", "'", '"', ",", ";", "|",
-    "\u202e", "\u200b", "e\u0301", "\U0001f9f5", "\u00a0", "\ufeff", "\ufffe", "\u2028",
-    "\x00", "\x1b[31m", "\ud800", "\n", "\t", "[0/90]s", "1e999", "nan", "x" * 400, "名前",
-    "שם", " ", "", "part", "whole part", "0",
-)  # fmt: skip
+    "<script>alert(1)</script>",
+    "</style>",
+    '"><img src=x onerror=y>',
+    "<!--",
+    "]]>",
+    "&amp;",
+    "&#0;",
+    '=HYPERLINK("x")',
+    "=1+1",
+    "+1",
+    "-1",
+    "@a",
+    "$\\frac{",
+    "$x$",
+    "\\",
+    "%s",
+    "%n",
+    "{0}",
+    "{{7*7}}",
+    "{% raw %}",
+    "../../etc/passwd",
+    "a/b",
+    "C:\\x",
+    "'",
+    '"',
+    ",",
+    ";",
+    "|",
+    "\u202e",
+    "\u200b",
+    "e\u0301",
+    "\U0001f9f5",
+    "\u00a0",
+    "\ufeff",
+    "\ufffe",
+    "\u2028",
+    "\x00",
+    "\x1b[31m",
+    "\ud800",
+    "\n",
+    "\t",
+    "[0/90]s",
+    "1e999",
+    "nan",
+    "x" * 400,
+    "名前",
+    "שם",
+    " ",
+    "",
+    "part",
+    "whole part",
+    "0",
+)
 
 
 class _Tags(HTMLParser):
@@ -60,18 +106,26 @@ def hostile(rng: random.Random) -> str:
 
 def renamed(project: Project, rng: random.Random) -> Project:
     """The project with hostile names wherever one is taken."""
-    part, material, stack, case = (project.part, project.materials[0], project.stacks[0],
-                                   project.cases[0])  # fmt: skip
+    part, material, stack, case = (
+        project.part,
+        project.materials[0],
+        project.stacks[0],
+        project.cases[0],
+    )
     assert part is not None
-    ways = [lambda p, n: stack_edits.rename_project(p, n),
-            lambda p, n: stack_edits.put_material(p, material.name,
-                                            dataclasses.replace(material, name=n)),
-            lambda p, n: stack_edits.rename_stack(p, stack.name, n),
-            lambda p, n: case_edits.rename_case(p, case.name, n)]  # fmt: skip
+    ways = [
+        lambda p, n: stack_edits.rename_project(p, n),
+        lambda p, n: stack_edits.put_material(
+            p, material.name, dataclasses.replace(material, name=n)
+        ),
+        lambda p, n: stack_edits.rename_stack(p, stack.name, n),
+        lambda p, n: case_edits.rename_case(p, case.name, n),
+    ]
     if part.regions:
         region = part.regions[0]
-        ways.append(lambda p, n: part_edits.put_region(
-            p, dataclasses.replace(region, name=n), region.name))  # fmt: skip
+        ways.append(
+            lambda p, n: part_edits.put_region(p, dataclasses.replace(region, name=n), region.name)
+        )
     history = History.start(project)
     for way in ways:
         name = hostile(rng)
@@ -131,8 +185,9 @@ def main() -> int:
         place = Path(name)
         os.environ["TARTAN_STATE"] = str(place / "state")
         project, path = coarse(), place / "plain.html"
-        write_report(ReportRequest(project, (path,), ("summary", "materials", "stacks",
-                                                      "margins")))  # fmt: skip
+        write_report(
+            ReportRequest(project, (path,), ("summary", "materials", "stacks", "margins"))
+        )
         plain = tags_of(path).tags
         end = time.monotonic() + given.seconds
         while time.monotonic() < end:

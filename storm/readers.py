@@ -14,7 +14,8 @@ import numpy as np
 from storm import mutate
 from tartan.core.criteria.formula import FormulaCriterion
 from tartan.core.shell.mesh import Panel, grid_mesh
-from tartan.core.stack.notation import context_for, parse
+from tartan.core.stack.notation import parse
+from tartan.core.stack.notation_written import context_for
 from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.exchange.meshfiles import SUFFIXES, read_mesh
 from tartan.exchange.outside_files import read_outside
@@ -85,8 +86,12 @@ def _meshes(suffix: str) -> bytes:
         made = meshio.Mesh(mesh.nodes, [("triangle", three)])
     else:
         made = meshio.Mesh(mesh.nodes, [("quad", mesh.quads)])
-    options = {".vtu": {"binary": False}, ".xdmf": {"data_format": "XML"},
-               ".ply": {"binary": False}, ".msh": {"binary": False}}  # fmt: skip
+    options = {
+        ".vtu": {"binary": False},
+        ".xdmf": {"data_format": "XML"},
+        ".ply": {"binary": False},
+        ".msh": {"binary": False},
+    }
     form = {".msh": {"file_format": "gmsh22"}}.get(suffix, {})
     return _written(lambda p: made.write(p, **form, **options.get(suffix, {})), suffix)
 
@@ -95,42 +100,79 @@ def _simple_cases() -> bytes:
     """The cases that come with Tartan and are answered in a moment."""
     text = (Path(storage.__file__).parents[2] / "exchange/verify/public.json").read_text("utf-8")
     data = json.loads(text)
-    quick = [c for c in data["cases"] if c["kind"] in ("clt", "failure", "input_error",
-                                                       "laminate", "criteria")]  # fmt: skip
+    quick = [
+        c
+        for c in data["cases"]
+        if c["kind"] in ("clt", "failure", "input_error", "laminate", "criteria")
+    ]
     return json.dumps({**data, "cases": (quick or data["cases"][:3])[:2]}).encode()
 
 
 def readers() -> list[Reader]:
     """All of them."""
-    table = Table("p", ("x [mm]", "y [mm]", "z [mm]", "p [kPa]"),
-                  tuple((float(i), float(i % 3), 0.0, 1.5) for i in range(6)))  # fmt: skip
-    forces = Table("f", ("element", "case", "Nx [N/mm]", "Ny [N/mm]"),
-                   tuple((i, "a", 1.0, -2.0) for i in range(1, 5)))  # fmt: skip
+    table = Table(
+        "p",
+        ("x [mm]", "y [mm]", "z [mm]", "p [kPa]"),
+        tuple((float(i), float(i % 3), 0.0, 1.5) for i in range(6)),
+    )
+    forces = Table(
+        "f",
+        ("element", "case", "Nx [N/mm]", "Ny [N/mm]"),
+        tuple((i, "a", 1.0, -2.0) for i in range(1, 5)),
+    )
     stack = SAMPLE.stacks[0]
     kept = json.dumps({"pid": 1, "started": "x", "path": "", "project": storage.to_text(SAMPLE)})
     found = [
-        Reader("project", storage.SUFFIX, tuple(storage.to_text(p()).encode()
-               for p in (dish_panel, light_dish_panel)), mutate.JSON, _project),
+        Reader(
+            "project",
+            storage.SUFFIX,
+            tuple(storage.to_text(p()).encode() for p in (dish_panel, light_dish_panel)),
+            mutate.JSON,
+            _project,
+        ),
         Reader("recovery", ".recovery.json", (kept.encode(),), mutate.JSON, _recovery),
         Reader("cases", ".json", (_simple_cases(),), mutate.JSON, _verify),
-        Reader("notation", ".txt", (b"[45 woven carbon/0_12 UD carbon/90_2]s", b"[(0/90)2/+-45]s",
-               b"[0/45/-45/90 mid]s"), mutate.TEXT, _notation),
-        Reader("formula", ".txt", (b"(s1 / Xt)**2 + (s12 / S12)**2", b"max(abs(s1)/Xt, s2/Yt)",
-               b"sqrt(s1**2 - s1*s2) / Xc if s1 < 0 else s2 / Yt"), mutate.TEXT, _formula),
-        Reader("rungs", ".txt", (b"stack\tregion\ndish face\tall\n", b"0\tUD carbon\t0.1\n"),
-               mutate.TEXT, _rungs),
-    ]  # fmt: skip
+        Reader(
+            "notation",
+            ".txt",
+            (b"[45 woven carbon/0_12 UD carbon/90_2]s", b"[(0/90)2/+-45]s", b"[0/45/-45/90 mid]s"),
+            mutate.TEXT,
+            _notation,
+        ),
+        Reader(
+            "formula",
+            ".txt",
+            (
+                b"(s1 / Xt)**2 + (s12 / S12)**2",
+                b"max(abs(s1)/Xt, s2/Yt)",
+                b"sqrt(s1**2 - s1*s2) / Xc if s1 < 0 else s2 / Yt",
+            ),
+            mutate.TEXT,
+            _formula,
+        ),
+        Reader(
+            "rungs",
+            ".txt",
+            (b"stack\tregion\ndish face\tall\n", b"0\tUD carbon\t0.1\n"),
+            mutate.TEXT,
+            _rungs,
+        ),
+    ]
     tables: list[tuple[str, Callable[[Path], object], Callable[[Path], object]]] = [
         ("materials", lambda p: write_materials(SAMPLE.materials, p), read_materials),
-        ("plies", lambda p: write_table(plies_table("s", stack.plies), p),
-         lambda p: read_plies_file(p, SAMPLE)),
+        (
+            "plies",
+            lambda p: write_table(plies_table("s", stack.plies), p),
+            lambda p: read_plies_file(p, SAMPLE),
+        ),
         ("pressure", lambda p: write_table(table, p), read_pressure),
         ("forces", lambda p: write_table(forces, p), read_outside),
-    ]  # fmt: skip
+    ]
     for name, write, read in tables:
         for suffix, ways in ((".csv", mutate.TEXT), (".xlsx", mutate.ZIP)):
-            found.append(Reader(f"{name} {suffix[1:]}", suffix, (_written(write, suffix),), ways,
-                                read))  # fmt: skip
+            found.append(
+                Reader(f"{name} {suffix[1:]}", suffix, (_written(write, suffix),), ways, read)
+            )
     for suffix in SUFFIXES:
         ways = mutate.BYTES if suffix == ".stl" else mutate.TEXT
         found.append(Reader(f"mesh {suffix[1:]}", suffix, (_meshes(suffix),), ways, read_mesh))

@@ -84,14 +84,16 @@ def _work(seed: int, seconds: float, results: Any) -> None:
             path = Path(place) / f"storm{reader.suffix}"
             (OUT / f"now-{seed}").write_bytes(reader.name.encode() + b"\n" + data)
             state, what = try_one(reader, data, path)
-            results.put((reader.name, state, what, data if state == "fault" else b"",
-                         reader.suffix))  # fmt: skip
+            results.put(
+                (reader.name, state, what, data if state == "fault" else b"", reader.suffix)
+            )
     (OUT / f"now-{seed}").unlink(missing_ok=True)
     results.put(None)
 
 
-def campaign(seconds: float, seed: int, workers: int = 2) -> tuple[dict[str, Counter[str]],
-                                                                   dict[str, Path]]:  # fmt: skip
+def campaign(
+    seconds: float, seed: int, workers: int = 2
+) -> tuple[dict[str, Counter[str]], dict[str, Path]]:
     """Damaged input for a time; counts by reader, and one file for each kind of fault."""
     OUT.mkdir(parents=True, exist_ok=True)
     context = multiprocessing.get_context("fork")
@@ -134,8 +136,9 @@ def _keep(what: str, data: bytes, suffix: str, faults: dict[str, Path]) -> None:
         faults[what].write_bytes(data)
 
 
-def _fallen(seed: int, code: int, counts: dict[str, Counter[str]], faults: dict[str, Path]
-            ) -> None:  # fmt: skip
+def _fallen(
+    seed: int, code: int, counts: dict[str, Counter[str]], faults: dict[str, Path]
+) -> None:
     """A reader took its process with it: what it was reading lies on the disk."""
     with contextlib.suppress(OSError):
         name, _, data = (OUT / f"now-{seed}").read_bytes().partition(b"\n")
@@ -157,8 +160,10 @@ def main() -> int:
     for name, c in counts.items():
         total.update(c)
         print(f"{name:16}{sum(c.values()):9}{c['refused']:9}{c['taken']:9}{c['fault']:9}")
-    print(f"{'all':16}{sum(total.values()):9}{total['refused']:9}{total['taken']:9}"
-          f"{total['fault']:9}")  # fmt: skip
+    print(
+        f"{'all':16}{sum(total.values()):9}{total['refused']:9}{total['taken']:9}"
+        f"{total['fault']:9}"
+    )
     for what, path in faults.items():
         print(f"{what}   {path}")
     return 1 if faults else 0

@@ -139,7 +139,8 @@ def _closed_dialogs(place: Path) -> None:
     QFileDialog.getOpenFileName = staticmethod(lambda *_, **__: ("", ""))  # type: ignore[method-assign,assignment]
     QFileDialog.getSaveFileName = staticmethod(save)  # type: ignore[method-assign,assignment]
     QMessageBox.question = staticmethod(  # type: ignore[method-assign,assignment]
-        lambda *_, **__: QMessageBox.StandardButton.Discard)  # fmt: skip
+        lambda *_, **__: QMessageBox.StandardButton.Discard
+    )
     QMessageBox.warning = staticmethod(lambda *_, **__: None)  # type: ignore[method-assign,assignment]
     for asked in ("getDouble", "getInt", "getText", "getItem"):
         setattr(QInputDialog, asked, staticmethod(lambda *_, **__: (0, False)))
@@ -176,15 +177,19 @@ def _type(window: MainWindow, rng: random.Random) -> None:
 
 
 def _choose(window: MainWindow, rng: random.Random) -> None:
-    boxes = [b for b in window.findChildren(QComboBox)
-             if b.isVisible() and b.isEnabled() and b.count()]  # fmt: skip
+    boxes = [
+        b for b in window.findChildren(QComboBox) if b.isVisible() and b.isEnabled() and b.count()
+    ]
     if boxes and rng.random() < 0.4:
         box = rng.choice(boxes)
         box.setCurrentIndex(rng.randrange(box.count()))
         box.textActivated.emit(box.currentText())
         return
-    found = [w for w in window.findChildren(QWidget)
-             if w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus]  # fmt: skip
+    found = [
+        w
+        for w in window.findChildren(QWidget)
+        if w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus
+    ]
     if found:
         one = rng.choice(found)
         one.setFocus()
@@ -192,15 +197,17 @@ def _choose(window: MainWindow, rng: random.Random) -> None:
 
 
 def _press(window: MainWindow, rng: random.Random) -> None:
-    buttons = [b for b in window.findChildren(QAbstractButton)
-               if b.isVisible() and b.isEnabled()]  # fmt: skip
+    buttons = [b for b in window.findChildren(QAbstractButton) if b.isVisible() and b.isEnabled()]
     if not buttons:
         return
     QTest.mouseClick(rng.choice(buttons), Qt.MouseButton.LeftButton)
     popup = QApplication.activePopupWidget()
     if isinstance(popup, QMenu):
-        actions = [a for a in popup.actions() if a.isEnabled() and not a.isSeparator()
-                   and a.menu() is None]  # fmt: skip
+        actions = [
+            a
+            for a in popup.actions()
+            if a.isEnabled() and not a.isSeparator() and a.menu() is None
+        ]
         if actions and rng.random() < 0.7:
             rng.choice(actions).trigger()
     if popup is not None:
@@ -232,9 +239,11 @@ def main() -> int:
             told.memory.append((told.actions, _memory()))
     told.threads = threading.active_count()
     kinds = len(window.faults.faults)
-    print(f"seed {given.seed}: {told.actions} actions, {kinds} kinds of fault, "
-          f"longest gap {told.longest:.0f} ms, {told.long_gaps} over {GAP} ms, "
-          f"{told.threads} threads")  # fmt: skip
+    print(
+        f"seed {given.seed}: {told.actions} actions, {kinds} kinds of fault, "
+        f"longest gap {told.longest:.0f} ms, {told.long_gaps} over {GAP} ms, "
+        f"{told.threads} threads"
+    )
     print(
         "memory [MB] by actions: "
         + ", ".join(f"{n}: {m:.0f}" for n, m in told.memory[:: max(1, len(told.memory) // 8)])

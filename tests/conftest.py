@@ -9,16 +9,57 @@ from tartan.core.materials import Material, isotropic
 from tartan.core.stack import Ply, Stack
 
 CARBON = Material(
-    "carbon", 140e9, 9e9, 0.3, 4.8e9, G13=4.8e9, G23=3.2e9, rho=1580.0, ply_thickness=0.125e-3,
-    alpha1=-0.3e-6, alpha2=28e-6, Xt=2.1e9, Xc=1.3e9, Yt=55e6, Yc=200e6, S12=85e6, S13=85e6,
+    "carbon",
+    140e9,
+    9e9,
+    0.3,
+    4.8e9,
+    G13=4.8e9,
+    G23=3.2e9,
+    rho=1580.0,
+    ply_thickness=0.125e-3,
+    alpha1=-0.3e-6,
+    alpha2=28e-6,
+    Xt=2.1e9,
+    Xc=1.3e9,
+    Yt=55e6,
+    Yc=200e6,
+    S12=85e6,
+    S13=85e6,
     S23=60e6,
-)  # fmt: skip
+)
 GLASS = Material(
-    "glass", 45e9, 12e9, 0.28, 5e9, G13=5e9, G23=4.2e9, rho=2000.0, ply_thickness=0.25e-3,
-    Xt=1.1e9, Xc=650e6, Yt=38e6, Yc=130e6, S12=70e6, S13=70e6, S23=45e6,
-)  # fmt: skip
-FOAM = Material("foam", 60e6, 60e6, 0.3, 23e6, "core", G13=23e6, G23=15e6, rho=60.0,
-                ply_thickness=10e-3, S13=0.8e6, S23=0.5e6)  # fmt: skip
+    "glass",
+    45e9,
+    12e9,
+    0.28,
+    5e9,
+    G13=5e9,
+    G23=4.2e9,
+    rho=2000.0,
+    ply_thickness=0.25e-3,
+    Xt=1.1e9,
+    Xc=650e6,
+    Yt=38e6,
+    Yc=130e6,
+    S12=70e6,
+    S13=70e6,
+    S23=45e6,
+)
+FOAM = Material(
+    "foam",
+    60e6,
+    60e6,
+    0.3,
+    23e6,
+    "core",
+    G13=23e6,
+    G23=15e6,
+    rho=60.0,
+    ply_thickness=10e-3,
+    S13=0.8e6,
+    S23=0.5e6,
+)
 STEEL = isotropic("steel", 210e9, 0.3, strength=250e6, rho=7850.0)
 MATERIALS = {m.name: m for m in (CARBON, GLASS, FOAM, STEEL)}
 

@@ -52,9 +52,10 @@ def _refuse(error: TartanError) -> typer.Exit:
 
 
 @app.callback()
-def window(context: typer.Context,
-           version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False
-           ) -> None:  # fmt: skip
+def window(
+    context: typer.Context,
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+) -> None:
     """Open the window when no command is named."""
     if version:
         _say(f"Tartan {__version__}")
@@ -73,8 +74,13 @@ def _open(file: Path | None) -> None:
     if sys.platform == "linux" and not any(
         os.environ.get(n) for n in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
     ):
-        raise _refuse(TartanError("There is no display to open a window on.", "Start",
-                                  "Start it from a desktop, or use 'tartan check'."))  # fmt: skip
+        raise _refuse(
+            TartanError(
+                "There is no display to open a window on.",
+                "Start",
+                "Start it from a desktop, or use 'tartan check'.",
+            )
+        )
     try:
         from tartan.desktop.app import run
     except ImportError as error:
@@ -91,9 +97,10 @@ def _open(file: Path | None) -> None:
 
 
 @app.command()
-def check(file: Path,
-          as_json: Annotated[bool, typer.Option("--json", help="Write JSON for scripts.")] = False
-          ) -> None:  # fmt: skip
+def check(
+    file: Path,
+    as_json: Annotated[bool, typer.Option("--json", help="Write JSON for scripts.")] = False,
+) -> None:
     """Print the verdict and the requirements; exit status 0 when all are met, 1 when not."""
     from tartan.project.findings.limits import limits
     from tartan.project.findings.verdict import statuses, verdict
@@ -120,9 +127,11 @@ def check(file: Path,
         _say(answer.note)
     solution = answer.solution
     cases = len(answer.inputs.case_names)
-    _say(f"\n{solution.unknowns} unknowns, {cases} cases, reactions balance the "
-         f"loads to {solution.imbalance:.1e} of their size, equilibrium holds to "
-         f"{solution.residual:.1e}")  # fmt: skip
+    _say(
+        f"\n{solution.unknowns} unknowns, {cases} cases, reactions balance the "
+        f"loads to {solution.imbalance:.1e} of their size, equilibrium holds to "
+        f"{solution.residual:.1e}"
+    )
     raise typer.Exit(0 if all(s.met for s in found) else 1)
 
 
@@ -137,12 +146,13 @@ def _answered(file: Path) -> tuple[Project, PartAnswer]:
 
 
 @app.command()
-def report(file: Path,
-           out: Annotated[list[Path], typer.Argument(help="Files that end in .html or .pdf.")],
-           chapters: Annotated[str, typer.Option(help="Chapters, parted by commas.")] = "",
-           title: Annotated[str, typer.Option(help="Title below the project's name.")] = "",
-           version: Annotated[str, typer.Option(help="Version, if not the one at work.")] = "",
-           ) -> None:  # fmt: skip
+def report(
+    file: Path,
+    out: Annotated[list[Path], typer.Argument(help="Files that end in .html or .pdf.")],
+    chapters: Annotated[str, typer.Option(help="Chapters, parted by commas.")] = "",
+    title: Annotated[str, typer.Option(help="Title below the project's name.")] = "",
+    version: Annotated[str, typer.Option(help="Version, if not the one at work.")] = "",
+) -> None:
     """Write a report; needs no display."""
     from tartan.exchange.report.request import ReportRequest
     from tartan.exchange.report.write import report_steps
@@ -165,13 +175,14 @@ def report(file: Path,
 
 
 @app.command()
-def export(file: Path,
-           what: Annotated[str, typer.Argument(help="A table, fields or map; see below.")],
-           out: Annotated[Path, typer.Argument(help="CSV, XLSX, VTU, SVG or PNG.")],
-           field: Annotated[str, typer.Option(help="Field of a map.")] = "reserve",
-           case: Annotated[str, typer.Option(help="Case of a map.")] = "",
-           ply: Annotated[int, typer.Option(help="Ply of a map, from 1.")] = 1,
-           ) -> None:  # fmt: skip
+def export(
+    file: Path,
+    what: Annotated[str, typer.Argument(help="A table, fields or map; see below.")],
+    out: Annotated[Path, typer.Argument(help="CSV, XLSX, VTU, SVG or PNG.")],
+    field: Annotated[str, typer.Option(help="Field of a map.")] = "reserve",
+    case: Annotated[str, typer.Option(help="Case of a map.")] = "",
+    ply: Annotated[int, typer.Option(help="Ply of a map, from 1.")] = 1,
+) -> None:
     """Write materials, stacks, lay-up, zones, cases, requirements, hot-spots, by-case, margins,
     fields or map; needs no display."""  # noqa: D205, D209
     from tartan.exchange.exports import export as write
@@ -186,9 +197,10 @@ def export(file: Path,
 
 
 @app.command()
-def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved cases.")] = None,
-           answers: Annotated[Path | None, typer.Option(help="Write the answers as JSON.")] = None
-           ) -> None:  # fmt: skip
+def verify(
+    file: Annotated[Path | None, typer.Argument(help="A file of solved cases.")] = None,
+    answers: Annotated[Path | None, typer.Option(help="Write the answers as JSON.")] = None,
+) -> None:
     """Answer solved cases and compare: computed, expected, difference, source."""
     from tartan.exchange.verify import load_cases
     from tartan.exchange.verify import verify as run_cases
@@ -219,8 +231,10 @@ def verify(file: Annotated[Path | None, typer.Argument(help="A file of solved ca
 
 
 @app.command()
-def sample(name: Annotated[str, typer.Argument(help="dish or light")],
-           file: Annotated[Path, typer.Argument(help="Where to write it.")]) -> None:  # fmt: skip
+def sample(
+    name: Annotated[str, typer.Argument(help="dish or light")],
+    file: Annotated[Path, typer.Argument(help="Where to write it.")],
+) -> None:
     """Write a sample project to a file."""
     from tartan.project.document.samples import SAMPLES
     from tartan.project.files import storage
@@ -228,8 +242,9 @@ def sample(name: Annotated[str, typer.Argument(help="dish or light")],
     found = next((make for key, make in SAMPLES.items() if key.startswith(name)), None)
     try:
         if found is None:
-            raise TartanError(f"There is no sample '{name}'.", "Samples",
-                              f"There are {', '.join(SAMPLES)}.")  # fmt: skip
+            raise TartanError(
+                f"There is no sample '{name}'.", "Samples", f"There are {', '.join(SAMPLES)}."
+            )
         storage.save(found(), file)
     except TartanError as error:
         raise _refuse(error) from error

@@ -75,8 +75,9 @@ def test_limits_and_signs(rule: Criterion) -> None:
     doomed = rule.evaluate(strengths, applied, 100 * np.abs(applied) + 1e9)
     assert (doomed.reserve == 0).all()
     mirrored = applied * np.array([1, 1, -1] if rule.stress == "in-plane" else [-1, 1])
-    np.testing.assert_allclose(rule.evaluate(strengths, mirrored).reserve,
-                               rule.evaluate(strengths, applied).reserve)  # fmt: skip
+    np.testing.assert_allclose(
+        rule.evaluate(strengths, mirrored).reserve, rule.evaluate(strengths, applied).reserve
+    )
     assert (nothing.mode < len(rule.modes)).all()
 
 
@@ -98,9 +99,13 @@ IN_PLANE = [k for k, r in REGISTRY.items() if r.stress == "in-plane" and k != "v
 @pytest.mark.parametrize("key", IN_PLANE)
 @pytest.mark.parametrize(
     ("stress", "strength", "mode"),
-    [([1, 0, 0], "Xt", "fibre tension"), ([-1, 0, 0], "Xc", "fibre compression"),
-     ([0, 1, 0], "Yt", "matrix tension"), ([0, -1, 0], "Yc", "matrix compression")],
-)  # fmt: skip
+    [
+        ([1, 0, 0], "Xt", "fibre tension"),
+        ([-1, 0, 0], "Xc", "fibre compression"),
+        ([0, 1, 0], "Yt", "matrix tension"),
+        ([0, -1, 0], "Yc", "matrix compression"),
+    ],
+)
 def test_each_strength_is_reached_alone(
     key: str, stress: list[float], strength: str, mode: str
 ) -> None:

@@ -42,8 +42,9 @@ def test_sign_size_and_planes() -> None:
     # Two planes that meet at right angles have no curvature.
     nodes = flat.nodes.copy()
     right = nodes[:, 0] > 4 / 7 + 1e-9
-    nodes[right] = np.stack([np.full(right.sum(), 4 / 7), nodes[right, 1],
-                             4 / 7 - nodes[right, 0]], axis=1)  # fmt: skip
+    nodes[right] = np.stack(
+        [np.full(right.sum(), 4 / 7), nodes[right, 1], 4 / 7 - nodes[right, 0]], axis=1
+    )
     folded = Mesh(nodes, flat.quads, flat.triangles, flat.edges)
     assert np.abs(surface_curvature(folded, np.array([0.0, 1.0, 0.0]))).max() < 1e-9
 

@@ -29,16 +29,19 @@ def with_quads(change: dict[int, list[int]], extra: list[int] | None = None) -> 
 def torn() -> Mesh:
     """Two halves that meet node on node without sharing one."""
     left, right = GRID, dataclasses.replace(GRID, nodes=GRID.nodes + RIGHT)
-    return Mesh(np.concatenate([left.nodes, right.nodes]),
-                np.concatenate([left.quads, right.quads + len(left.nodes)]))  # fmt: skip
+    return Mesh(
+        np.concatenate([left.nodes, right.nodes]),
+        np.concatenate([left.quads, right.quads + len(left.nodes)]),
+    )
 
 
 def hanging() -> Mesh:
     """Two halves of which one has twice the elements along the seam."""
     right = grid_mesh(Panel(1.0, 0.6), 5, 6)
     nodes = np.concatenate([GRID.nodes, right.nodes + RIGHT])
-    return mended(Mesh(nodes, np.concatenate([GRID.quads, right.quads + len(GRID.nodes)])),
-                  "doubled nodes")  # fmt: skip
+    return mended(
+        Mesh(nodes, np.concatenate([GRID.quads, right.quads + len(GRID.nodes)])), "doubled nodes"
+    )
 
 
 CASES = {

@@ -46,8 +46,13 @@ def test_shares_of_tsai_wu_are_its_own_terms(applied, held) -> None:  # type: ig
     (branch,) = TsaiWu().branches(strengths)
     linear, f = branch.linear, branch.square
     cross = f[3] * s[0] * s[1]
-    terms = np.array([linear[0] * s[0] + f[0] * s[0] ** 2 + cross,
-                      linear[1] * s[1] + f[1] * s[1] ** 2 + cross, f[2] * s[2] ** 2])  # fmt: skip
+    terms = np.array(
+        [
+            linear[0] * s[0] + f[0] * s[0] ** 2 + cross,
+            linear[1] * s[1] + f[1] * s[1] ** 2 + cross,
+            f[2] * s[2] ** 2,
+        ]
+    )
     scaled = np.divide(reserve * p, s, out=np.zeros(3), where=s != 0)
     np.testing.assert_allclose(found.shares, terms * scaled, atol=2e-6 * np.abs(terms).max())
     assert found.held == pytest.approx(float((terms * (1 - scaled)).sum()), abs=1e-5)
@@ -108,9 +113,13 @@ def brute(lam: Laminate, strains, within: Within, residual=None):  # type: ignor
 
 
 CHOICES = [
-    Within(), Within((0,)), Within((1, 2), (1,)), Within(None, (0, 2), ("hashin",)),
-    Within((2,), (2,), ("max_stress", "tsai_wu")), Within(None, (1,), ("core_shear",)),
-]  # fmt: skip
+    Within(),
+    Within((0,)),
+    Within((1, 2), (1,)),
+    Within(None, (0, 2), ("hashin",)),
+    Within((2,), (2,), ("max_stress", "tsai_wu")),
+    Within(None, (1,), ("core_shear",)),
+]
 
 
 @pytest.mark.parametrize("within", CHOICES, ids=str)
@@ -168,8 +177,17 @@ def test_forces_that_stay_are_superposed_and_the_ranking_knows_them(sandwich: La
     np.testing.assert_allclose(moved.applied.stress_12, found.applied.stress_12 + rest, atol=1.0)
     for each in (loads, whole):
         a = answer(sandwich, each)
-        least = reserves(checks_of(sandwich, SETS), a.applied.stress_12[None], a.shear[None],
-                         a.residual, a.held_shear).governing().reserve  # fmt: skip
+        least = (
+            reserves(
+                checks_of(sandwich, SETS),
+                a.applied.stress_12[None],
+                a.shear[None],
+                a.residual,
+                a.held_shear,
+            )
+            .governing()
+            .reserve
+        )
         change = Change("", sandwich.stack.plies, ())
         ranked = next(rank([change], MATERIALS, (each,), SETS))[0]
         assert ranked.reserve == pytest.approx(least, rel=1e-9)

@@ -65,7 +65,11 @@ def test_what_is_no_number_has_no_reserve_factor_and_what_never_fails_no_mode(ke
     held = np.zeros_like(states)
     held[3, -1] = np.nan
     assert np.isnan(rule.evaluate(strengths, states, held).reserve).tolist() == [
-        False, True, False, True]  # fmt: skip
+        False,
+        True,
+        False,
+        True,
+    ]
 
 
 def test_great_loads_and_lost_numbers_of_a_laminate() -> None:
@@ -78,8 +82,9 @@ def test_great_loads_and_lost_numbers_of_a_laminate() -> None:
         respond(lam, Load(np.array([np.nan, 0, 0])))
 
 
-@pytest.mark.parametrize(("field", "value"), [("Xt", 1e200), ("E1", 1e30), ("S12", 1e-300),
-                                              ("rho", 1e12), ("eXt", 1e3)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("field", "value"), [("Xt", 1e200), ("E1", 1e30), ("S12", 1e-300), ("rho", 1e12), ("eXt", 1e3)]
+)
 def test_figures_beyond_sense_are_refused_with_their_bounds(field: str, value: float) -> None:
     found = findings(dataclasses.replace(FULL, **{field: value}))
     assert [f.field for f in found] == [field]
@@ -103,8 +108,19 @@ def test_an_isotropic_material_is_one_in_all_its_fields() -> None:
 
 def test_the_fibre_survives_by_strain_where_strain_is_the_criterion() -> None:
     # Two cross plies pulled along x: 90° cracks, 0° carries on to its strain allowable.
-    only = dataclasses.replace(CARBON, Xt=None, Xc=None, Yt=None, Yc=None, S12=None, eXt=0.004,
-                               eXc=0.004, eYt=0.002, eYc=0.01, eS12=0.01)  # fmt: skip
+    only = dataclasses.replace(
+        CARBON,
+        Xt=None,
+        Xc=None,
+        Yt=None,
+        Yc=None,
+        S12=None,
+        eXt=0.004,
+        eXc=0.004,
+        eYt=0.002,
+        eYc=0.01,
+        eS12=0.01,
+    )
     plies = tuple(Ply("carbon", a, 1e-3) for a in (0, 90, 90, 0))
     lam = make_laminate(Stack("s", plies), {"carbon": only})
     history = ply_discount(lam, Load(np.array([1e6, 0, 0])), "max_strain", "mode")
@@ -114,7 +130,10 @@ def test_the_fibre_survives_by_strain_where_strain_is_the_criterion() -> None:
     last = 0.004 * (Q11 - Q12**2 / (Q22 + CARBON.E1)) * 2e-3 / 1e6
     assert history.last == pytest.approx(last, rel=1e-5)
     assert history.steps[-1].modes[0] == "fibre tension"
-    by_stress = ply_discount(laminate(("carbon", 0, 1e-3), ("carbon", 90, 2e-3),
-                                      ("carbon", 0, 1e-3)), Load(np.array([1e6, 0, 0])),
-                             "max_stress", "mode")  # fmt: skip
+    by_stress = ply_discount(
+        laminate(("carbon", 0, 1e-3), ("carbon", 90, 2e-3), ("carbon", 0, 1e-3)),
+        Load(np.array([1e6, 0, 0])),
+        "max_stress",
+        "mode",
+    )
     assert by_stress.last == pytest.approx(CARBON.Xt * 2e-3 / 1e6, rel=1e-3)  # type: ignore[operator]

@@ -18,11 +18,11 @@ from tests.conftest import CARBON, laminate
 SPELLED = {
     "max_stress": "max(s1 / Xt, -s1 / Xc, s2 / Yt, -s2 / Yc, abs(t12) / S12)",
     "tsai_wu": "s1*(1/Xt - 1/Xc) + s2*(1/Yt - 1/Yc) + s1**2/(Xt*Xc) + s2**2/(Yt*Yc)"
-               " + (t12/S12)**2 + 2*f12_star*sqrt(1/(Xt*Xc*Yt*Yc))*s1*s2",
+    " + (t12/S12)**2 + 2*f12_star*sqrt(1/(Xt*Xc*Yt*Yc))*s1*s2",
     "tsai_hill": "(s1/((s1>=0)*Xt+(s1<0)*Xc))**2 - s1*s2/((s1>=0)*Xt+(s1<0)*Xc)**2"
-                 " + (s2/((s2>=0)*Yt+(s2<0)*Yc))**2 + (t12/S12)**2",
+    " + (s2/((s2>=0)*Yt+(s2<0)*Yc))**2 + (t12/S12)**2",
     "max_strain": "max(e1*E1/Xt, -e1*E1/Xc, e2*E2/Yt, -e2*E2/Yc, abs(g12)*G12/S12)",
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("key", SPELLED)
@@ -52,11 +52,38 @@ def test_limits_of_a_formula() -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "s1 +", "s1.real", "__import__('os')", "open('x')", "s1[0]", "lambda: 1", "[1, 2]",
-     "s1 if 1 else 2", "s1 and s2", "'text'", "True", "max()", "sqrt(1, 2)", "max(s1, key=abs)",
-     "s1 ** s2", "s1 ** 99", "9**9**9", "force", "1e99", "x" * 600, "+".join(["s1"] * 150),
-     "(" * 300 + "s1" + ")" * 300, "f'{s1}'", "s1; s2", "(s1 := 2)", "s1 @ s2", "~s1", "s1 % 2"],
-)  # fmt: skip
+    [
+        "",
+        "s1 +",
+        "s1.real",
+        "__import__('os')",
+        "open('x')",
+        "s1[0]",
+        "lambda: 1",
+        "[1, 2]",
+        "s1 if 1 else 2",
+        "s1 and s2",
+        "'text'",
+        "True",
+        "max()",
+        "sqrt(1, 2)",
+        "max(s1, key=abs)",
+        "s1 ** s2",
+        "s1 ** 99",
+        "9**9**9",
+        "force",
+        "1e99",
+        "x" * 600,
+        "+".join(["s1"] * 150),
+        "(" * 300 + "s1" + ")" * 300,
+        "f'{s1}'",
+        "s1; s2",
+        "(s1 := 2)",
+        "s1 @ s2",
+        "~s1",
+        "s1 % 2",
+    ],
+)
 def test_what_is_not_of_the_language_is_refused(text: str) -> None:
     with pytest.raises(CriterionError) as caught:
         read(text)
@@ -96,17 +123,27 @@ def test_branches_of_a_formula_say_what_its_numbers_say(text: str, held: bool) -
 
 @pytest.mark.parametrize(
     "text",
-    ["sqrt(s1**2) / Xt", "min(s1 / Xt, 1)", "(s1 > 0) * s1 / Xt", "(s1 / Xt)**3", "s1 / Xt + 0.1",
-     "s1 * t12 / Xt**2", "max(s1, 0)**2 / Xt**2", "Xt / s1"],
-)  # fmt: skip
+    [
+        "sqrt(s1**2) / Xt",
+        "min(s1 / Xt, 1)",
+        "(s1 > 0) * s1 / Xt",
+        "(s1 / Xt)**3",
+        "s1 / Xt + 0.1",
+        "s1 * t12 / Xt**2",
+        "max(s1, 0)**2 / Xt**2",
+        "Xt / s1",
+    ],
+)
 def test_what_leaves_the_form_goes_the_numerical_way(text: str) -> None:
     rule = FormulaCriterion("own", "own", text)
     assert rule.branches(strengths_of(CARBON, rule)) is None
 
 
 def test_a_written_criterion_goes_wherever_a_built_in_one_does() -> None:
-    text = ("s1 / Xt - s1 / Xc + s2 / Yt - s2 / Yc + s1**2 / (Xt * Xc) + s2**2 / (Yt * Yc) "
-            "+ (t12 / S12)**2 - s1 * s2 / (Xt * Xc)")  # fmt: skip
+    text = (
+        "s1 / Xt - s1 / Xc + s2 / Yt - s2 / Yc + s1**2 / (Xt * Xc) + s2**2 / (Yt * Yc) "
+        "+ (t12 / S12)**2 - s1 * s2 / (Xt * Xc)"
+    )
     same = written("as Hoffman", text)
     assert criterion(same).title == "as Hoffman"
     lam = laminate(("carbon", 0, 1e-3), ("carbon", 60, 1e-3), ("carbon", -20, 0.5e-3))
@@ -123,9 +160,17 @@ def test_a_written_criterion_goes_wherever_a_built_in_one_does() -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "text"), [("", "s1 / Xt"), ("hashin", "s1"), ("Tsai–Wu", "s1"), ("a = b", "s1"),
-                       ("own", "s1 +"), ("own", "open('x')"), ("own", "s9 / Xt")]
-)  # fmt: skip
+    ("name", "text"),
+    [
+        ("", "s1 / Xt"),
+        ("hashin", "s1"),
+        ("Tsai–Wu", "s1"),
+        ("a = b", "s1"),
+        ("own", "s1 +"),
+        ("own", "open('x')"),
+        ("own", "s9 / Xt"),
+    ],
+)
 def test_a_criterion_that_cannot_be_is_refused(name: str, text: str) -> None:
     with pytest.raises(CriterionError) as told:
         written(name, text)

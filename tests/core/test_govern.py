@@ -64,9 +64,13 @@ def test_fracture_angle_comes_with_the_address() -> None:
 
 @pytest.mark.parametrize(
     ("values", "field"),
-    [({"E3": 9e9, "nu13": 5.0}, "nu13"), ({"E3": 9e9, "nu23": 1.1}, "nu23"),
-     ({"E3": 9e9, "nu12": 0.3, "nu13": 3.5, "nu23": 0.9}, "nu23"), ({"E3": -1.0}, "E3")],
-)  # fmt: skip
+    [
+        ({"E3": 9e9, "nu13": 5.0}, "nu13"),
+        ({"E3": 9e9, "nu23": 1.1}, "nu23"),
+        ({"E3": 9e9, "nu12": 0.3, "nu13": 3.5, "nu23": 0.9}, "nu23"),
+        ({"E3": -1.0}, "E3"),
+    ],
+)
 def test_spatial_constants_are_checked(values: dict[str, float], field: str) -> None:
     assert [f.field for f in findings(dataclasses.replace(CARBON, **values))] == [field]
     sound = dataclasses.replace(CARBON, E3=9e9, nu13=0.3, nu23=0.4)

@@ -14,10 +14,16 @@ from tests.conftest import CARBON, STEEL
 
 @pytest.mark.parametrize(
     ("field", "value", "word"),
-    [("E1", 0.0, "greater than zero"), ("G12", -1.0, "greater than zero"), ("nu12", 4.0, "E1/E2"),
-     ("nu12", float("nan"), "finite"), ("Xt", -5.0, "greater than zero"),
-     ("f12_star", 1.0, "open"), ("ply_thickness", 0.0, "greater than zero")],
-)  # fmt: skip
+    [
+        ("E1", 0.0, "greater than zero"),
+        ("G12", -1.0, "greater than zero"),
+        ("nu12", 4.0, "E1/E2"),
+        ("nu12", float("nan"), "finite"),
+        ("Xt", -5.0, "greater than zero"),
+        ("f12_star", 1.0, "open"),
+        ("ply_thickness", 0.0, "greater than zero"),
+    ],
+)
 def test_inadmissible_fields_are_named(field: str, value: float, word: str) -> None:
     found = findings(dataclasses.replace(CARBON, **{field: value}))
     assert [f.field for f in found] == [field]
@@ -65,5 +71,9 @@ def test_errors_survive_a_process_boundary(kind: type[errors.TartanError]) -> No
     again = pickle.loads(pickle.dumps(error))
     assert type(again) is kind
     assert (again.what, again.where, again.mend, str(again)) == (
-        "what", "where", "mend", "where: what mend")  # fmt: skip
+        "what",
+        "where",
+        "mend",
+        "where: what mend",
+    )
     assert not issubclass(kind, RuntimeError)

@@ -4,7 +4,8 @@ from hypothesis import strategies as st
 
 from tartan.core.errors import NotationError, StackError
 from tartan.core.stack import Ply, Stack, check_stack, operations
-from tartan.core.stack.notation import Context, context_for, parse, write
+from tartan.core.stack.notation import Context, parse
+from tartan.core.stack.notation_written import context_for, write
 from tartan.core.stack.plies import is_balanced, is_symmetric, normal_angle
 
 THICKNESS = {"UD": 0.125e-3, "woven": 0.25e-3, "core": None, "T 300 8": 0.2e-3, "odd/name": 1e-3}
@@ -38,18 +39,37 @@ def test_trade_notation_is_read(text: str, expected: list[float]) -> None:
 def test_materials_and_thicknesses() -> None:
     plies = parse("[±45 woven/0 core 12 mm mid]s", CONTEXT)
     assert [(p.material, p.thickness) for p in plies] == [
-        ("woven", 0.25e-3), ("woven", 0.25e-3), ("core", 12e-3), ("woven", 0.25e-3),
-        ("woven", 0.25e-3)]  # fmt: skip
+        ("woven", 0.25e-3),
+        ("woven", 0.25e-3),
+        ("core", 12e-3),
+        ("woven", 0.25e-3),
+        ("woven", 0.25e-3),
+    ]
     assert parse('[0 T 300 8/90 "odd/name" 2 mm]', CONTEXT) == (
-        Ply("T 300 8", 0, 0.2e-3), Ply("odd/name", 90, 2e-3))  # fmt: skip
+        Ply("T 300 8", 0, 0.2e-3),
+        Ply("odd/name", 90, 2e-3),
+    )
 
 
 @pytest.mark.parametrize(
     ("text", "position"),
-    [("[0/45", 5), ("[0/x]", 3), ("[0/90]q", 6), ("", 0), ("[0/90]s/", 8), ("[0 mid/90]s", 1),
-     ("[0 mid]", 1), ("[0/90 glas]", 6), ("[(0)99999]", 4), ("[0/90 core]", 3), ("[400]", 1),
-     ("[0/90]0", 6), ('[0 "UD]', 3), ("[0/90))", 5)],
-)  # fmt: skip
+    [
+        ("[0/45", 5),
+        ("[0/x]", 3),
+        ("[0/90]q", 6),
+        ("", 0),
+        ("[0/90]s/", 8),
+        ("[0 mid/90]s", 1),
+        ("[0 mid]", 1),
+        ("[0/90 glas]", 6),
+        ("[(0)99999]", 4),
+        ("[0/90 core]", 3),
+        ("[400]", 1),
+        ("[0/90]0", 6),
+        ('[0 "UD]', 3),
+        ("[0/90))", 5),
+    ],
+)
 def test_errors_point_at_the_character(text: str, position: int) -> None:
     with pytest.raises(NotationError) as caught:
         parse(text, CONTEXT)
@@ -66,17 +86,22 @@ def test_slips_in_counts_do_not_unfold() -> None:
 
 
 PLIES = st.lists(
-    st.builds(Ply, st.sampled_from(sorted(THICKNESS)),
-              st.sampled_from([0.0, 90.0, 45.0, -45.0, 30.0, -30.0, 22.5, -12.25]),
-              st.sampled_from([0.125e-3, 0.25e-3, 12e-3, 0.2e-3, 1e-3 / 3])),
-    min_size=1, max_size=14,
-)  # fmt: skip
+    st.builds(
+        Ply,
+        st.sampled_from(sorted(THICKNESS)),
+        st.sampled_from([0.0, 90.0, 45.0, -45.0, 30.0, -30.0, 22.5, -12.25]),
+        st.sampled_from([0.125e-3, 0.25e-3, 12e-3, 0.2e-3, 1e-3 / 3]),
+    ),
+    min_size=1,
+    max_size=14,
+)
 
 
 @settings(max_examples=250)
 @given(PLIES, st.integers(1, 3), st.booleans(), st.booleans())
-def test_what_is_written_is_read_back(plies: list[Ply], times: int, mirrored: bool,
-                                      middle: bool) -> None:  # fmt: skip
+def test_what_is_written_is_read_back(
+    plies: list[Ply], times: int, mirrored: bool, middle: bool
+) -> None:
     whole = operations.repeat(plies, times)
     if mirrored:
         whole = operations.mirror(whole, middle=middle)

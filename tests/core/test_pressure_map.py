@@ -16,8 +16,9 @@ def tube(n: int = 24, m: int = 10) -> Mesh:
     """Closed tube along z, quadrilaterals round it."""
     a = np.arange(n) * 2 * np.pi / n
     ring = np.stack([0.2 * np.cos(a), 0.2 * np.sin(a)], axis=1)
-    nodes = np.concatenate([np.column_stack([ring, np.full(n, z)])
-                            for z in np.linspace(0, 0.5, m + 1)])  # fmt: skip
+    nodes = np.concatenate(
+        [np.column_stack([ring, np.full(n, z)]) for z in np.linspace(0, 0.5, m + 1)]
+    )
     i, j = np.meshgrid(np.arange(n), np.arange(m))
     k, right = (j * n + i).ravel(), (j * n + (i + 1) % n).ravel()
     return Mesh(nodes, np.stack([k, right, right + n, k + n], axis=1))
@@ -32,8 +33,12 @@ def bent() -> Mesh:
     return Mesh(nodes, mesh.quads)
 
 
-SHAPES = {"tube": tube(), "split tube": tube().split(), "folded": bent(),
-          "panel": grid_mesh(Panel(1.0, 0.5, radius_x=0.7), 12, 7)}  # fmt: skip
+SHAPES = {
+    "tube": tube(),
+    "split tube": tube().split(),
+    "folded": bent(),
+    "panel": grid_mesh(Panel(1.0, 0.5, radius_x=0.7), 12, 7),
+}
 
 
 @pytest.mark.parametrize("name", SHAPES)

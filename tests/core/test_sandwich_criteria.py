@@ -27,15 +27,33 @@ from tartan.core.working_sandwich import sandwich_working
 from tests.conftest import CARBON, STEEL
 
 Array = NDArray[np.float64]
-FOAM = Material("foam", 60e6, 60e6, 0.3, 23e6, "core", E3=70e6, G13=25e6, G23=18e6, rho=60.0,
-                S13=0.8e6, S23=0.5e6, cell_size=6e-3, Zc=0.9e6)  # fmt: skip
+FOAM = Material(
+    "foam",
+    60e6,
+    60e6,
+    0.3,
+    23e6,
+    "core",
+    E3=70e6,
+    G13=25e6,
+    G23=18e6,
+    rho=60.0,
+    S13=0.8e6,
+    S23=0.5e6,
+    cell_size=6e-3,
+    Zc=0.9e6,
+)
 MATERIALS = {"carbon": CARBON, "foam": FOAM, "steel": STEEL}
 ONLY = {"ply": ("tsai_wu",), "isotropic": ("von_mises",)}
 
 
-def sandwich(core: float = 20e-3, faces: float = 1e-3, name: str = "carbon",
-             angles: tuple[float, float] = (0.0, 0.0), foam: Material = FOAM
-             ) -> Laminate:  # fmt: skip
+def sandwich(
+    core: float = 20e-3,
+    faces: float = 1e-3,
+    name: str = "carbon",
+    angles: tuple[float, float] = (0.0, 0.0),
+    foam: Material = FOAM,
+) -> Laminate:
     plies = (Ply(name, angles[0], faces), Ply("foam", 0.0, core), Ply(name, angles[1], faces))
     return make_laminate(Stack("s", plies), MATERIALS | {"foam": foam})
 
@@ -87,15 +105,18 @@ def test_thin_and_thick_forms_meet() -> None:
 
 
 @settings(max_examples=40, deadline=None)
-@given(angles=st.tuples(st.integers(-90, 90), st.integers(-90, 90)),
-       force=st.tuples(*[st.floats(-1e5, 1e5)] * 3),
-       held=st.tuples(*[st.floats(-2e4, 2e4)] * 3))  # fmt: skip
+@given(
+    angles=st.tuples(st.integers(-90, 90), st.integers(-90, 90)),
+    force=st.tuples(*[st.floats(-1e5, 1e5)] * 3),
+    held=st.tuples(*[st.floats(-2e4, 2e4)] * 3),
+)
 def test_the_first_multiple_at_which_a_face_wrinkles_is_named(
     angles: tuple[int, int], force: tuple[float, ...], held: tuple[float, ...]
 ) -> None:
     lam = sandwich(angles=(float(angles[0]), float(angles[1])))
-    checks = [c for c in checks_of(lam, ONLY | {"core": ("wrinkling",)})
-              if c.rule.key == "wrinkling"]  # fmt: skip
+    checks = [
+        c for c in checks_of(lam, ONLY | {"core": ("wrinkling",)}) if c.rule.key == "wrinkling"
+    ]
     push, rest = (respond(lam, Load(np.array(n))).stress_12 for n in (force, held))
     found = float(reserves(checks, push[None], None, rest).reserve.min())
 
@@ -139,8 +160,10 @@ def test_dimpling_crimping_and_crushing_by_hand() -> None:
     load = Load(M=np.array([M, 0, 0]))
     kappa = respond(lam, load).kappa[0]
     value, mode = least(lam, "crushing", load)
-    assert (value, mode) == (pytest.approx(np.sqrt(0.9e6 * d / (M * kappa)), rel=1e-9),
-                             "core crushing")  # fmt: skip
+    assert (value, mode) == (
+        pytest.approx(np.sqrt(0.9e6 * d / (M * kappa)), rel=1e-9),
+        "core crushing",
+    )
     # Pressing grows with the square of the load.
     assert least(lam, "crushing", Load(M=np.array([2 * M, 0, 0])))[0] == pytest.approx(value / 2)
 
@@ -155,8 +178,11 @@ def test_a_carbon_sandwich_is_not_carried_to_the_strength_of_its_fibre() -> None
     # The face's own limit, and what the core takes beside it.
     face = 0.5 * np.cbrt(CARBON.E1 * 60e6 * 20e6)
     assert nx.load == pytest.approx(face * 2e-3, rel=0.01)
-    plies = {c.component: c for c in critical_by_sets(lam, ONLY | {"core": ("core_shear",)})
-             if c.sign < 0}  # fmt: skip
+    plies = {
+        c.component: c
+        for c in critical_by_sets(lam, ONLY | {"core": ("core_shear",)})
+        if c.sign < 0
+    }
     assert plies["Nx"].load > 1.3 * nx.load
 
 
@@ -167,8 +193,15 @@ def test_what_has_no_data_is_said_and_the_rest_goes_on() -> None:
     assert any("face wrinkling" in w and "E3" in w for w in words)
     assert {w.split(" (")[0] for w in words} == {"face wrinkling", "dimpling", "core crushing"}
     assert unchecked(sandwich(foam=dataclasses.replace(FOAM, cell_size=None))) == ()
-    assert govern(lam, Load(np.array([-1e5, 0, 0])), None, ONLY | {"core": (
-        "core_shear", "wrinkling", "crimping")}).reserve < np.inf  # fmt: skip
+    assert (
+        govern(
+            lam,
+            Load(np.array([-1e5, 0, 0])),
+            None,
+            ONLY | {"core": ("core_shear", "wrinkling", "crimping")},
+        ).reserve
+        < np.inf
+    )
     assert unchecked(sandwich()) == ()
     # Without faces there is nothing to judge.
     alone = make_laminate(Stack("c", (Ply("foam", 0.0, 0.01),)), MATERIALS)
@@ -187,8 +220,12 @@ def test_shells_what_if_drivers_and_working_ask_the_same() -> None:
     assert margins.mode_label(0) == expected.mode
     assert expected.criterion == "wrinkling"
     # Held strains stay: twice the held part takes from the same limit.
-    both = assess(lam, np.broadcast_to(strain, (1, 1, 4, 8)).copy(), sets,
-                  np.broadcast_to(0.1 * strain, (1, 4, 8)).copy())  # fmt: skip
+    both = assess(
+        lam,
+        np.broadcast_to(strain, (1, 1, 4, 8)).copy(),
+        sets,
+        np.broadcast_to(0.1 * strain, (1, 4, 8)).copy(),
+    )
     assert both.reserve[0] == pytest.approx(expected.reserve - 0.1, rel=1e-4)
     check = next(c for c in checks_of(lam, sets) if c.rule.key == "wrinkling")
     spot = 0 if "bottom" in expected.mode else 2
@@ -217,8 +254,11 @@ def test_crushing_is_first_met_where_a_walk_along_the_load_meets_it(seed: int) -
     curved = rng.normal(0, 2.0, 3) * rng.integers(0, 2)
     data = {"Zc": np.array(Zc), "d": np.array(d), "curved": curved}
     grows = np.concatenate([rng.normal(0, 500, 3), rng.normal(0, 1, 3), rng.normal(0, 4e5, 1)])
-    stays = rng.integers(0, 2) * 0.5 * np.concatenate(
-        [rng.normal(0, 500, 3), rng.normal(0, 1, 3), rng.normal(0, 2e5, 1)])  # fmt: skip
+    stays = (
+        rng.integers(0, 2)
+        * 0.5
+        * np.concatenate([rng.normal(0, 500, 3), rng.normal(0, 1, 3), rng.normal(0, 2e5, 1)])
+    )
 
     found = float(rule.evaluate(data, grows[None], stays[None]).reserve[0])
     walk = np.linspace(0, 40, 40_001)
@@ -244,11 +284,13 @@ def test_pressure_on_a_core_in_working_what_if_and_drivers() -> None:
     roots = np.roots([900 * kappa / d, 900 * 0.5 / d + 0.3e6, -0.9e6])
     exact = float(roots[roots > 0][0])
     checks = checks_of(lam, sets)
-    by_ply = reserves(checks, found.applied.stress_12[None], found.shear[None],
-                      beside=Beside.of(loads))  # fmt: skip
+    by_ply = reserves(
+        checks, found.applied.stress_12[None], found.shear[None], beside=Beside.of(loads)
+    )
     assert by_ply.of_rule("crushing")[0, 1].min() == pytest.approx(exact, rel=1e-9)
-    working = sandwich_working(lam, Load(M=np.array([900.0, 0, 0])), "crushing", 1, 1, Load(),
-                               Beside.of(loads))  # fmt: skip
+    working = sandwich_working(
+        lam, Load(M=np.array([900.0, 0, 0])), "crushing", 1, 1, Load(), Beside.of(loads)
+    )
     assert working.value == pytest.approx(exact, rel=1e-9)
     pressed = working.steps[0].steps[0]
     assert pressed.value == pytest.approx(900 * (kappa + 0.5) / d + 0.3e6, rel=1e-9)
@@ -260,11 +302,18 @@ def test_pressure_on_a_core_in_working_what_if_and_drivers() -> None:
     near = make_laminate(Stack("n", change.plies), MATERIALS)
     ranked = next(iter(rank([change], MATERIALS, [loads], {**sets, "isotropic": ("von_mises",)})))
     own = answer(near, loads)
-    expected = reserves(checks_of(near, sets), own.applied.stress_12[None], own.shear[None],
-                        beside=Beside.of(loads)).governing()  # fmt: skip
+    expected = reserves(
+        checks_of(near, sets),
+        own.applied.stress_12[None],
+        own.shear[None],
+        beside=Beside.of(loads),
+    ).governing()
     assert ranked[0].reserve == pytest.approx(expected.reserve, rel=1e-9)
     # A pressure that pulls away does not crush.
     away = dataclasses.replace(loads, press=-0.3e6, values=(0.0,) * 6)
-    none = reserves([c for c in checks if c.rule.key == "crushing"],
-                    np.zeros((1, 3, 3, 3)), beside=Beside.of(away))  # fmt: skip
+    none = reserves(
+        [c for c in checks if c.rule.key == "crushing"],
+        np.zeros((1, 3, 3, 3)),
+        beside=Beside.of(away),
+    )
     assert np.isinf(none.of_rule("crushing")[0, 1]).all()

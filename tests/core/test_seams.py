@@ -44,8 +44,10 @@ def distorted(mesh: Mesh, amount: float, seed: int = 5) -> Mesh:
 
 
 plies = st.lists(
-    st.tuples(st.sampled_from(["carbon", "glass"]), st.integers(-90, 90),
-              st.floats(1e-4, 8e-4)), min_size=1, max_size=5)  # fmt: skip
+    st.tuples(st.sampled_from(["carbon", "glass"]), st.integers(-90, 90), st.floats(1e-4, 8e-4)),
+    min_size=1,
+    max_size=5,
+)
 
 
 @settings(max_examples=12, deadline=None)
@@ -67,11 +69,14 @@ def test_nothing_depends_on_the_reference_surface_of_flat_parts(
         # The same forces in space act at mid-thickness: at height e they turn the reference.
         pull[right, 3:] = np.cross([0, 0, e], pull[right, :3])
         moments = np.broadcast_to(mass_moments(lam), (mesh.count, 3))
-        cases = np.array([
-            pull, loads.pressure(mesh, 150.0),
-            loads.acceleration(mesh, moments, np.array([3.0, -2.0, -9.81])),
-            recovery.thermal_forces(model, -40.0, 900.0),
-        ])  # fmt: skip
+        cases = np.array(
+            [
+                pull,
+                loads.pressure(mesh, 150.0),
+                loads.acceleration(mesh, moments, np.array([3.0, -2.0, -9.81])),
+                recovery.thermal_forces(model, -40.0, 900.0),
+            ]
+        )
         solution = solve(model, cases)
         u = solution.displacement
         middle = u[..., :3] + e * np.cross(u[..., 3:], [0, 0, 1.0])
@@ -184,19 +189,26 @@ def test_a_corrupted_answer_is_noticed() -> None:
     lam = laminate(("carbon", 0, 1e-3), ("glass", 30, 0.7e-3))
     mesh = grid_mesh(Panel(0.3, 0.2), 6, 4)
     held = [Held(mesh.edges["left edge"], ALL), Held(mesh.edges["right edge"][:1], (2,))]
-    turned = Held(mesh.edges["right edge"][2:3], (0,), axes=np.array(
-        [[0.6, 0.8, 0.0], [-0.8, 0.6, 0.0], [0.0, 0.0, 1.0]]))  # fmt: skip
+    turned = Held(
+        mesh.edges["right edge"][2:3],
+        (0,),
+        axes=np.array([[0.6, 0.8, 0.0], [-0.8, 0.6, 0.0], [0.0, 0.0, 1.0]]),
+    )
     rules = constrain(mesh, [*held, turned])
     forces = np.zeros((1, len(mesh.nodes), 6))
     forces[0, mesh.edges["right edge"], :3] = [50.0, 20.0, 5.0]
-    for model in (ShellModel(mesh, lam, X, np.zeros((len(mesh.nodes), 6), bool),
-                             constraints=rules),
-                  ShellModel(mesh, lam, X, fixed_by(mesh, held))):  # fmt: skip
+    for model in (
+        ShellModel(mesh, lam, X, np.zeros((len(mesh.nodes), 6), bool), constraints=rules),
+        ShellModel(mesh, lam, X, fixed_by(mesh, held)),
+    ):
         solution = solve(model, forces)
         assert solution.residual < 1e-8
         assert solution.imbalance < 1e-8
-        K = stiffness_matrix(dataclasses.replace(
-            model, constraints=None, fixed=np.zeros((len(mesh.nodes), 6), bool)))  # fmt: skip
+        K = stiffness_matrix(
+            dataclasses.replace(
+                model, constraints=None, fixed=np.zeros((len(mesh.nodes), 6), bool)
+            )
+        )
         rng = np.random.default_rng(2)
         for damage in (1e-4, 1.0):
             u = solution.displacement.copy()
@@ -219,14 +231,20 @@ def test_movements_are_loads_of_their_own() -> None:
     right = mesh.edges["right edge"]
     rules = constrain(mesh, [Held(mesh.edges["left edge"], ALL), Held(right, (0, 2))])
     model = ShellModel(mesh, lam, X, np.zeros((len(mesh.nodes), 6), bool), constraints=rules)
-    moves = np.array([rules.moved([Held(right, (0,), (1e-3,))]),
-                      rules.moved([Held(right, (2,), (2e-3,))]), rules.moved([])])  # fmt: skip
+    moves = np.array(
+        [
+            rules.moved([Held(right, (0,), (1e-3,))]),
+            rules.moved([Held(right, (2,), (2e-3,))]),
+            rules.moved([]),
+        ]
+    )
     forces = np.zeros((3, len(mesh.nodes), 6))
     forces[2] = loads.pressure(mesh, 500.0)
     apart = solve(model, forces, moves=moves)
     factors = np.array([1.0, 1.5, -2.0])
-    together = solve(model, (factors @ forces.reshape(3, -1)).reshape(1, -1, 6),
-                     moves=(factors @ moves)[None])  # fmt: skip
+    together = solve(
+        model, (factors @ forces.reshape(3, -1)).reshape(1, -1, 6), moves=(factors @ moves)[None]
+    )
     combined = recovery.combined(apart, factors)
     for name in ("displacement", "strains", "reaction"):
         one, other = getattr(combined, name), getattr(together, name)
@@ -239,8 +257,10 @@ def test_movements_are_loads_of_their_own() -> None:
 def test_one_assembly_serves_all_support_sets() -> None:
     lam = laminate(("carbon", 0, 1e-3), ("glass", 45, 1e-3))
     mesh = grid_mesh(Panel(0.4, 0.2), 8, 4)
-    models = [ShellModel(mesh, lam, X, fixed_by(mesh, [Held(mesh.edges[e], ALL)]))
-              for e in ("left edge", "lower edge")]  # fmt: skip
+    models = [
+        ShellModel(mesh, lam, X, fixed_by(mesh, [Held(mesh.edges[e], ALL)]))
+        for e in ("left edge", "lower edge")
+    ]
     pressed = loads.pressure(mesh, 100.0)[None]
     steps = solve_steps([Problem(m, pressed) for m in models])
     both: Solution = eigen.run(steps)
@@ -253,21 +273,33 @@ def test_one_assembly_serves_all_support_sets() -> None:
 # Ties
 
 
-def side_by_side(na: int, nb: int, *, split: bool, amount: float
-                 ) -> tuple[Mesh, NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
+def side_by_side(
+    na: int, nb: int, *, split: bool, amount: float
+) -> tuple[Mesh, NDArray[np.int64], NDArray[np.int64]]:
     a = distorted(grid_mesh(Panel(1, 1), na, na), amount / na, 1)
     b = distorted(grid_mesh(Panel(1, 1), nb, nb), amount / nb, 2)
     b = b.split() if split else b
     first = len(a.nodes)
-    mesh = Mesh(np.concatenate([a.nodes, b.nodes + np.array([1.0, 0, 0])]),
-                np.concatenate([a.quads, b.quads + first]),
-                {"end": first + b.edges["right edge"]}, triangles=b.triangles + first)  # fmt: skip
+    mesh = Mesh(
+        np.concatenate([a.nodes, b.nodes + np.array([1.0, 0, 0])]),
+        np.concatenate([a.quads, b.quads + first]),
+        {"end": first + b.edges["right edge"]},
+        triangles=b.triangles + first,
+    )
     return mesh, first + b.edges["left edge"], np.arange(len(a.quads))
 
 
-@pytest.mark.parametrize(("na", "nb", "split"), [
-    (5, 3, False), (4, 7, False), (3, 8, True), (2, 1, False), (5, 2, True), (6, 6, True),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("na", "nb", "split"),
+    [
+        (5, 3, False),
+        (4, 7, False),
+        (3, 8, True),
+        (2, 1, False),
+        (5, 2, True),
+        (6, 6, True),
+    ],
+)
 def test_constant_states_pass_a_tie_of_any_two_meshes(
     na: int, nb: int, split: bool, unsymmetric: Laminate
 ) -> None:
@@ -318,8 +350,9 @@ def lifted(mesh: Mesh, shift: tuple[float, float, float], turn: Array | None = N
 
 
 def both(a: Mesh, b: Mesh) -> Mesh:
-    return Mesh(np.concatenate([a.nodes, b.nodes]),
-                np.concatenate([a.quads, b.quads + len(a.nodes)]))  # fmt: skip
+    return Mesh(
+        np.concatenate([a.nodes, b.nodes]), np.concatenate([a.quads, b.quads + len(a.nodes)])
+    )
 
 
 UPRIGHT = np.array([[1.0, 0, 0], [0, 0, -1.0], [0, 1.0, 0]])

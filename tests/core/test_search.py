@@ -22,10 +22,14 @@ SETS = {"ply": ("tsai_wu", "hashin", "max_stress"), "core": ("core_shear",)}
 LOADS = (
     LoadCase("forces", (2e5, -4e4, 3e4, 40.0, -10.0, 5.0), Q=(3e3, -1e3)),
     LoadCase("cold", (1e5, 2e4, 0.0, 0.0, 20.0, 0.0), dT=-80.0, dT_gradient=4e3, dC=0.004),
-    LoadCase("strained", (1e-3, 2e4, 0.0, 0.0, 0.5, 0.0),
-            ("strain", "force", "force", "force", "strain", "force"), dT=-40.0),
+    LoadCase(
+        "strained",
+        (1e-3, 2e4, 0.0, 0.0, 0.5, 0.0),
+        ("strain", "force", "force", "force", "strain", "force"),
+        dT=-40.0,
+    ),
     LoadCase("mean stress", (9e7, 0.0, 1e7, 5e7, 0.0, 0.0), ("stress",) * 6),
-)  # fmt: skip
+)
 
 
 def plies(*angles: float, material: str = "carbon") -> tuple[Ply, ...]:
@@ -33,8 +37,10 @@ def plies(*angles: float, material: str = "carbon") -> tuple[Ply, ...]:
 
 
 def test_changes_of_two_plies_counted_by_hand() -> None:
-    found = {tuple(p.angle for p in c.plies)
-             for c in single_changes(plies(0, 90), [CARBON], (0.0, 90.0))}  # fmt: skip
+    found = {
+        tuple(p.angle for p in c.plies)
+        for c in single_changes(plies(0, 90), [CARBON], (0.0, 90.0))
+    }
     turned_moved_dropped = {(90, 90), (0, 0), (90, 0), (0,), (90,)}
     added = {(0, 0, 90), (90, 0, 90), (0, 90, 90), (0, 90, 0)}
     assert found == turned_moved_dropped | added
@@ -57,10 +63,13 @@ def test_symmetric_stacks_stay_symmetric_and_no_result_comes_twice(
 
 @pytest.mark.parametrize(
     "stack",
-    [plies(0, 45, -45, 90, 90, -45, 45, 0), plies(30, 0, 90),
-     (*plies(0, 45), Ply("foam", 0.0, 8e-3), *plies(45, 0))],
+    [
+        plies(0, 45, -45, 90, 90, -45, 45, 0),
+        plies(30, 0, 90),
+        (*plies(0, 45), Ply("foam", 0.0, 8e-3), *plies(45, 0)),
+    ],
     ids=["symmetric", "unsymmetric", "sandwich"],
-)  # fmt: skip
+)
 def test_ranking_agrees_with_answers_one_by_one(stack: tuple[Ply, ...]) -> None:
     changes = single_changes(stack, [CARBON, GLASS, FOAM])
     ranked = [r for piece in rank(changes, MATERIALS, LOADS, SETS, block=900) for r in piece]

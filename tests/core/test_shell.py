@@ -29,8 +29,12 @@ def pulled_coupon(lam: Laminate, N: NDArray[np.float64]) -> tuple[ShellModel, ND
     fixed = none_held(mesh)
     fixed[17] = True
     force = np.zeros((len(mesh.nodes), 6))
-    for edge, sign, row in (("right edge", 1, [0, 2]), ("left edge", -1, [0, 2]),
-                            ("upper edge", 1, [2, 1]), ("lower edge", -1, [2, 1])):  # fmt: skip
+    for edge, sign, row in (
+        ("right edge", 1, [0, 2]),
+        ("left edge", -1, [0, 2]),
+        ("upper edge", 1, [2, 1]),
+        ("lower edge", -1, [2, 1]),
+    ):
         force += loads.edge_force(mesh, mesh.edges[edge], sign * np.array([*N[row], 0.0]))
     return ShellModel(mesh, lam, X, fixed), force[None]
 
@@ -61,8 +65,12 @@ def simply_supported(n: int) -> tuple[ShellModel, NDArray[np.float64]]:
     lam = laminate(("carbon", 0, 2e-3), ("carbon", 90, 4e-3), ("carbon", 0, 2e-3))
     mesh = grid_mesh(Panel(0.2, 0.3), n, n)
     fixed = none_held(mesh)
-    for edge, held in (("left edge", (1, 2, 3)), ("right edge", (1, 2, 3)),
-                       ("lower edge", (0, 2, 4)), ("upper edge", (0, 2, 4))):  # fmt: skip
+    for edge, held in (
+        ("left edge", (1, 2, 3)),
+        ("right edge", (1, 2, 3)),
+        ("lower edge", (0, 2, 4)),
+        ("upper edge", (0, 2, 4)),
+    ):
         fixed[np.ix_(mesh.edges[edge], np.array(held))] = True
     return ShellModel(mesh, lam, X, fixed), loads.pressure(mesh, 1e4)[None]
 
@@ -163,10 +171,16 @@ def test_pressure_follows_the_surface() -> None:
 
 @pytest.mark.parametrize(
     ("panel", "size", "words"),
-    [(Panel(0, 1), 0.1, "length"), (Panel(1, -1), 0.1, "width"), (Panel(1, 1, 0.4), 0.1, "radius"),
-     (Panel(1, 1), 0.0, "mesh size"), (Panel(1, 1), 2.0, "larger than the panel"),
-     (Panel(1, 1), 1e-4, "elements"), (Panel(1, 1), float("nan"), "mesh size")],
-)  # fmt: skip
+    [
+        (Panel(0, 1), 0.1, "length"),
+        (Panel(1, -1), 0.1, "width"),
+        (Panel(1, 1, 0.4), 0.1, "radius"),
+        (Panel(1, 1), 0.0, "mesh size"),
+        (Panel(1, 1), 2.0, "larger than the panel"),
+        (Panel(1, 1), 1e-4, "elements"),
+        (Panel(1, 1), float("nan"), "mesh size"),
+    ],
+)
 def test_nonsense_of_shape_or_mesh_is_refused(panel: Panel, size: float, words: str) -> None:
     with pytest.raises(PartError, match=words) as caught:
         check_panel(panel, size)

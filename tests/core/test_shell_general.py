@@ -76,21 +76,29 @@ def test_constant_states_of_a_mixed_patch(split: bool, unsymmetric: Laminate) ->
     found = solve(model, np.zeros((1, 8, 6)))
     np.testing.assert_allclose(found.displacement[0], u, atol=1e-12)
     expected = np.array([e1, e2, g, k1, k2, k12, 0, 0])
-    np.testing.assert_allclose(found.strains[0], np.broadcast_to(expected, (mesh.count, 4, 8)),
-                               atol=1e-11)  # fmt: skip
+    np.testing.assert_allclose(
+        found.strains[0], np.broadcast_to(expected, (mesh.count, 4, 8)), atol=1e-11
+    )
 
 
 @pytest.mark.parametrize(
     ("run", "exact", "meshes"),
-    [(obstacles.scordelis_lo, 0.3024 * 0.994, (16, 32)),
-     (obstacles.twisted_in_plane, 5.424e-3, (2, 6)),
-     (obstacles.twisted_out_of_plane, 1.754e-3, (2, 6))],
+    [
+        (obstacles.scordelis_lo, 0.3024 * 0.994, (16, 32)),
+        (obstacles.twisted_in_plane, 5.424e-3, (2, 6)),
+        (obstacles.twisted_out_of_plane, 1.754e-3, (2, 6)),
+    ],
     ids=["roof", "twisted in plane", "twisted out of plane"],
-)  # fmt: skip
-def test_triangles_run_the_obstacle_course(run, exact: float, meshes: tuple[int, int],  # type: ignore[no-untyped-def]
-                                           monkeypatch: pytest.MonkeyPatch) -> None:  # fmt: skip
-    monkeypatch.setattr(obstacles, "ShellModel",
-                        lambda mesh, *rest: ShellModel(mesh.split(), *rest))  # fmt: skip
+)
+def test_triangles_run_the_obstacle_course(
+    run,
+    exact: float,
+    meshes: tuple[int, int],  # type: ignore[no-untyped-def]
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(
+        obstacles, "ShellModel", lambda mesh, *rest: ShellModel(mesh.split(), *rest)
+    )
     # Free edges stay straight, so that constant states are exact: coarse meshes are stiffer for
     # it. The error falls by more than a first-order element's would.
     coarse, fine = (abs(run(n) / exact - 1) for n in meshes)
@@ -100,13 +108,16 @@ def test_triangles_run_the_obstacle_course(run, exact: float, meshes: tuple[int,
 
 def test_surfaces_have_their_exact_area_and_agree_on_a_side() -> None:
     made = {
-        "tube": (tube(1, 2, 0.1), 4 * math.pi), "cone": (cone(1, 0, 1, 0.1), math.pi * 2**0.5),
+        "tube": (tube(1, 2, 0.1), 4 * math.pi),
+        "cone": (cone(1, 0, 1, 0.1), math.pi * 2**0.5),
         "dome": (dome(1, 1, 0.08), 2 * math.pi),
         "hole": (panel_with_hole(2, 1, 0.4, 0.08), 2 - 0.04 * math.pi),
         "blades": (stiffened_panel(1, 0.6, 0.05, 3, 0.05), 0.6 + 3 * 0.05),
-        "hats": (stiffened_panel(1, 0.6, 0.05, 2, 0.05, 0.1),
-                 0.6 + 2 * (0.05 + 2 * math.hypot(0.025, 0.05))),
-    }  # fmt: skip
+        "hats": (
+            stiffened_panel(1, 0.6, 0.05, 2, 0.05, 0.1),
+            0.6 + 2 * (0.05 + 2 * math.hypot(0.025, 0.05)),
+        ),
+    }
     for name, (mesh, area) in made.items():
         assert mesh.areas().sum() == pytest.approx(area, rel=2e-3), name
         assert len(directions.turned_elements(mesh)) == 0, name
@@ -115,10 +126,14 @@ def test_surfaces_have_their_exact_area_and_agree_on_a_side() -> None:
         assert sum(len(r) for r in mesh.regions.values()) == mesh.count, name
     outwards = made["tube"][0]
     assert ((outwards.normals() * outwards.centres())[:, :2].sum(axis=1) > 0.9).all()
-    for bad in (lambda: tube(-1, 1, 0.1), lambda: tube(1, 1, 0), lambda: dome(1, 1, 0.1, 2),
-                lambda: panel_with_hole(1, 1, 2, 0.1),
-                lambda: stiffened_panel(1, 1, 0.1, 2, 0.1, 1),
-                lambda: tube(1, 1, 1e-4)):  # fmt: skip
+    for bad in (
+        lambda: tube(-1, 1, 0.1),
+        lambda: tube(1, 1, 0),
+        lambda: dome(1, 1, 0.1, 2),
+        lambda: panel_with_hole(1, 1, 2, 0.1),
+        lambda: stiffened_panel(1, 1, 0.1, 2, 0.1, 1),
+        lambda: tube(1, 1, 1e-4),
+    ):
         with pytest.raises(PartError):
             bad()
 
@@ -144,8 +159,11 @@ def test_directions_on_a_tube() -> None:
     arm = mesh.centres() * [1, 1, 0]
     np.testing.assert_allclose((hoop * arm).sum(axis=1), 0, atol=1e-12)
     assert (np.cross(arm, hoop)[:, 2] > 0).all()
-    np.testing.assert_allclose(along / np.linalg.norm(along, axis=1, keepdims=True),
-                               np.broadcast_to(z, along.shape), atol=1e-12)  # fmt: skip
+    np.testing.assert_allclose(
+        along / np.linalg.norm(along, axis=1, keepdims=True),
+        np.broadcast_to(z, along.shape),
+        atol=1e-12,
+    )
     curve = np.array([[2.0, 0, 0], [2, 0, 2]])
     np.testing.assert_allclose(directions.along_curve(mesh, curve)[:, 2], 1.0, atol=1e-12)
     across = directions.undefined(mesh, X)
@@ -163,8 +181,11 @@ def test_zones_are_found_counted_and_know_their_plies() -> None:
     every, some = np.arange(24), np.arange(8)
     base = Ply("carbon", 0.0, 0.125e-3)
     turn = np.where(every < 12, 10.0, 10.004)
-    lay_up = [LaidPly(base, every, turn), LaidPly(dataclasses.replace(base, angle=45.0), some),
-              LaidPly(base, every, factor=np.where(every < 20, 1.0, 1.5))]  # fmt: skip
+    lay_up = [
+        LaidPly(base, every, turn),
+        LaidPly(dataclasses.replace(base, angle=45.0), some),
+        LaidPly(base, every, factor=np.where(every < 20, 1.0, 1.5)),
+    ]
     zones = zones_of(lay_up, mesh.count, MATERIALS, reference=-1.0)
     assert [len(s.stack.plies) for s in zones.laminates] == [3, 2, 2]
     assert zones.plies == ((0, 1, 2), (0, 2), (0, 2))
@@ -216,16 +237,20 @@ def test_a_turned_part_with_supports_in_turned_axes_answers_turned(sandwich: Lam
     # Rows of the axes are the turned global ones; all but the turn about its x is held.
     held = Held(edge, (0, 1, 2, 4, 5), axes=R.T)
     turned = cantilever(turned_mesh, sandwich, R @ X, held, turned_tip)
-    np.testing.assert_allclose(turned[:, :3], straight[:, :3] @ R.T,
-                               atol=1e-8 * np.abs(straight).max())  # fmt: skip
+    np.testing.assert_allclose(
+        turned[:, :3], straight[:, :3] @ R.T, atol=1e-8 * np.abs(straight).max()
+    )
 
 
 def test_a_prescribed_stretch_gives_the_laminates_force() -> None:
     cross_ply = laminate(("carbon", 0, 1e-3), ("carbon", 90, 1e-3))
     mesh = grid_mesh(Panel(0.3, 0.1), 6, 2)
     sides = np.arange(len(mesh.nodes))
-    held = [Held(sides, (1, 2, 3, 4, 5)), Held(mesh.edges["left edge"], (0,)),
-            Held(mesh.edges["right edge"], (0,), (3e-4,))]  # fmt: skip
+    held = [
+        Held(sides, (1, 2, 3, 4, 5)),
+        Held(mesh.edges["left edge"], (0,)),
+        Held(mesh.edges["right edge"], (0,), (3e-4,)),
+    ]
     model = ShellModel(mesh, cross_ply, X, free(mesh), constraints=constrain(mesh, held))
     found = solve(model, np.zeros((1, len(mesh.nodes), 6)))
     np.testing.assert_allclose(found.strains[0, :, :, 0], 1e-3, rtol=1e-9)
@@ -236,8 +261,9 @@ def test_a_prescribed_stretch_gives_the_laminates_force() -> None:
 def two_plates(gap: float = 0.0) -> tuple[Mesh, NDArray[np.int64], NDArray[np.int64]]:
     """Two plates end to end with meshes that do not match."""
     one, other = grid_mesh(Panel(0.5, 0.2), 10, 4), grid_mesh(Panel(0.5, 0.2), 14, 7)
-    nodes = np.concatenate([one.nodes - np.array([0.25, 0, 0]),
-                            other.nodes + np.array([0.25, 0, gap])])  # fmt: skip
+    nodes = np.concatenate(
+        [one.nodes - np.array([0.25, 0, 0]), other.nodes + np.array([0.25, 0, gap])]
+    )
     quads = np.concatenate([one.quads, other.quads + len(one.nodes)])
     mesh = Mesh(
         nodes,
@@ -259,8 +285,10 @@ def test_tied_plates_answer_as_one(sandwich: Laminate) -> None:
     one = constrain(whole, [Held(whole.edges["left edge"], ALL)])
     force = loads.edge_force(whole, whole.edges["right edge"], np.array([0, 0, 100.0]))
     single = solve(ShellModel(whole, sandwich, X, free(whole), constraints=one), force[None])
-    ends = [s.displacement[0, m.edges["right edge"], 2].mean()
-            for s, m in ((tied, mesh), (single, whole))]  # fmt: skip
+    ends = [
+        s.displacement[0, m.edges["right edge"], 2].mean()
+        for s, m in ((tied, mesh), (single, whole))
+    ]
     assert ends[0] == pytest.approx(ends[1], rel=5e-3)
     assert tied.imbalance < 1e-9
 
@@ -271,8 +299,9 @@ def test_a_tie_over_a_gap_lets_rigid_motions_pass(sandwich: Laminate) -> None:
     np.testing.assert_allclose(tie.gaps, 0.01, rtol=1e-9)
     turn, shift = np.array([0.01, -0.02, 0.03]), np.array([1e-3, 2e-3, -1e-3])
     edge = mesh.edges["left edge"]
-    held = [Held(np.array([n]), ALL, (*(shift + np.cross(turn, mesh.nodes[n])), *turn))
-            for n in edge]  # fmt: skip
+    held = [
+        Held(np.array([n]), ALL, (*(shift + np.cross(turn, mesh.nodes[n])), *turn)) for n in edge
+    ]
     model = ShellModel(mesh, sandwich, X, free(mesh), constraints=constrain(mesh, held, [tie]))
     found = solve(model, np.zeros((1, len(mesh.nodes), 6)))
     rigid = shift + np.cross(turn, mesh.nodes)
@@ -324,8 +353,9 @@ def test_a_linear_pressure_is_mapped_exactly_and_its_resultant_told(split: bool)
     p = 1000 + 300 * at[:, 0] - 800 * at[:, 1]
     found = map_pressure(mesh, at, p)
     places = loads.point_places(mesh)
-    np.testing.assert_allclose(found.values, 1000 + 300 * places[..., 0] - 800 * places[..., 1],
-                               rtol=1e-9)  # fmt: skip
+    np.testing.assert_allclose(
+        found.values, 1000 + 300 * places[..., 0] - 800 * places[..., 1], rtol=1e-9
+    )
     assert found.outside < 1e-9
     np.testing.assert_allclose(found.force[:3], [0, 0, 500], atol=1e-6)
     np.testing.assert_allclose(found.given, [0, 0, 500], atol=1e-6)
@@ -335,9 +365,12 @@ def test_a_linear_pressure_is_mapped_exactly_and_its_resultant_told(split: bool)
 
 @pytest.mark.parametrize(
     ("points", "values", "words"),
-    [([[0, 0, 0]] * 2, [1, 1], "three points"), ([[0, 0, 0]] * 3, [1, 2, math.nan], "row 3"),
-     ([[900, 0, 0], [901, 0, 0], [900, 1, 0]], [1, 1, 1], "far from the part")],
-)  # fmt: skip
+    [
+        ([[0, 0, 0]] * 2, [1, 1], "three points"),
+        ([[0, 0, 0]] * 3, [1, 2, math.nan], "row 3"),
+        ([[900, 0, 0], [901, 0, 0], [900, 1, 0]], [1, 1, 1], "far from the part"),
+    ],
+)
 def test_a_pressure_table_that_makes_no_sense_is_refused(
     points: list[list[float]], values: list[float], words: str
 ) -> None:

@@ -72,21 +72,28 @@ def test_a_free_part_has_six_rigid_modes_and_its_own_mass(sandwich: Laminate) ->
     ones = np.zeros((len(mesh.nodes), 6))
     ones[:, 2] = 1.0
     assert ones.ravel() @ M @ ones.ravel() == pytest.approx(
-        sandwich.areal_mass * mesh.areas().sum())  # fmt: skip
+        sandwich.areal_mass * mesh.areas().sum()
+    )
 
 
 def test_a_tube_under_pressure_and_pull_ply_by_ply() -> None:
     # Membrane theory away from the ends: Ny = p R, Nx = F / (2 π R); the twist is free.
     R, p, F = 0.2, 1e5, 4e4
-    lam = laminate(("carbon", 55, 0.5e-3), ("carbon", -55, 0.5e-3), ("carbon", -55, 0.5e-3),
-                   ("carbon", 55, 0.5e-3))  # fmt: skip
-    mesh = revolved(lambda v: np.stack([np.full_like(v, R), 0.8 * v], axis=-1), 0.8, 0.02,
-                    counts=(96, 40))  # fmt: skip
+    lam = laminate(
+        ("carbon", 55, 0.5e-3),
+        ("carbon", -55, 0.5e-3),
+        ("carbon", -55, 0.5e-3),
+        ("carbon", 55, 0.5e-3),
+    )
+    mesh = revolved(
+        lambda v: np.stack([np.full_like(v, R), 0.8 * v], axis=-1), 0.8, 0.02, counts=(96, 40)
+    )
     along = directions.along_axis(mesh, np.zeros(3), np.array([0, 0, 1.0]))
     lower, upper = (np.unique(mesh.edges[e]) for e in ("lower edge", "upper edge"))
     held = [Held(lower, (2,)), Held(lower[:1], (0, 1)), Held(lower[40:41], (0,))]
     force = loads.pressure(mesh, p) + loads.edge_force(
-        mesh, mesh.edges["upper edge"], np.array([0, 0, F / (2 * math.pi * R)]))  # fmt: skip
+        mesh, mesh.edges["upper edge"], np.array([0, 0, F / (2 * math.pi * R)])
+    )
     model = ShellModel(mesh, lam, along, free(mesh), constraints=constrain(mesh, held))
     strains = solve(model, force[None]).strains[0].mean(axis=1)
     middle = np.abs(mesh.centres()[:, 2] - 0.4) < 0.05
@@ -103,22 +110,28 @@ def heated_coupon(lam: Laminate, dT: float, N: Array) -> tuple[ShellModel, Array
     mesh = grid_mesh(Panel(0.2, 0.1), 6, 4)
     held = [Held(np.array([17]), ALL)]
     model = ShellModel(mesh, lam, X, free(mesh), constraints=constrain(mesh, held))
-    pull = sum(loads.edge_force(mesh, mesh.edges[e], s * np.array([N[0], N[2], 0.0]))
-               for e, s in (("right edge", 1), ("left edge", -1)))  # fmt: skip
-    side = sum(loads.edge_force(mesh, mesh.edges[e], s * np.array([N[2], N[1], 0.0]))
-               for e, s in (("upper edge", 1), ("lower edge", -1)))  # fmt: skip
+    pull = sum(
+        loads.edge_force(mesh, mesh.edges[e], s * np.array([N[0], N[2], 0.0]))
+        for e, s in (("right edge", 1), ("left edge", -1))
+    )
+    side = sum(
+        loads.edge_force(mesh, mesh.edges[e], s * np.array([N[2], N[1], 0.0]))
+        for e, s in (("upper edge", 1), ("lower edge", -1))
+    )
     return model, np.stack([recovery.thermal_forces(model, dT, 2e3), pull + side])
 
 
-def test_a_heated_part_keeps_its_residual_stress_while_the_load_grows(unsymmetric: Laminate
-                                                                      ) -> None:  # fmt: skip
+def test_a_heated_part_keeps_its_residual_stress_while_the_load_grows(
+    unsymmetric: Laminate,
+) -> None:
     N = np.array([3e4, -5e3, 4e3])
     model, forces = heated_coupon(unsymmetric, -60.0, N)
     solution = solve(model, forces)
     heat = Load(dT=-60.0, dT_gradient=2e3)
     zones = zones_of([LaidPly(p, np.arange(24)) for p in unsymmetric.stack.plies], 24, MATERIALS)
-    found = recovery.assess_zones(zones, solution.strains[1:], residual=solution.strains[0],
-                                  temperature=heat)  # fmt: skip
+    found = recovery.assess_zones(
+        zones, solution.strains[1:], residual=solution.strains[0], temperature=heat
+    )
     # The laminate core alone, for the same load and temperature.
     exact = govern(unsymmetric, dataclasses.replace(heat, N=N))
     np.testing.assert_allclose(found.reserve, exact.reserve, rtol=1e-6)
@@ -130,8 +143,9 @@ def test_a_heated_part_keeps_its_residual_stress_while_the_load_grows(unsymmetri
     with pytest.raises(PartError, match="2 factors"):
         recovery.combined(solution, np.array([1.0]))
     forces_there = recovery.section_forces(model, solution.strains[1:])
-    np.testing.assert_allclose(forces_there[0, :, :, :3], np.broadcast_to(N, (24, 4, 3)),
-                               atol=1e-6 * N[0])  # fmt: skip
+    np.testing.assert_allclose(
+        forces_there[0, :, :, :3], np.broadcast_to(N, (24, 4, 3)), atol=1e-6 * N[0]
+    )
 
 
 def test_nodes_are_smoothed_within_zones_only() -> None:
@@ -140,8 +154,9 @@ def test_nodes_are_smoothed_within_zones_only() -> None:
     strains = np.zeros((2, mesh.count, 4, 8))
     strains[0] = np.where(zone == 0, 1.0, 5.0)[:, None, None]
     found = recovery.at_nodes(mesh, zone, strains)
-    np.testing.assert_allclose(found.values[0], np.where(found.zones == 0, 1.0, 5.0)[:, None]
-                               * np.ones(8))  # fmt: skip
+    np.testing.assert_allclose(
+        found.values[0], np.where(found.zones == 0, 1.0, 5.0)[:, None] * np.ones(8)
+    )
     shared = np.flatnonzero(np.bincount(found.nodes) == 2)
     assert len(shared) > 0
 
@@ -165,8 +180,13 @@ def test_a_pushed_cylinder_buckles_at_the_classical_load() -> None:
     # σ = E t / (R √(3 (1 − ν²))), Timoshenko and Gere, Theory of Elastic Stability, 2nd ed.,
     # art. 11.1; the edges keep their circle, which raises it by a few per cent.
     E, nu, R, t, length = 70e9, 0.3, 0.1, 1e-3, 0.12
-    mesh = revolved(lambda v: np.stack([np.full_like(v, R), length * v], axis=-1), length, 0.01,
-                    turn=math.pi / 2, counts=(36, 28))  # fmt: skip
+    mesh = revolved(
+        lambda v: np.stack([np.full_like(v, R), length * v], axis=-1),
+        length,
+        0.01,
+        turn=math.pi / 2,
+        counts=(36, 28),
+    )
     lam = obstacles.plate(E, nu, t)
     along = directions.along_axis(mesh, np.zeros(3), np.array([0, 0, 1.0]))
     held = [

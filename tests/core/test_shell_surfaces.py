@@ -22,8 +22,14 @@ from tartan.exchange.step import mesh_step, read_step
 from tartan.exchange.verify import obstacles
 from tests.core.test_shell_general import X, free
 
-DISH = Panel(1.6, 1.2, 9.0, 9.0, (Opening("cut-out", -0.3, 0.0, 0.3, 0.24),),
-             (Pad("mount 1", 0.5, -0.35, 0.16), Pad("mount 2", 0.5, 0.35, 0.16)))  # fmt: skip
+DISH = Panel(
+    1.6,
+    1.2,
+    9.0,
+    9.0,
+    (Opening("cut-out", -0.3, 0.0, 0.3, 0.24),),
+    (Pad("mount 1", 0.5, -0.35, 0.16), Pad("mount 2", 0.5, 0.35, 0.16)),
+)
 
 
 def test_a_dish_has_its_area_its_pads_and_its_rim() -> None:
@@ -50,8 +56,9 @@ def test_a_dish_has_its_area_its_pads_and_its_rim() -> None:
 
 
 def test_refinement_acts_where_it_is_asked() -> None:
-    fine = shapes.mesh_of(DISH, 0.06, (Finer(0.015, 0.2, "cut-out"),
-                                       Finer(0.015, 0.2, at=(0.5, 0.0, 0.0))))  # fmt: skip
+    fine = shapes.mesh_of(
+        DISH, 0.06, (Finer(0.015, 0.2, "cut-out"), Finer(0.015, 0.2, at=(0.5, 0.0, 0.0)))
+    )
     size = np.sqrt(fine.areas())
     centre = fine.centres()
     near = np.linalg.norm(centre[:, :2] - [0.5, 0.0], axis=1) < 0.03
@@ -61,12 +68,16 @@ def test_refinement_acts_where_it_is_asked() -> None:
     assert len(fine.edges["cut-out"]) > 50
 
 
-@pytest.mark.parametrize("change", [
-    {"openings": (Opening("hole", 0.75, 0.0, 0.3, 0.2),)},
-    {"openings": (Opening("hole", 0.5, -0.35, 0.1, 0.1),)},
-    {"pads": (Pad("left edge", 0.0, 0.3, 0.1),)},
-    {"openings": (Opening("hole", 0.0, 0.0, -0.3, 0.2),)},
-], ids=["over the edge", "in a pad", "taken name", "negative"])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"openings": (Opening("hole", 0.75, 0.0, 0.3, 0.2),)},
+        {"openings": (Opening("hole", 0.5, -0.35, 0.1, 0.1),)},
+        {"pads": (Pad("left edge", 0.0, 0.3, 0.1),)},
+        {"openings": (Opening("hole", 0.0, 0.0, -0.3, 0.2),)},
+    ],
+    ids=["over the edge", "in a pad", "taken name", "negative"],
+)
 def test_cut_outs_that_cannot_be_are_refused(change: dict[str, object]) -> None:
     with pytest.raises(PartError) as caught:
         shapes.mesh_of(dataclasses.replace(DISH, **change), 0.05)  # type: ignore[arg-type]
@@ -82,12 +93,19 @@ def test_finer_than_what_is_refused() -> None:
             shapes.mesh_of(shapes.Tube(0.2, 0.5), 0.05, (dataclasses.replace(finer, size=1e-6),))
 
 
-@pytest.mark.parametrize("shape", [
-    shapes.Tube(0.2, 0.5), shapes.Cone(0.3, 0.1, 0.4), shapes.Dome(0.3, 0.2, 0.05),
-    shapes.StiffenedPanel(0.6, 0.4, 2, 0.05, 0.08),
-], ids=lambda s: s.kind)  # fmt: skip
-def test_mapped_surfaces_are_refined_without_gaps(shape: shapes.Tube, unsymmetric: Laminate
-                                                  ) -> None:  # fmt: skip
+@pytest.mark.parametrize(
+    "shape",
+    [
+        shapes.Tube(0.2, 0.5),
+        shapes.Cone(0.3, 0.1, 0.4),
+        shapes.Dome(0.3, 0.2, 0.05),
+        shapes.StiffenedPanel(0.6, 0.4, 2, 0.05, 0.08),
+    ],
+    ids=lambda s: s.kind,
+)
+def test_mapped_surfaces_are_refined_without_gaps(
+    shape: shapes.Tube, unsymmetric: Laminate
+) -> None:
     plain = shapes.mesh_of(shape, 0.04)
     mesh = shapes.mesh_of(shape, 0.04, (Finer(0.01, 0.12, "lower edge"),))
     fine = np.sqrt(mesh.areas())
@@ -98,10 +116,14 @@ def test_mapped_surfaces_are_refined_without_gaps(shape: shapes.Tube, unsymmetri
     assert np.median(fine) < 0.5 * np.sqrt(np.median(plain.areas()))
     assert mesh.areas().sum() == pytest.approx(plain.areas().sum(), rel=0.03)
     # No hanging node: free sides are the named edges alone, as before.
-    ends = sum(np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).sum()
-               for chain in free_edges(mesh).values())  # fmt: skip
-    before = sum(np.linalg.norm(np.diff(plain.nodes[chain], axis=0), axis=1).sum()
-                 for chain in free_edges(plain).values())  # fmt: skip
+    ends = sum(
+        np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).sum()
+        for chain in free_edges(mesh).values()
+    )
+    before = sum(
+        np.linalg.norm(np.diff(plain.nodes[chain], axis=0), axis=1).sum()
+        for chain in free_edges(plain).values()
+    )
     assert ends == pytest.approx(before, rel=0.01)
     assert len(directions.turned_elements(mesh)) == len(directions.turned_elements(plain)) == 0
     # A pull along the surface still gives uniform strains across the transition.
@@ -112,8 +134,10 @@ def test_mapped_surfaces_are_refined_without_gaps(shape: shapes.Tube, unsymmetri
         values = [tuple(v) for v in np.column_stack([1e-3 * x[nodes, 0], np.zeros(len(nodes))])]
         held = [Held(np.array([n]), (0, 1), v) for n, v in zip(nodes, values, strict=True)]
         rules = constrain(mesh, [*held, Held(nodes, (2, 3, 4, 5))])
-        found = solve(ShellModel(mesh, obstacles.plate(70e9, 0.0, 2e-3), X, free(mesh),
-                                 constraints=rules), np.zeros((1, len(x), 6)))  # fmt: skip
+        found = solve(
+            ShellModel(mesh, obstacles.plate(70e9, 0.0, 2e-3), X, free(mesh), constraints=rules),
+            np.zeros((1, len(x), 6)),
+        )
         np.testing.assert_allclose(found.displacement[0, :, 0], 1e-3 * x[:, 0], atol=1e-9)
 
 
@@ -124,8 +148,10 @@ def write_bracket(path: Path, holes: int = 3) -> None:
     gmsh.option.setString("Geometry.OCCTargetUnit", "MM")
     occ = gmsh.model.occ
     plate = occ.addBox(0, 0, 0, 200, 100, 10)
-    tools = [(3, occ.addCylinder(20 + 160 * i / max(holes - 1, 1), 50, -5, 0, 0, 20, 5))
-             for i in range(holes)]  # fmt: skip
+    tools = [
+        (3, occ.addCylinder(20 + 160 * i / max(holes - 1, 1), 50, -5, 0, 0, 20, 5))
+        for i in range(holes)
+    ]
     occ.cut([(3, plate)], tools)
     occ.synchronize()
     gmsh.write(str(path))

@@ -224,8 +224,11 @@ def test_many_loads_agree_with_one_by_one(unsymmetric: Laminate) -> None:
     sets = {"ply": ("tsai_wu", "puck"), "woven": ("tsai_wu", "puck")}
     section = np.zeros((len(loads), 8))
     section[:, :6] = loads @ unsymmetric.compliance
-    found = reserves(checks_of(unsymmetric, sets), stress_from_section(unsymmetric, section),
-                     residual=respond(unsymmetric, fixed).stress_12)  # fmt: skip
+    found = reserves(
+        checks_of(unsymmetric, sets),
+        stress_from_section(unsymmetric, section),
+        residual=respond(unsymmetric, fixed).stress_12,
+    )
     for k, row in enumerate(loads):
         for key in ("tsai_wu", "puck"):
             load = dataclasses.replace(fixed, N=row[:3], M=row[3:])

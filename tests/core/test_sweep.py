@@ -10,8 +10,10 @@ from tartan.core.shell.margins import Within, assess
 from tests.conftest import laminate
 
 OWN = written("own", "max(s1 / Xt, -s1 / Xc) + abs(t12) / S12 + (s2 / Yt)**2")
-KEYS = [OWN, *(k for k, r in REGISTRY.items()
-               if isinstance(r, HasBranches) and r.stress == "in-plane")]  # fmt: skip
+KEYS = [
+    OWN,
+    *(k for k, r in REGISTRY.items() if isinstance(r, HasBranches) and r.stress == "in-plane"),
+]
 LAM = laminate(("carbon", 0, 1e-3), ("glass", 50, 0.7e-3), ("carbon", -30, 0.5e-3))
 
 
@@ -43,8 +45,12 @@ def test_nothing_is_said_of_a_ply_that_was_not_asked_for() -> None:
     lam = laminate(("carbon", 0, 1e-3), ("glass", 0, 1e-3))
     z = float(lam.z[1] + lam.z[2]) / 2
     state[..., 0], state[..., 3] = z, -1.0
-    found = assess(lam, state, {"ply": ("max_stress",), "woven": ("max_stress",)},
-                   within=Within(plies=(1,), levels=(1,)))  # fmt: skip
+    found = assess(
+        lam,
+        state,
+        {"ply": ("max_stress",), "woven": ("max_stress",)},
+        within=Within(plies=(1,), levels=(1,)),
+    )
     assert np.isinf(found.reserve).all()
     assert (found.ply == 1).all()
     assert (found.level == 1).all()

@@ -16,8 +16,9 @@ Array = NDArray[np.float64]
 def wall(thickness: float, exponent: float, count: int = 1) -> Laminate:
     """Hoop wall whose radial solutions are r^±exponent."""
     E3 = 5e9
-    material = Material("wall", E3, E3 * exponent**2, 1e-3 / exponent**2, 4e9, E3=E3, nu13=0.0,
-                        nu23=0.0)  # fmt: skip
+    material = Material(
+        "wall", E3, E3 * exponent**2, 1e-3 / exponent**2, 4e9, E3=E3, nu13=0.0, nu23=0.0
+    )
     plies = tuple(Ply("wall", 0.0, thickness / count) for _ in range(count))
     return make_laminate(Stack("wall", plies), {"wall": material})
 
@@ -41,13 +42,15 @@ def test_one_orthotropic_wall(ratio: float, exponent: float) -> None:
     inner, p = 0.3, 2e6
     for count in (1, 3):
         lam = wall(ratio * inner, exponent, count)
-        found = thick_cylinder(lam, inner, CylinderLoad(inside=p, axial_held=True,
-                                                        twist_held=True))  # fmt: skip
+        found = thick_cylinder(
+            lam, inner, CylinderLoad(inside=p, axial_held=True, twist_held=True)
+        )
         t = lam.thickness / count
         heights = np.array([[i, i + 0.5, i + 1] for i in range(count)]) * t
         radial, hoop = closed_form(lam, inner, p, heights)
-        np.testing.assert_allclose(found.stress[..., 1], hoop, rtol=1e-8,
-                                   atol=1e-8 * np.abs(hoop).max())  # fmt: skip
+        np.testing.assert_allclose(
+            found.stress[..., 1], hoop, rtol=1e-8, atol=1e-8 * np.abs(hoop).max()
+        )
         np.testing.assert_allclose(found.stress[..., 2], radial, rtol=0, atol=1e-8 * p)
 
 

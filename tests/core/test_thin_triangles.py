@@ -28,10 +28,13 @@ def plate(slenderness: float) -> Laminate:
 def navier(lam: Laminate) -> Array:
     """w and the two rotations of a unit square under sin sin pressure (Reddy, eq. 6.3.15)."""
     D, H, p = lam.D, lam.shear, np.pi
-    K = np.array([[(H[0, 0] + H[1, 1]) * p**2, H[0, 0] * p, H[1, 1] * p],
-                  [H[0, 0] * p, (D[0, 0] + D[2, 2]) * p**2 + H[0, 0], (D[0, 1] + D[2, 2]) * p**2],
-                  [H[1, 1] * p, (D[0, 1] + D[2, 2]) * p**2, (D[2, 2] + D[1, 1]) * p**2 + H[1, 1]],
-                  ])  # fmt: skip
+    K = np.array(
+        [
+            [(H[0, 0] + H[1, 1]) * p**2, H[0, 0] * p, H[1, 1] * p],
+            [H[0, 0] * p, (D[0, 0] + D[2, 2]) * p**2 + H[0, 0], (D[0, 1] + D[2, 2]) * p**2],
+            [H[1, 1] * p, (D[0, 1] + D[2, 2]) * p**2, (D[2, 2] + D[1, 1]) * p**2 + H[1, 1]],
+        ]
+    )
     return np.linalg.solve(K, [1.0, 0.0, 0.0])
 
 
@@ -52,13 +55,22 @@ def patterned(mesh: Mesh, pattern: str) -> Mesh:
         four = [np.stack([q[:, k], q[:, (k + 1) % 4], middle], axis=1) for k in range(4)]
         nodes = np.concatenate([mesh.nodes, mesh.nodes[q].mean(axis=1)])
         return Mesh(nodes, np.zeros((0, 4), np.int64), mesh.edges, triangles=np.concatenate(four))
-    rising = {"rising": i >= 0, "falling": i < 0, "union": (i + j) % 2 == 0, "rows": i % 2 == 0,
-              "symmetric": (i < N // 2) == (j < N // 2),
-              "random": np.random.default_rng(1).random(len(q)) < 0.5}[pattern]  # fmt: skip
+    rising = {
+        "rising": i >= 0,
+        "falling": i < 0,
+        "union": (i + j) % 2 == 0,
+        "rows": i % 2 == 0,
+        "symmetric": (i < N // 2) == (j < N // 2),
+        "random": np.random.default_rng(1).random(len(q)) < 0.5,
+    }[pattern]
     first = np.where(rising[:, None], q[:, [0, 1, 2]], q[:, [0, 1, 3]])
     second = np.where(rising[:, None], q[:, [0, 2, 3]], q[:, [1, 2, 3]])
-    return Mesh(mesh.nodes, np.zeros((0, 4), np.int64), mesh.edges,
-                triangles=np.concatenate([first, second]))  # fmt: skip
+    return Mesh(
+        mesh.nodes,
+        np.zeros((0, 4), np.int64),
+        mesh.edges,
+        triangles=np.concatenate([first, second]),
+    )
 
 
 def solved(mesh: Mesh, lam: Laminate) -> tuple[ShellModel, Solution]:
@@ -69,8 +81,9 @@ def solved(mesh: Mesh, lam: Laminate) -> tuple[ShellModel, Solution]:
 
 
 @pytest.mark.parametrize("slenderness", [5, 100, 1e3, 1e5])
-@pytest.mark.parametrize("pattern", ["rising", "falling", "union", "rows", "symmetric", "random",
-                                     "cross"])  # fmt: skip
+@pytest.mark.parametrize(
+    "pattern", ["rising", "falling", "union", "rows", "symmetric", "random", "cross"]
+)
 def test_triangles_do_not_lock(pattern: str, slenderness: float) -> None:
     lam = plate(slenderness)
     exact = navier(lam)[0]
@@ -95,10 +108,12 @@ def test_a_triangle_has_six_zero_modes_at_any_thickness(thickness: float) -> Non
 
 
 # Two elements from the transition the quadratic fit's own error counts at the thinnest.
-@pytest.mark.parametrize(("slenderness", "n", "away_from"),
-                         [(100, 24, 2), (1e3, 24, 2), (1e4, 32, 3)])  # fmt: skip
-def test_shear_and_moment_at_the_edge_of_a_refinement(slenderness: float, n: int, away_from: int
-                                                      ) -> None:  # fmt: skip
+@pytest.mark.parametrize(
+    ("slenderness", "n", "away_from"), [(100, 24, 2), (1e3, 24, 2), (1e4, 32, 3)]
+)
+def test_shear_and_moment_at_the_edge_of_a_refinement(
+    slenderness: float, n: int, away_from: int
+) -> None:
     lam = plate(slenderness)
     mesh = refined(grid_mesh(Panel(1.0, 1.0), n, n), Finer(1 / n / 4, 0.25, at=(0.05, 0.1, 0.0)))
     model, solution = solved(mesh, lam)
@@ -109,8 +124,9 @@ def test_shear_and_moment_at_the_edge_of_a_refinement(slenderness: float, n: int
     x, y = (mesh.centres()[:, :2] + 0.5).T * np.pi
     cs, sc = np.cos(x) * np.sin(y), np.sin(x) * np.cos(y)
     ss, cc = np.sin(x) * np.sin(y), np.cos(x) * np.cos(y)
-    Q = np.stack([lam.shear[0, 0] * (p1 + np.pi * w) * cs,
-                  lam.shear[1, 1] * (p2 + np.pi * w) * sc], axis=1)  # fmt: skip
+    Q = np.stack(
+        [lam.shear[0, 0] * (p1 + np.pi * w) * cs, lam.shear[1, 1] * (p2 + np.pi * w) * sc], axis=1
+    )
     k = np.pi * np.stack([-p1 * ss, -p2 * ss, (p1 + p2) * cc], axis=1)
     M = k @ lam.D
     off_Q = (np.abs(mean[:, 6:] - Q) / np.abs(Q).max(axis=0)).max(axis=1)

@@ -15,12 +15,10 @@ from tartan.core.working import (
     Working,
     constant_working,
     modulus_working,
-    ply_stress_working,
     reduced_stiffness_working,
-    reserve_working,
-    shear_reserve_working,
     stiffness_working,
 )
+from tartan.core.working_strength import ply_stress_working, reserve_working, shear_reserve_working
 from tests.conftest import CARBON
 
 
@@ -50,8 +48,11 @@ def test_moduli_and_stresses_end_at_the_answer(unsymmetric: Laminate) -> None:
     assert modulus_working(unsymmetric, 2, bending=True).value == pytest.approx(
         flexural(unsymmetric).Gxy
     )
-    for form, found in (("membrane", membrane(unsymmetric)), ("flexural", flexural(unsymmetric)),
-                        ("kept flat", membrane(unsymmetric, kept_flat=True))):  # fmt: skip
+    for form, found in (
+        ("membrane", membrane(unsymmetric)),
+        ("flexural", flexural(unsymmetric)),
+        ("kept flat", membrane(unsymmetric, kept_flat=True)),
+    ):
         for field in ("Ex", "Ey", "Gxy", "nuxy", "nuyx"):
             shown = constant_working(unsymmetric, field, form)
             assert shown.value == pytest.approx(getattr(found, field), rel=1e-12)

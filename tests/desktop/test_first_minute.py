@@ -62,8 +62,12 @@ def test_a_laminate_by_keys_alone(empty: MainWindow, qtbot) -> None:  # type: ig
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert [m.name for m in session.project.materials] == ["tape"]
     assert empty.materials.isVisible()
-    session.edit("thickness", lambda p: stack_edits.put_material(
-        p, "tape", dataclasses.replace(p.materials[0], ply_thickness=0.2e-3)))  # fmt: skip
+    session.edit(
+        "thickness",
+        lambda p: stack_edits.put_material(
+            p, "tape", dataclasses.replace(p.materials[0], ply_thickness=0.2e-3)
+        ),
+    )
     session.select(station="Stacks")
     field = empty.pages["Stacks"].blank.field
     qtbot.waitUntil(field.hasFocus)
@@ -87,8 +91,10 @@ def test_ways_of_the_empty_pages(empty: MainWindow, qtbot, tmp_path: Path) -> No
     clipboard("nonsense")
     click(empty, "paste a table")
     assert "nonsense" in empty.pages["Materials"].blank.fault.text()
-    clipboard("name\tE1 [GPa]\tE2 [GPa]\tnu12\tG12 [GPa]\tply_thickness [mm]\n"
-              "a\t140\t9\t0.3\t5\t0.2\nb\t40\t9\t0.3\t5\t0.3")  # fmt: skip
+    clipboard(
+        "name\tE1 [GPa]\tE2 [GPa]\tnu12\tG12 [GPa]\tply_thickness [mm]\n"
+        "a\t140\t9\t0.3\t5\t0.2\nb\t40\t9\t0.3\t5\t0.3"
+    )
     click(empty, "paste a table")
     assert [m.name for m in session.project.materials] == ["a", "b"]
     assert pytest.approx(140e9) == session.project.materials[0].E1
@@ -137,8 +143,9 @@ def test_a_fault_is_told_once_and_counted(window: MainWindow, monkeypatch, qtbot
     assert bar.isVisible()
     assert [f.count for f in bar.faults.values()] == [3, 1]
     assert "4 times" in bar.words.text()
-    assert not [w for w in QApplication.topLevelWidgets()
-                if isinstance(w, QMessageBox) and w.isVisible()]  # fmt: skip
+    assert not [
+        w for w in QApplication.topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()
+    ]
     QTest.mouseClick(bar.copy, Qt.MouseButton.LeftButton)
     board = QApplication.clipboard()
     assert board is not None

@@ -61,15 +61,21 @@ def children(tmp_path_factory: pytest.TempPathFactory) -> dict[str, subprocess.P
         state = tmp_path_factory.mktemp("state")
         env = os.environ | {"QT_SCALE_FACTOR": str(scale), "TARTAN_STATE": str(state)}
         command = [xvfb, "-a", "-s", f"-screen 0 {screen}x24", sys.executable, "-c", CHILD]
-        found[screen] = subprocess.Popen(command, env=env, cwd=Path(__file__).parents[2],
-                                         stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-                                         text=True)  # fmt: skip
+        found[screen] = subprocess.Popen(
+            command,
+            env=env,
+            cwd=Path(__file__).parents[2],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
     return found
 
 
 @pytest.mark.parametrize(("screen", "scale"), SCREENS.items())
-def test_the_window_opens_inside_its_screen(children: dict[str, subprocess.Popen[str]],
-                                            screen: str, scale: int) -> None:  # fmt: skip
+def test_the_window_opens_inside_its_screen(
+    children: dict[str, subprocess.Popen[str]], screen: str, scale: int
+) -> None:
     done = children[screen]
     said, wrong = done.communicate(timeout=240)
     assert done.returncode == 0, wrong

@@ -60,7 +60,8 @@ def test_from_the_verdict_to_the_driving_stress_in_two_clicks(qtbot, window: Mai
     assert sum(d.share for d in lines) == pytest.approx(1)
     assert lines[0].leads
     assert answer.margins.checks[answer.margins.check[element]].replace("_", "–") in (
-        view.driven.text().lower().replace("tsai–wu", "tsai–wu"))  # fmt: skip
+        view.driven.text().lower().replace("tsai–wu", "tsai–wu")
+    )
     # Second click: the working of that ply's reserve factor, down to stresses and strengths.
     picture = view.spot.section
     column = picture._column_rects()[-1]
@@ -127,8 +128,14 @@ def test_maps_over_a_choice_and_of_a_ply(qtbot, window: MainWindow) -> None:  # 
     answer, scene = session.answer, view.scene
     assert answer is not None
     assert scene is not None
-    titles = ("failure index", "governing ply", "displacement", "section moment Mx",
-              "ply stress τ₁₂", "reserve factor")  # fmt: skip
+    titles = (
+        "failure index",
+        "governing ply",
+        "displacement",
+        "section moment Mx",
+        "ply stress τ₁₂",
+        "reserve factor",
+    )
     assert len({show(view, t).tobytes() for t in titles}) == len(titles)
     # One case alone: ticked in the list that the button opens.
     view.choosers.cases.click()
@@ -182,8 +189,14 @@ def test_a_pinned_reading_is_of_the_answer_that_is_shown(qtbot, window: MainWind
 
     first = value()
     assert said() == pytest.approx(first, rel=1e-3)
-    session.edit("turn", lambda p: stack_edits.put_plies(p, "reflector sandwich", [
-        dataclasses.replace(q, angle=q.angle + 20.0) for q in p.stacks[0].plies]))  # fmt: skip
+    session.edit(
+        "turn",
+        lambda p: stack_edits.put_plies(
+            p,
+            "reflector sandwich",
+            [dataclasses.replace(q, angle=q.angle + 20.0) for q in p.stacks[0].plies],
+        ),
+    )
     assert scene.callouts.lines == ()  # stale: not told
     solved(qtbot, window)
     assert value() != pytest.approx(first, rel=1e-2)
@@ -240,8 +253,17 @@ def test_the_shape_and_what_fails(qtbot, window: MainWindow) -> None:  # type: i
     press(qtbot, view.stage, "deformed")
     np.testing.assert_allclose(scene._surface.points, scene.mesh.nodes, rtol=1e-6)
     show(view, "reserve factor")
-    session.edit("strict", lambda p: case_edits.put_requirements(p, [dataclasses.replace(
-        p.requirements[0], value=float(np.median(answer.margins.reserve)))]))  # fmt: skip
+    session.edit(
+        "strict",
+        lambda p: case_edits.put_requirements(
+            p,
+            [
+                dataclasses.replace(
+                    p.requirements[0], value=float(np.median(answer.margins.reserve))
+                )
+            ],
+        ),
+    )
     press(qtbot, view, "only what fails")
     rgb = np.asarray(scene._surface.cell_data["rgb"])
     failing = answer.margins.reserve < required(session.project)
@@ -270,8 +292,10 @@ def test_a_changed_allowable_is_judged_at_once_old_beside_new(qtbot, window: Mai
     assert not new.resolved
     assert new.margins.reserve.min() < old.margins.reserve.min()
     words = view.criteria.effect.text()
-    assert words == (f"reserve factor {new.margins.reserve.min():.2f}, "
-                     f"was {session.previous.margins.reserve.min():.2f}")  # type: ignore[union-attr]  # fmt: skip
+    assert words == (
+        f"reserve factor {new.margins.reserve.min():.2f}, "
+        f"was {session.previous.margins.reserve.min():.2f}"
+    )  # type: ignore[union-attr]
     press(qtbot, view.tabs, "hot spots")
     assert view.hot.table.table.head[:2] == ("RF", "was")
     # A criterion more: von Mises makes no sense for a woven ply, and says what it lacks.
@@ -359,8 +383,9 @@ def test_one_change_at_the_spot_is_applied_and_undone(qtbot, window: MainWindow)
 def test_requirements_lead_to_their_places(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
     project = real_dish()
     assert project.part is not None
-    window = open_window(part_edits.put_part(project, dataclasses.replace(
-        project.part, mesh_size=0.1)))  # fmt: skip
+    window = open_window(
+        part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.1))
+    )
     session, view = window.session, ready(qtbot, window)
     press(qtbot, view.tabs, "requirements")
     rows = view.board.table.table.rows

@@ -30,8 +30,12 @@ def test_a_criterion_of_ones_own_is_written_checked_and_put_to_work(  # type: ig
     qtbot.keyClick(formula, Qt.Key.Key_Return)
     key = "own = 2*max(s1/Xt, -s1/Xc) + 2*abs(t12)/S12 + 2*(s2/Yt)**2"
     assert session.project.formulas == (key,)
-    qtbot.waitUntil(lambda: any(b.accessibleName() == "own for ply layers" and b.isVisible()
-                                for b in view.criteria.findChildren(QCheckBox)))  # fmt: skip
+    qtbot.waitUntil(
+        lambda: any(
+            b.accessibleName() == "own for ply layers" and b.isVisible()
+            for b in view.criteria.findChildren(QCheckBox)
+        )
+    )
     named(view.criteria, QCheckBox, "own for ply layers").click()
     solved(qtbot, window)
     after = session.answer

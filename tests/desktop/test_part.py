@@ -236,8 +236,8 @@ def test_a_step_file_is_read_and_its_loose_ends_are_said(
     file = tmp_path / "bracket.step"
     write_bracket(file)
     press(qtbot, window.part, "surface")
-    window.part.surface.read(file)
-    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=120_000)
+    window.part.surface.file.read(file)
+    qtbot.waitUntil(lambda: not window.part.surface.file.background.busy, timeout=120_000)
     part = session.project.part
     assert part is not None
     assert isinstance(part.surface, ReadSurface)
@@ -251,11 +251,11 @@ def test_a_step_file_is_read_and_its_loose_ends_are_said(
     assert "no 0°" not in " ".join(x.words for x in window.part.ready.lines)
     before = meshed(part).mesh.count
     type_into(qtbot, named(window.part, QLineEdit, "mesh size"), "2.5")
-    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=120_000)
+    qtbot.waitUntil(lambda: not window.part.surface.file.background.busy, timeout=120_000)
     assert meshed(session.project.part).mesh.count > before  # type: ignore[arg-type]
     file.write_text("nonsense")
-    window.part.surface.read(file)
-    qtbot.waitUntil(lambda: not window.part.surface.background.busy, timeout=120_000)
+    window.part.surface.file.read(file)
+    qtbot.waitUntil(lambda: not window.part.surface.file.background.busy, timeout=120_000)
     assert "not a STEP file" in window.part.fault.text()
 
 
@@ -333,8 +333,9 @@ def test_forty_rungs_and_twelve_regions_and_nothing_at_all(
     assert project.part is not None
     rungs = tuple(Rung(ply=Ply("UD carbon", 9.0 * i, 0.1e-3)) for i in range(40))
     regions = tuple(Region(f"r{i}", faces=("A",), grow=i % 3) for i in range(12))
-    many = part_edits.put_part(project, dataclasses.replace(project.part, lay_up=rungs,
-                                                            regions=regions))  # fmt: skip
+    many = part_edits.put_part(
+        project, dataclasses.replace(project.part, lay_up=rungs, regions=regions)
+    )
     window = open_window(many, wait=False)
     window.session.select(station="Part", rungs=(39,))
     ladder = window.part.lay_up.ladder
@@ -357,10 +358,13 @@ def test_parts_that_do_not_touch_are_tied_by_a_click(
     one = grid_mesh(Panel(0.4, 0.2), 8, 4)
     beside = one.nodes * [0.5, 1, 1] + np.array([0.301, 0, 0])
     two = dataclasses.replace(
-        one, nodes=np.concatenate([one.nodes, beside]), places=np.zeros((0, 2)),
+        one,
+        nodes=np.concatenate([one.nodes, beside]),
+        places=np.zeros((0, 2)),
         quads=np.concatenate([one.quads, one.quads + 45]),
-        edges={"left edge": one.edges["left edge"]}, regions={"both": np.arange(64)},
-    )  # fmt: skip
+        edges={"left edge": one.edges["left edge"]},
+        regions={"both": np.arange(64)},
+    )
     surface = ReadSurface("two.vtu", pack_mesh(two))
     window = open_window(plate(surface=surface, lay_up=(Rung(stack="feed strut"),)))
     assert window.session.verdict.state == "blocked"

@@ -33,8 +33,9 @@ LEFT = Qt.MouseButton.LeftButton
 
 def shown(qtbot, view: QWidget, kind: type, name: str) -> QWidget:  # type: ignore[no-untyped-def]
     """A widget by its accessible name, once it is there: rows just made are shown a turn later."""
-    qtbot.waitUntil(lambda: any(w.accessibleName() == name and w.isVisible()
-                                for w in view.findChildren(kind)))  # fmt: skip
+    qtbot.waitUntil(
+        lambda: any(w.accessibleName() == name and w.isVisible() for w in view.findChildren(kind))
+    )
     return named(view, kind, name)
 
 
@@ -71,8 +72,9 @@ def test_a_case_gets_supports_of_its_own_and_loads_that_stay(qtbot, window: Main
     # A movement and a temperature: the one grows, the other is held, until it is clicked.
     view.new_load.textActivated.emit("movement")
     type_into(qtbot, shown(qtbot, view, QLineEdit, "move of load 2 z"), "-0.5")
-    assert session.project.cases[1].loads[-1] == Movement(before.supports[0].place,
-                                                          (0.0, 0.0, -5e-4))  # fmt: skip
+    assert session.project.cases[1].loads[-1] == Movement(
+        before.supports[0].place, (0.0, 0.0, -5e-4)
+    )
     view.new_load.textActivated.emit("temperature")
     click(qtbot, view, "load 3 is held")
     assert session.project.cases[1].loads[2].held is False

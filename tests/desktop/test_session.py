@@ -82,8 +82,12 @@ def test_find_goes_to_anything(qtbot, window: MainWindow) -> None:  # type: igno
     assert window.part.regions.region == rim
 
 
-def test_files_from_the_window(qtbot, window: MainWindow, tmp_path: Path,  # type: ignore[no-untyped-def]
-                               monkeypatch: pytest.MonkeyPatch) -> None:  # fmt: skip
+def test_files_from_the_window(
+    qtbot,
+    window: MainWindow,
+    tmp_path: Path,  # type: ignore[no-untyped-def]
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     told: list[str] = []
     monkeypatch.setattr(
         QMessageBox, "warning", lambda _p, title, text: told.append(f"{title} {text}")
@@ -122,9 +126,14 @@ def test_the_window_does_not_stall_while_a_part_is_solved(qtbot, open_window: Op
     timer = QTimer()
     timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
     timer.start(2)
-    window.session.edit("turn", lambda p: stack_edits.put_plies(
-        p, "reflector sandwich", [dataclasses.replace(q, angle=q.angle + 5)
-                                  for q in p.stacks[0].plies]))  # fmt: skip
+    window.session.edit(
+        "turn",
+        lambda p: stack_edits.put_plies(
+            p,
+            "reflector sandwich",
+            [dataclasses.replace(q, angle=q.angle + 5) for q in p.stacks[0].plies],
+        ),
+    )
     solved(qtbot, window)
     timer.stop()
     # A generous bound for a loaded test machine; `make bench` measures against 100 ms.

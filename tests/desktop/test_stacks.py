@@ -210,8 +210,11 @@ def test_tables_sort_filter_copy_and_save(qtbot, strut: MainWindow, tmp_path: Pa
 
 
 def test_pictures_are_saved_as_lines_and_text(qtbot, strut: MainWindow, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
-    for name, widget in (("section", strut.stacks.editor), ("polar", strut.stacks.stiffness.polar),
-                         ("matrix", strut.stacks.stiffness.matrix)):  # fmt: skip
+    for name, widget in (
+        ("section", strut.stacks.editor),
+        ("polar", strut.stacks.stiffness.polar),
+        ("matrix", strut.stacks.stiffness.matrix),
+    ):
         save_picture(widget, tmp_path / f"{name}.svg")
         drawn = (tmp_path / f"{name}.svg").read_text("utf-8")
         assert "<image" not in drawn
@@ -229,8 +232,9 @@ def test_units_of_the_whole_window(qtbot, strut: MainWindow) -> None:  # type: i
     assert strut.stacks.stiffness.figures["Ex", "membrane"].text().startswith("9.99")
     assert strut.stacks.loads.unit_labels["Nx"].text() == "lbf/in"
     strut.stacks.editor.setFocus()
-    qtbot.mouseClick(strut.stacks.editor, LEFT,
-                     pos=strut.stacks.editor.rect_of(0).center().toPoint())  # fmt: skip
+    qtbot.mouseClick(
+        strut.stacks.editor, LEFT, pos=strut.stacks.editor.rect_of(0).center().toPoint()
+    )
     field = named(strut.stacks, QLineEdit, "Thickness")
     assert field.text() == "0.00315"
     assert strut.session.project == before

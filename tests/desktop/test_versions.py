@@ -73,8 +73,9 @@ def test_versions_are_switched_renamed_and_deleted(qtbot, window: MainWindow) ->
     first = session.answer
     window.pin_baseline()
     assert session.verdict.state == "holds"
-    session.edit("thin", lambda p: stack_edits.put_plies(
-        p, "reflector sandwich", p.stacks[0].plies[1:-1]))  # fmt: skip
+    session.edit(
+        "thin", lambda p: stack_edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:-1])
+    )
     solved(qtbot, window)
     go(qtbot, window, "Versions")
     view.cards.setCurrentRow(0)
@@ -98,8 +99,10 @@ def test_versions_are_switched_renamed_and_deleted(qtbot, window: MainWindow) ->
 def test_a_version_that_cannot_be_answered_says_why(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
     session, view = window.session, window.versions
     window.pin_baseline()
-    session.edit("empty", lambda p: dataclasses.replace(p, versions=(
-        dataclasses.replace(p.versions[0], cases=()),)))  # fmt: skip
+    session.edit(
+        "empty",
+        lambda p: dataclasses.replace(p, versions=(dataclasses.replace(p.versions[0], cases=()),)),
+    )
     go(qtbot, window, "Versions")
     assert "no load case" in view.captions[0].text()
     assert session.before is None
@@ -131,8 +134,9 @@ def test_the_report_is_made_in_the_background_and_saved(  # type: ignore[no-unty
     assert window.route._lines["Report"].words.startswith("made ")
     for sort in ("html", "pdf"):
         path = tmp_path / f"out.{sort}"
-        monkeypatch.setattr(QFileDialog, "getSaveFileName",
-                            lambda *a, p=path, s=sort: (str(p), f"Report (*.{s})"))  # fmt: skip
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *a, p=path, s=sort: (str(p), f"Report (*.{s})")
+        )
         press(qtbot, view, f"save as {sort.upper()} …")
     text = (tmp_path / "out.html").read_text("utf-8")
     assert "First issue" in text

@@ -64,19 +64,25 @@ def _laminate_only(plies: tuple[Ply, ...]) -> Project:
 
 STATES: dict[str, tuple[Callable[[], Project], tuple[str, ...]]] = {
     "nothing": (lambda: Project("new project"), STATIONS),
-    "no stack": (lambda: stack_edits.add_materials(Project("m"), [CARBON]),
-                 ("Materials", "Stacks")),
+    "no stack": (
+        lambda: stack_edits.add_materials(Project("m"), [CARBON]),
+        ("Materials", "Stacks"),
+    ),
     "an empty stack": (lambda: _laminate_only(()), ("Stacks",)),
-    "an unloaded stack": (lambda: _laminate_only((Ply(CARBON.name, 0.0, 1e-3),)),
-                          ("Stacks", "Part", "Report")),
+    "an unloaded stack": (
+        lambda: _laminate_only((Ply(CARBON.name, 0.0, 1e-3),)),
+        ("Stacks", "Part", "Report"),
+    ),
     "no surface": (lambda: _without(part=None), ("Part", "Cases", "Margins")),
     "elements without plies": (half_covered, ("Part", "Cases", "Margins")),
     "no support": (lambda: _without(supports=()), ("Part", "Cases", "Margins")),
     "no case": (lambda: _without(cases=()), ("Cases", "Margins", "Report")),
-    "an answer being made": (lambda: dataclasses.replace(coarse_sample(), name="another"),
-                             ("Part", "Margins", "Versions")),
+    "an answer being made": (
+        lambda: dataclasses.replace(coarse_sample(), name="another"),
+        ("Part", "Margins", "Versions"),
+    ),
     "no loads": (lambda: _without(cases=(Case("idle"),)), ("Cases", "Margins", "Versions")),
-}  # fmt: skip
+}
 """Unfinished projects, and the pages that say something of their own about each."""
 
 
@@ -84,12 +90,14 @@ STATES: dict[str, tuple[Callable[[], Project], tuple[str, ...]]] = {
 def faults(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """Faults of the program, with dialogs that would wait for an answer closed at once."""
     found: list[str] = []
-    monkeypatch.setattr(sys, "excepthook",
-                        lambda kind, error, trace: found.append(_last(error, trace)))  # fmt: skip
+    monkeypatch.setattr(
+        sys, "excepthook", lambda kind, error, trace: found.append(_last(error, trace))
+    )
     for name in ("getOpenFileName", "getSaveFileName"):
         monkeypatch.setattr(QFileDialog, name, lambda *_, **__: ("", ""))
-    monkeypatch.setattr(QMessageBox, "question",
-                        lambda *_, **__: QMessageBox.StandardButton.Discard)  # fmt: skip
+    monkeypatch.setattr(
+        QMessageBox, "question", lambda *_, **__: QMessageBox.StandardButton.Discard
+    )
     monkeypatch.setattr(QMessageBox, "warning", lambda *_, **__: None)
     return found
 
@@ -166,8 +174,11 @@ def _seen(window: MainWindow) -> str:
     for table in window.findChildren(QTableView):
         model = table.model()
         if table.isVisible() and model is not None:
-            words += [str(model.index(i, j).data()) for i in range(model.rowCount())
-                      for j in range(model.columnCount())]  # fmt: skip
+            words += [
+                str(model.index(i, j).data())
+                for i in range(model.rowCount())
+                for j in range(model.columnCount())
+            ]
     verdict = window.session.verdict
     return " | ".join([*words, verdict.figure, verdict.sentence])
 
@@ -230,8 +241,9 @@ def test_no_answer_of_another_document_or_version(open_window, faults, qtbot) ->
     qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     first = session.answer
     window.commands["clone version"].trigger()
-    session.edit("half", lambda p: dataclasses.replace(
-        p, part=dataclasses.replace(p.part, mesh_size=0.2)))  # type: ignore[type-var]  # fmt: skip
+    session.edit(
+        "half", lambda p: dataclasses.replace(p, part=dataclasses.replace(p.part, mesh_size=0.2))
+    )  # type: ignore[type-var]
     qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     here = session.project.version
     other = next(v.name for v in session.project.versions if v.name != here)

@@ -15,8 +15,12 @@ GUIDE = Path(__file__).parents[2] / "docs" / "whole-job.md"
 
 
 @pytest.mark.gl
-def test_a_strut_is_brought_from_nothing_to_its_report(qtbot, open_window: Opener, tmp_path: Path,  # type: ignore[no-untyped-def]
-                                                       own_state: Path) -> None:  # fmt: skip
+def test_a_strut_is_brought_from_nothing_to_its_report(
+    qtbot,
+    open_window: Opener,
+    tmp_path: Path,  # type: ignore[no-untyped-def]
+    own_state: Path,
+) -> None:
     # The verification table is known, so that it is not worked out here.
     proof._file().parent.mkdir(parents=True, exist_ok=True)
     proof._file().write_text('{"rows": [["P01", "ABD", "7 of 7", "Kaw"]], "words": "7 of 7"}')

@@ -7,13 +7,16 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 
-from tartan.core.stack.notation import context_for, write
+from tartan.core.stack.notation_written import context_for, write
 from tartan.desktop.window import MainWindow
 from tests.desktop.conftest import coarse_sample, named
 
 LEFT = Qt.MouseButton.LeftButton
-ALT, CTRL, SHIFT = (Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier,
-                    Qt.KeyboardModifier.ShiftModifier)  # fmt: skip
+ALT, CTRL, SHIFT = (
+    Qt.KeyboardModifier.AltModifier,
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+)
 Opener = Callable[..., MainWindow]
 
 
@@ -269,8 +272,11 @@ def test_cases_supports_and_requirements(qtbot, window: MainWindow) -> None:  # 
     type_into(qtbot, named(window.cases, QLineEdit, "limit of reserve factor"), "0")
     assert "greater than zero" in window.cases.fault.text()
     for _ in range(len(session.project.supports)):
-        crosses = [b for b in window.cases.supports.findChildren(QPushButton)
-                   if b.isVisible() and b.text() == "×"]  # fmt: skip
+        crosses = [
+            b
+            for b in window.cases.supports.findChildren(QPushButton)
+            if b.isVisible() and b.text() == "×"
+        ]
         qtbot.mouseClick(crosses[0], LEFT)
         qtbot.wait(60)
     assert session.project.supports == ()

@@ -58,8 +58,11 @@ class Hand:
         """Click the one button of that name."""
 
         def found() -> list[QPushButton]:
-            return [b for b in self.here.findChildren(QPushButton)
-                    if b.text() == text and b.isVisible()]  # fmt: skip
+            return [
+                b
+                for b in self.here.findChildren(QPushButton)
+                if b.text() == text and b.isVisible()
+            ]
 
         self.wait(lambda: len(found()) > 0)
         QTest.mouseClick(found()[0], LEFT)
@@ -78,8 +81,11 @@ class Hand:
         """The one visible field of that name."""
 
         def found() -> list[QLineEdit]:
-            return [f for f in self.window.findChildren(QLineEdit)
-                    if f.accessibleName() == name and f.isVisible()]  # fmt: skip
+            return [
+                f
+                for f in self.window.findChildren(QLineEdit)
+                if f.accessibleName() == name and f.isVisible()
+            ]
 
         self.wait(lambda: len(found()) == 1)
         return found()[0]
@@ -97,8 +103,11 @@ class Hand:
         """Choose in a list, by keys as a reader without a mouse would."""
 
         def found() -> list[QComboBox]:
-            return [c for c in self.here.findChildren(QComboBox)
-                    if (c.accessibleName() or c.toolTip()) == name and c.isVisible()]  # fmt: skip
+            return [
+                c
+                for c in self.here.findChildren(QComboBox)
+                if (c.accessibleName() or c.toolTip()) == name and c.isVisible()
+            ]
 
         self.wait(lambda: len(found()) == 1)
         box = found()[0]

@@ -30,8 +30,10 @@ def test_threads_do_not_cross_and_words_do_not_cover_each_other(
     assert len(found.ends) == count
     assert not right_only or found.right.all()
     # One place a line: the same side never has two of the same height.
-    assert len({(bool(r), float(y)) for r, y in zip(found.right, found.ends[:, 1], strict=True)}
-               ) == count  # fmt: skip
+    assert (
+        len({(bool(r), float(y)) for r, y in zip(found.right, found.ends[:, 1], strict=True)})
+        == count
+    )
     for i in range(count):
         for j in range(i):
             assert not crosses(anchors[i], found.ends[i], anchors[j], found.ends[j])

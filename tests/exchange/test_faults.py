@@ -53,8 +53,11 @@ def test_damaged_meshes_are_refused_with_the_place(path: Path) -> None:
     assert caught.value.mend
 
 
-@pytest.mark.parametrize("path", faults("xlsx-m*", "xlsx-bomb*", "xlsx-far*", "xlsx-l*",
-                                        "xlsx-xxe*", "xlsx-p*"), ids=name)  # fmt: skip
+@pytest.mark.parametrize(
+    "path",
+    faults("xlsx-m*", "xlsx-bomb*", "xlsx-far*", "xlsx-l*", "xlsx-xxe*", "xlsx-p*"),
+    ids=name,
+)
 def test_damaged_tables_are_refused(path: Path) -> None:
     start = time.monotonic()
     for read in (read_materials, read_pressure, lambda p: read_plies_file(p, dish_panel())):

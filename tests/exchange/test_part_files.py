@@ -33,8 +33,12 @@ def test_read_surfaces_are_kept_and_meshed_again(tmp_path: Path) -> None:
     file = tmp_path / "bracket.step"
     write_bracket(file)
     surface, size = read_surface(ReadRequest(file))
-    project = plate(surface=surface, mesh_size=size, lay_up=(Rung(stack="feed strut"),),
-                    regions=(Region("top", faces=("face 6",)),))  # fmt: skip
+    project = plate(
+        surface=surface,
+        mesh_size=size,
+        lay_up=(Rung(stack="feed strut"),),
+        regions=(Region("top", faces=("face 6",)),),
+    )
     file.unlink()
     project = case_edits.put_supports(project, [Support("edge 1", "clamped")])
     back = storage.from_text(storage.to_text(project))
@@ -66,8 +70,11 @@ def test_pressure_tables_round_trip_and_name_their_faults(tmp_path: Path) -> Non
         units.use_system(units.SYSTEMS[0])
     assert read_pressure(tmp_path / "us.csv").rows == table.rows
     head = ["x [mm]", "y [mm]", "z [mm]", "p [Pa]"]
-    faulty = (([head[:3]], "column p"), ([head, ["1", "2", "x", "3"]], "row 2, column 3"),
-              ([head, ["1", "2"]], "too short"))  # fmt: skip
+    faulty = (
+        ([head[:3]], "column p"),
+        ([head, ["1", "2", "x", "3"]], "row 2, column 3"),
+        ([head, ["1", "2"]], "too short"),
+    )
     for rows, words in faulty:
         with pytest.raises(DocumentError) as caught:
             pressure_rows(rows, "t.csv")

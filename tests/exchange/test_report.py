@@ -42,8 +42,11 @@ RUN = CliRunner()
 def own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Kept results of a test are its own; the verification table is not worked out each time."""
     monkeypatch.setenv("TARTAN_STATE", str(tmp_path / "state"))
-    monkeypatch.setattr(proof, "_work_out", lambda: {"rows": [["P01", "ABD", "7 of 7", "Kaw"]],
-                                                     "words": "7 of 7 outputs agree"})  # fmt: skip
+    monkeypatch.setattr(
+        proof,
+        "_work_out",
+        lambda: {"rows": [["P01", "ABD", "7 of 7", "Kaw"]], "words": "7 of 7 outputs agree"},
+    )
 
 
 @lru_cache(maxsize=1)
@@ -77,8 +80,13 @@ class Reader(html.parser.HTMLParser):
         self.tags.append(tag)
         if tag not in ("meta", "br", "img"):
             self.open.append(tag)
-        self.outside += [v for k, v in attrs if k in ("src", "href", "xlink:href") and v
-                         and not v.startswith(("#", "data:image/svg+xml;base64,"))]  # fmt: skip
+        self.outside += [
+            v
+            for k, v in attrs
+            if k in ("src", "href", "xlink:href")
+            and v
+            and not v.startswith(("#", "data:image/svg+xml;base64,"))
+        ]
 
     def handle_startendtag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self.tags.append(tag)
@@ -113,14 +121,16 @@ def test_the_page_is_whole_needs_nothing_beside_it_and_escapes_names() -> None:
 def test_tables_of_the_report_say_what_the_answer_says() -> None:
     project, answer, before = solved()
     made = {c.title: c for c in chapters(Source(project, answer, before), tuple(CHAPTERS))}
-    spots = next(b for b in made["Margins"].blocks if isinstance(b, Shown)
-                 and b.title == "hot spots")  # fmt: skip
+    spots = next(
+        b for b in made["Margins"].blocks if isinstance(b, Shown) and b.title == "hot spots"
+    )
     assert spots.head[0] == "reserve factor"
     out = answer.margins.reserve[[int(r[-1]) - 1 for r in spots.rows]]
     shown = [float(r[0].replace("∞", "inf")) for r in spots.rows]
     np.testing.assert_allclose(shown, out, rtol=1e-3)
-    resultants = next(b for b in made["Cases"].blocks if isinstance(b, Shown)
-                      and b.title == "resultants")  # fmt: skip
+    resultants = next(
+        b for b in made["Cases"].blocks if isinstance(b, Shown) and b.title == "resultants"
+    )
     for k, row in enumerate(resultants.rows):
         applied = [float(v.replace("−", "-")) for v in row[1:4]]
         np.testing.assert_allclose(applied, answer.solution.applied[k, :3], rtol=1e-3, atol=1e-3)
@@ -149,7 +159,7 @@ def test_html_and_pdf_are_written_step_by_step(tmp_path: Path) -> None:
         (ReportRequest(project, paths, ("nonsense",)), "no chapter 'nonsense'"),
         (ReportRequest(project, paths, ()), "No chapter"),
         (ReportRequest(project, (tmp_path / "no" / "r.pdf",), ("stacks",)), "cannot be written"),
-    ):  # fmt: skip
+    ):
         with pytest.raises(DocumentError, match=words):
             write_report(request)
 
@@ -230,9 +240,12 @@ def test_every_export_has_its_form(tmp_path: Path) -> None:
     assert (tmp_path / "m.svg").read_text().startswith("<svg")
     export("map", project, answer, tmp_path / "m.png")
     assert (tmp_path / "m.png").read_bytes().startswith(b"\x89PNG")
-    for what, path, words in (("nothing", "x.csv", "no export"), ("map", "x.gif", "picture"),
-                              ("fields", "x.vtk", "file of fields"),
-                              ("zones", "x.txt", "kind of table")):  # fmt: skip
+    for what, path, words in (
+        ("nothing", "x.csv", "no export"),
+        ("map", "x.gif", "picture"),
+        ("fields", "x.vtk", "file of fields"),
+        ("zones", "x.txt", "kind of table"),
+    ):
         with pytest.raises(DocumentError, match=words):
             export(what, project, answer, tmp_path / path)
     with pytest.raises(DocumentError, match="no field"):
@@ -258,8 +271,9 @@ def test_the_command_line_checks_reports_and_exports(tmp_path: Path) -> None:
     assert first["ply"] == answer.margins.ply[e] + 1
     assert first["mode"] == answer.margins.mode_label(e)
     assert first["position [m]"] == pytest.approx(answer.layout().mesh.centres()[e].tolist())
-    strict = case_edits.put_requirements(project, [dataclasses.replace(
-        project.requirements[0], value=50.0)])  # fmt: skip
+    strict = case_edits.put_requirements(
+        project, [dataclasses.replace(project.requirements[0], value=50.0)]
+    )
     storage.save(strict, file)
     failing = RUN.invoke(app, ["check", str(file), "--json"])
     assert failing.exit_code == 1
@@ -272,8 +286,11 @@ def test_the_command_line_checks_reports_and_exports(tmp_path: Path) -> None:
         RUN.invoke(app, ["export", str(file), "hot-spots", str(tmp_path / "h.csv")]).exit_code == 0
     )
     assert (tmp_path / "h.csv").read_text().startswith("element,reserve factor")
-    for words in (["report", str(file), "x.odt"], ["export", str(file), "soul", "x.csv"],
-                  ["report", str(file), str(out), "--version", "Z"]):  # fmt: skip
+    for words in (
+        ["report", str(file), "x.odt"],
+        ["export", str(file), "soul", "x.csv"],
+        ["report", str(file), str(out), "--version", "Z"],
+    ):
         refused = RUN.invoke(app, words)
         assert refused.exit_code == 2
         assert refused.stderr.startswith("tartan: ")

@@ -98,10 +98,15 @@ def test_plies_come_back_from_either_table(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("rows", "place"),
-    [([["fast"]], "row 1, column 1"), ([["angle"], ["45"], ["x", "UD carbon"]], "row 3, column 1"),
-     ([["0", "tin"]], "row 1, column 2"), ([["angle", "thickness"], ["0", "2 kg"]], "column 2"),
-     ([], "no plies"), ([["ply", "material"], ["1", "UD carbon"]], "no column 'angle'")],
-)  # fmt: skip
+    [
+        ([["fast"]], "row 1, column 1"),
+        ([["angle"], ["45"], ["x", "UD carbon"]], "row 3, column 1"),
+        ([["0", "tin"]], "row 1, column 2"),
+        ([["angle", "thickness"], ["0", "2 kg"]], "column 2"),
+        ([], "no plies"),
+        ([["ply", "material"], ["1", "UD carbon"]], "no column 'angle'"),
+    ],
+)
 def test_a_bad_ply_is_named_by_row_and_column(rows: list[list[str]], place: str) -> None:
     with pytest.raises(StackError, match=place):
         read_plies(rows, dish_panel(), dish_panel().stacks[2].plies[0], "Paste")

@@ -69,8 +69,12 @@ def test_verdict_names_the_whole_address() -> None:
     assert said.address is not None
     case, element = said.address.case, said.address.element
     ply = [x.ply for x in answer.layout().laid][said.address.ply or 0]
-    words = (answer.inputs.case_names[case], f"ply {(said.address.ply or 0) + 1}",
-             answer.margins.mode_label(element), "Needs 1.25")  # fmt: skip
+    words = (
+        answer.inputs.case_names[case],
+        f"ply {(said.address.ply or 0) + 1}",
+        answer.margins.mode_label(element),
+        "Needs 1.25",
+    )
     for word in words:
         assert word.lower() in said.sentence.lower()
     assert ply.material in [m.name for m in answer.inputs.materials]
@@ -100,12 +104,17 @@ def test_loads_mean_what_they_say() -> None:
     flat = part_edits.put_part(
         project, Part(Panel(1.6, 1.2), 0.2, (Rung(stack="reflector sandwich"),))
     )
-    cases = [Case("press", (Pressure(1000.0),)), Case("weight", (Acceleration((0, 0, -9.81)),)),
-             Case("pull", (EdgeForce("right edge", (500.0, 0.0, 0.0)),))]  # fmt: skip
+    cases = [
+        Case("press", (Pressure(1000.0),)),
+        Case("weight", (Acceleration((0, 0, -9.81)),)),
+        Case("pull", (EdgeForce("right edge", (500.0, 0.0, 0.0)),)),
+    ]
     project = case_edits.put_cases(flat, cases)
     answer = solved(project)
-    mass = sum(p.thickness * (project.material(p.material).rho or 0)  # type: ignore[union-attr]
-               for p in [x.ply for x in answer.layout().laid])  # fmt: skip
+    mass = sum(
+        p.thickness * (project.material(p.material).rho or 0)  # type: ignore[union-attr]
+        for p in [x.ply for x in answer.layout().laid]
+    )
     expected = [[0, 0, -1920.0], [0, 0, -9.81 * mass * 1.92], [600.0, 0, 0]]
     np.testing.assert_allclose(answer.solution.applied[:, :3], expected, atol=1e-6)
     down = dataclasses.replace(project.part, flipped=("",))  # type: ignore[type-var]
@@ -290,17 +299,23 @@ def test_a_job_that_does_not_heed_a_cancel_is_ended(
 
 @pytest.mark.parametrize(
     ("floor", "without"),
-    [("tartan.core.shell.margins", ("json", "pydantic", "pint", "PyQt6", "vtkmodules")),
-     ("tartan.project.analysis.worker",
-      ("PyQt6", "vtkmodules", "pyvista", "matplotlib", "tartan.desktop")),
-     ("tartan.exchange.verify", ("PyQt6", "vtkmodules", "pyvista", "tartan.desktop")),
-     ("tartan.cli", ("PyQt6", "vtkmodules", "numpy"))],
-)  # fmt: skip
+    [
+        ("tartan.core.shell.margins", ("json", "pydantic", "pint", "PyQt6", "vtkmodules")),
+        (
+            "tartan.project.analysis.worker",
+            ("PyQt6", "vtkmodules", "pyvista", "matplotlib", "tartan.desktop"),
+        ),
+        ("tartan.exchange.verify", ("PyQt6", "vtkmodules", "pyvista", "tartan.desktop")),
+        ("tartan.cli", ("PyQt6", "vtkmodules", "numpy")),
+    ],
+)
 def test_floors_stand_without_those_above(floor: str, without: tuple[str, ...]) -> None:
     # NumPy and SciPy load json themselves; what matters is that nothing heavy comes along.
     listed = [w for w in without if w != "json"]
-    code = (f"import sys, importlib; importlib.import_module('{floor}'); "
-            f"print([m for m in {listed!r} if m in sys.modules])")  # fmt: skip
+    code = (
+        f"import sys, importlib; importlib.import_module('{floor}'); "
+        f"print([m for m in {listed!r} if m in sys.modules])"
+    )
     found = subprocess.run(
         [sys.executable, "-c", code], capture_output=True, text=True, check=True
     )
@@ -321,8 +336,9 @@ def test_a_stopped_process_holds_nobody_up_and_its_work_goes_to_another(
     # A request larger than any pipe: asking returns at once though nobody reads.
     rows = tuple((float(i), 0.0, 0.0, 1.0) for i in range(30_000))
     table = PressureTable("large", rows)
-    large = dataclasses.replace(case_edits.put_cases(project, [Case("c", (Pressure(10.0),))]),
-                                tables=(table,))  # fmt: skip
+    large = dataclasses.replace(
+        case_edits.put_cases(project, [Case("c", (Pressure(10.0),))]), tables=(table,)
+    )
     inputs = dataclasses.replace(part_inputs(large), tables=(table,))
     start = time.monotonic()
     number = worker.submit(SolveRequest(0, inputs))

@@ -69,8 +69,9 @@ def test_a_spot_as_a_laminate_under_its_forces_says_what_the_part_says() -> None
             loads = spot_loads(found, e, case, int(margins.point[e]))
             a = respond_to(laminate, loads)
             checks = checks_of(laminate, found.inputs.criteria.sets)
-            least = reserves(checks, a.applied.stress_12[None], a.shear[None], a.residual,
-                             a.held_shear).governing()  # fmt: skip
+            least = reserves(
+                checks, a.applied.stress_12[None], a.shear[None], a.residual, a.held_shear
+            ).governing()
             assert least.reserve == pytest.approx(margins.reserve[e], rel=1e-9), (name, e)
             assert about_middle(laminate, loads) == loads
 
@@ -194,7 +195,8 @@ def test_a_reserve_factor_is_asked_of_one_case() -> None:
     assert [r.case for r in renamed.requirements] == ["survival wind", "rime"]  # type: ignore[union-attr]
     gone = case_edits.put_cases(
         dataclasses.replace(renamed, combinations=()),
-        [c for c in renamed.cases if c.name != "rime"])  # fmt: skip
+        [c for c in renamed.cases if c.name != "rime"],
+    )
     assert [r.case for r in gone.requirements] == ["survival wind"]  # type: ignore[union-attr]
     with pytest.raises(DocumentError, match="no case 'storm'"):
         case_edits.put_requirements(project, [ReserveRequirement(2.0, case="storm")])
@@ -206,8 +208,9 @@ def outside(rows: np.ndarray, by: str = "element", name: str = "other") -> Outsi
 
 def test_forces_of_another_analysis_are_assessed_as_a_laminate_under_them() -> None:
     project = dataclasses.replace(plate(), cases=(), supports=())
-    mesh = layout_of(part_inputs(case_edits.put_outside(
-        project, [outside(np.zeros((1, 9)))]))).mesh  # fmt: skip
+    mesh = layout_of(
+        part_inputs(case_edits.put_outside(project, [outside(np.zeros((1, 9)))]))
+    ).mesh
     force = np.array([60e3, -8e3, 5e3, 3.0, -2.0, 1.0, 0.0, 0.0])
     rows = np.column_stack([np.arange(mesh.count), np.tile(force, (mesh.count, 1))])
     found = solve_now(part_inputs(case_edits.put_outside(project, [outside(rows)])))
@@ -320,8 +323,9 @@ def test_a_version_differs_where_it_was_changed() -> None:
     assert same.note == "0.0% of the area gains, 0.0% loses"
     clone = versions.pin_baseline(project)
     assert clone.part is not None
-    thick = part_edits.put_lay_up(clone, (*clone.part.lay_up, Rung(
-        ply=Ply("UD carbon", 0.0, 0.3e-3))))  # fmt: skip
+    thick = part_edits.put_lay_up(
+        clone, (*clone.part.lay_up, Rung(ply=Ply("UD carbon", 0.0, 0.3e-3)))
+    )
     now = solve_now(part_inputs(thick))
     change = difference_map(thick, now, found, View("u", case="ice"))
     assert change.title == "change of displacement"

@@ -9,7 +9,8 @@ from tartan.core.errors import CriterionError, DocumentError, MaterialError, Tar
 from tartan.core.laminate.loadcase import LoadCase, answer
 from tartan.core.stack import Ply
 from tartan.core.stack.groups import bare, sub_laminates
-from tartan.core.stack.notation import context_for, parse, write
+from tartan.core.stack.notation import parse
+from tartan.core.stack.notation_written import context_for, write
 from tartan.core.strength.govern import checks_of, reserves
 from tartan.project.analysis.shellinputs import laminate_for
 from tartan.project.document.model import AppliedCondition, CriteriaSet, Project
@@ -77,26 +78,51 @@ def test_conditions_and_criteria_follow_a_material() -> None:
 @pytest.mark.parametrize(
     ("change", "error", "words"),
     [
-        (lambda p: design_edits.put_load_cases(p, [LoadCase("a"), LoadCase("a ")]), DocumentError,
-         "already a load case 'a'"),
-        (lambda p: design_edits.put_load_cases(p, [LoadCase("a", stack="none")]), DocumentError,
-         "no stack 'none'"),
+        (
+            lambda p: design_edits.put_load_cases(p, [LoadCase("a"), LoadCase("a ")]),
+            DocumentError,
+            "already a load case 'a'",
+        ),
+        (
+            lambda p: design_edits.put_load_cases(p, [LoadCase("a", stack="none")]),
+            DocumentError,
+            "no stack 'none'",
+        ),
         (lambda p: design_edits.put_criteria(p, []), DocumentError, "must be a set"),
-        (lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ()),))]),
-         CriterionError, "no criterion"),
-        (lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ("best",)),))]),
-         CriterionError, "Unknown criterion"),
-        (lambda p: design_edits.put_conditions(p, [AppliedCondition("w", (("Xq", 0.5),))]),
-         MaterialError, "Xq"),
-        (lambda p: design_edits.put_conditions(
-            p, [AppliedCondition("w", (("nu12", 20.0),), ("UD carbon",))]), MaterialError,
-         "not admissible"),
-        (lambda p: versions.rename_version(versions.pin_baseline(p), "A"), DocumentError,
-         "already a version"),
+        (
+            lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ()),))]),
+            CriterionError,
+            "no criterion",
+        ),
+        (
+            lambda p: design_edits.put_criteria(p, [CriteriaSet("x", (("ply", ("best",)),))]),
+            CriterionError,
+            "Unknown criterion",
+        ),
+        (
+            lambda p: design_edits.put_conditions(p, [AppliedCondition("w", (("Xq", 0.5),))]),
+            MaterialError,
+            "Xq",
+        ),
+        (
+            lambda p: design_edits.put_conditions(
+                p, [AppliedCondition("w", (("nu12", 20.0),), ("UD carbon",))]
+            ),
+            MaterialError,
+            "not admissible",
+        ),
+        (
+            lambda p: versions.rename_version(versions.pin_baseline(p), "A"),
+            DocumentError,
+            "already a version",
+        ),
     ],
-)  # fmt: skip
-def test_what_cannot_stand_is_refused_in_words(change, error: type[TartanError], words: str  # type: ignore[no-untyped-def]
-                                               ) -> None:  # fmt: skip
+)
+def test_what_cannot_stand_is_refused_in_words(
+    change,
+    error: type[TartanError],
+    words: str,  # type: ignore[no-untyped-def]
+) -> None:
     with pytest.raises(error, match=words):
         change(dish_panel())
 
@@ -116,12 +142,18 @@ def test_a_pinned_baseline_stays_while_work_goes_on() -> None:
     assert from_text(to_text(renamed)) == renamed
     assert versions.unpin_baseline(renamed).baseline is None
     assert [versions.next_version(n) for n in ("A", "Y", "Z", "wide", "wide 2")] == [
-        "B", "Z", "Z 2", "wide 2", "wide 3"]  # fmt: skip
+        "B",
+        "Z",
+        "Z 2",
+        "wide 2",
+        "wide 3",
+    ]
 
 
 def test_a_sub_laminate_changes_wherever_it_is_laid() -> None:
-    project, face = stack_edits.add_stack(dish_panel(), "face",
-                                    [Ply("UD carbon", a, 8e-5) for a in (0.0, 45.0)])  # fmt: skip
+    project, face = stack_edits.add_stack(
+        dish_panel(), "face", [Ply("UD carbon", a, 8e-5) for a in (0.0, 45.0)]
+    )
     thickness = {m.name: m.ply_thickness for m in project.materials}
     stacks = {s.name: s.plies for s in project.stacks}
     context = dataclasses.replace(context_for((), thickness), default="UD carbon", stacks=stacks)
@@ -138,8 +170,9 @@ def test_a_sub_laminate_changes_wherever_it_is_laid() -> None:
     assert [p.angle for p in whole.plies] == [10, 20, 30, 90, -45, -45, 90, 30, 20, 10]
     # A ply edited by hand makes that run plain; the other follows on.
     edited = [dataclasses.replace(whole.plies[0], angle=5.0), *whole.plies[1:]]
-    again = stack_edits.put_plies(stack_edits.put_plies(changed, name, edited), face,
-                            [Ply("UD carbon", 60.0, 8e-5)])  # fmt: skip
+    again = stack_edits.put_plies(
+        stack_edits.put_plies(changed, name, edited), face, [Ply("UD carbon", 60.0, 8e-5)]
+    )
     last = again.stack(name)
     assert last is not None
     assert [p.angle for p in last.plies] == [5, 20, 30, 90, -45, -45, 90, 60]
@@ -165,8 +198,9 @@ def test_versions_are_kept_switched_renamed_and_deleted() -> None:
     thin = stack_edits.put_plies(first, "feed strut", [Ply("UD carbon", 0.0, 1e-3)])
     back = versions.switch_version(thin, "A")
     assert back.stack("feed strut") == project.stack("feed strut")
-    assert versions.switch_version(back, "B") == dataclasses.replace(thin, versions=(
-        versions.as_version(back),))  # fmt: skip
+    assert versions.switch_version(back, "B") == dataclasses.replace(
+        thin, versions=(versions.as_version(back),)
+    )
     against = versions.compare_with(back, "B")
     assert against.baseline is not None
     assert versions.switch_version(against, "B").baseline is None  # it is the baseline itself
@@ -175,9 +209,11 @@ def test_versions_are_kept_switched_renamed_and_deleted() -> None:
     assert from_text(to_text(named)) == named
     left = versions.delete_version(named, "thin strut")
     assert (left.versions, left.against) == ((), "")
-    for bad, words in ((lambda: versions.delete_version(named, "A"), "at work"),
-                       (lambda: versions.clone_version(named, "thin strut"), "already"),
-                       (lambda: versions.compare_with(named, "Z"), "no version")):  # fmt: skip
+    for bad, words in (
+        (lambda: versions.delete_version(named, "A"), "at work"),
+        (lambda: versions.clone_version(named, "thin strut"), "already"),
+        (lambda: versions.compare_with(named, "Z"), "no version"),
+    ):
         with pytest.raises(DocumentError, match=words):
             bad()
 
@@ -193,14 +229,21 @@ def test_what_differs_is_said_in_words_with_units() -> None:
     changed = stack_edits.put_plies(changed, "feed strut", plies[:-1])
     assert changed.part is not None
     changed = part_edits.put_lay_up(changed, [Rung(stack="light sandwich", turn=10.0)])
-    changed = case_edits.put_cases(changed, [
-        Case("operating wind", (Pressure(2500.0), Acceleration((0.0, 0.0, -9.81)))),
-        Case("snow", (Pressure(500.0),))])  # fmt: skip
+    changed = case_edits.put_cases(
+        changed,
+        [
+            Case("operating wind", (Pressure(2500.0), Acceleration((0.0, 0.0, -9.81)))),
+            Case("snow", (Pressure(500.0),)),
+        ],
+    )
     changed = case_edits.put_left_out(changed, [LeftOut("supports", 3)])
     said = [(d.station, d.what, d.words) for d in differences(project.baseline, changed)]
     assert ("Materials", "UD carbon", "Yt 52 → 45 MPa") in said
-    assert ("Part", "lay-up", "reflector sandwich on the whole part → light sandwich turned 10° "
-            "on the whole part") in said  # fmt: skip
+    assert (
+        "Part",
+        "lay-up",
+        "reflector sandwich on the whole part → light sandwich turned 10° on the whole part",
+    ) in said
     assert ("Cases", "operating wind", "3.2 kPa → 2.5 kPa") in said
     assert ("Cases", "snow", "added") in said
     assert ("Cases", "own weight", "removed") in said

@@ -140,9 +140,14 @@ def test_a_file_of_the_first_schema_is_brought_up() -> None:
     surface = {
         k: v for k, v in data["part"]["surface"].items() if k[:6] in ("length", "width", "radius")
     }
-    data["part"] = {"surface": surface, "stack": "reflector sandwich", "mesh_size": 0.04,
-                    "reference": [0.0, 1.0, 0.0], "laying_side": "down",
-                    "reference_surface": "top"}  # fmt: skip
+    data["part"] = {
+        "surface": surface,
+        "stack": "reflector sandwich",
+        "mesh_size": 0.04,
+        "reference": [0.0, 1.0, 0.0],
+        "laying_side": "down",
+        "reference_surface": "top",
+    }
     for key in ("tables", "combinations"):
         del data[key]
     found = storage.from_text(json.dumps(data)).part
@@ -236,9 +241,15 @@ def test_load_sets_of_a_file_of_schema_4_are_load_cases() -> None:
     project = versions.clone_version(dish_panel())
     data = json.loads(storage.to_text(project))
     assert data["load_cases"]
-    old = {**data, "schema": 4, "load_sets": data.pop("load_cases"), "versions": [
-        {("load_sets" if k == "load_cases" else k): v for k, v in each.items()}
-        for each in data["versions"]]}  # fmt: skip
+    old = {
+        **data,
+        "schema": 4,
+        "load_sets": data.pop("load_cases"),
+        "versions": [
+            {("load_sets" if k == "load_cases" else k): v for k, v in each.items()}
+            for each in data["versions"]
+        ],
+    }
     assert "load_sets" in old["versions"][0]
     assert storage.from_text(json.dumps(old)) == project
     # The old word is no key of today's files.

@@ -47,15 +47,19 @@ from tests.project.test_part import plate
 ONE = (Rung(ply=Ply("UD carbon", 0.0, 1e-3)),)
 CROSS = tuple(Rung(ply=Ply("UD carbon", a, 0.5e-3)) for a in (0.0, 90.0, 0.0))
 HELD = (Support("left edge", "clamped"), Support("right edge", "held along x"))
-COUPON = [Support("lower left corner", "pinned"), Support("lower right corner", "held along y"),
-          Support("lower right corner", "held along z"),
-          Support("upper left corner", "held along z")]  # fmt: skip
+COUPON = [
+    Support("lower left corner", "pinned"),
+    Support("lower right corner", "held along y"),
+    Support("lower right corner", "held along z"),
+    Support("upper left corner", "held along z"),
+]
 
 
 def pulled(*edges: tuple[str, float], held: bool = False) -> tuple[Load, ...]:
     ways = {"right": (1, 0), "left": (-1, 0), "upper": (0, 1), "lower": (0, -1)}
-    return tuple(EdgeForce(f"{e} edge", (ways[e][0] * f, ways[e][1] * f, 0.0), held)
-                 for e, f in edges)  # fmt: skip
+    return tuple(
+        EdgeForce(f"{e} edge", (ways[e][0] * f, ways[e][1] * f, 0.0), held) for e, f in edges
+    )
 
 
 def coupon(cases: list[Case], combinations: tuple[Combination, ...] = ()) -> Project:
@@ -88,9 +92,10 @@ def test_what_is_held_stays_while_the_rest_grows() -> None:
         Case("cold held", (*pulled(right, left), Temperature(-50.0))),
         Case("cold grows", (*pulled(right, left), Temperature(-50.0, held=False))),
         Case("cold alone", (Temperature(-50.0),)),
-        Case("all", (*pulled(right, left), *up, Temperature(-40.0),
-                     Temperature(-10.0, held=False))),
-    ]  # fmt: skip
+        Case(
+            "all", (*pulled(right, left), *up, Temperature(-40.0), Temperature(-10.0, held=False))
+        ),
+    ]
     combinations = (
         Combination("sum", (("across held", 1.5), ("cold alone", 1.0))),
         Combination("pull held", (("both grow", 1.0), ("cold grows", 0.5)), ("both grow",)),
@@ -122,13 +127,21 @@ def reserves_of(lam, loads) -> float:  # type: ignore[no-untyped-def]
     from tartan.core.laminate.loadcase import answer as laminate_answer
 
     found = laminate_answer(lam, loads)
-    return float(reserves(checks_of(lam), found.applied.stress_12[None], found.shear[None],
-                          found.residual, found.held_shear).reserve.min())  # fmt: skip
+    return float(
+        reserves(
+            checks_of(lam),
+            found.applied.stress_12[None],
+            found.shear[None],
+            found.residual,
+            found.held_shear,
+        ).reserve.min()
+    )
 
 
 def test_answers_add_whatever_they_are_made_of() -> None:
-    project = plate(surface=Panel(0.4, 0.2), mesh_size=0.05, lay_up=CROSS,
-                    reference_surface="bottom")  # fmt: skip
+    project = plate(
+        surface=Panel(0.4, 0.2), mesh_size=0.05, lay_up=CROSS, reference_surface="bottom"
+    )
     project = case_edits.put_supports(project, HELD)
     a = Case("a", (Movement("right edge", (1e-3, 0, 0)), Temperature(-30.0, 500.0)))
     b = Case("b", (Pressure(300.0, held=True), Movement("right edge", (-4e-4, 0, 0), held=True)))
@@ -189,9 +202,11 @@ def test_gradients_and_pressures_keep_their_side_when_a_region_is_turned() -> No
 
 def plate_on_edges(*cases: Case) -> Project:
     project = plate(surface=Panel(0.5, 0.5), mesh_size=0.025, lay_up=(Rung(stack="feed strut"),))
-    supports = [*(Support(e, "held along z") for e in EDGES),
-                Support("lower left corner", "pinned"),
-                Support("lower right corner", "held along y")]  # fmt: skip
+    supports = [
+        *(Support(e, "held along z") for e in EDGES),
+        Support("lower left corner", "pinned"),
+        Support("lower right corner", "held along y"),
+    ]
     return case_edits.put_cases(case_edits.put_supports(project, supports), cases)
 
 
@@ -203,13 +218,19 @@ def value_of(project: Project, kind: str) -> tuple[float, str]:
 def test_buckling_of_a_part_with_temperature_and_held_loads() -> None:
     push = pulled(("right", -500.0), ("left", -500.0))
     cases = [
-        Case("push", push), Case("push and cool", (*push, Temperature(-20.0))),
+        Case("push", push),
+        Case("push and cool", (*push, Temperature(-20.0))),
         Case("cool", (Temperature(-20.0),)),
         Case("pull", pulled(("right", 500.0), ("left", 500.0))),
         Case("held", (*push, *pulled(("upper", -200.0), ("lower", -200.0), held=True))),
-        Case("gone", (*pulled(("right", -9e7), ("left", -9e7), held=True),
-                      *pulled(("upper", 1.0), ("lower", 1.0)))),
-    ]  # fmt: skip
+        Case(
+            "gone",
+            (
+                *pulled(("right", -9e7), ("left", -9e7), held=True),
+                *pulled(("upper", 1.0), ("lower", 1.0)),
+            ),
+        ),
+    ]
     project = plate_on_edges(*cases)
     found = {}
     for case in cases:
@@ -229,8 +250,12 @@ def test_buckling_of_a_part_with_temperature_and_held_loads() -> None:
 def test_a_tight_plate_swings_faster() -> None:
     pull = 2e4
     project = plate_on_edges(Case("pull", pulled(("right", pull), ("left", pull))))
-    free, tight = (value_of(case_edits.put_requirements(project, [FrequencyRequirement(1.0, c)]),
-                            "frequency")[0] for c in ("", "pull"))  # fmt: skip
+    free, tight = (
+        value_of(
+            case_edits.put_requirements(project, [FrequencyRequirement(1.0, c)]), "frequency"
+        )[0]
+        for c in ("", "pull")
+    )
     # ω² grows by N (π/a)² / (ρ h) in the half wave along the pull (Leissa 1969).
     lam = layout_of(part_inputs(project)).laminate(0)
     gain = pull * (np.pi / 0.5) ** 2 / lam.areal_mass / (2 * np.pi) ** 2
@@ -242,14 +267,18 @@ def test_a_case_may_stand_on_supports_of_its_own() -> None:
     lifted = SupportSet("lifting", (Support("right edge", "clamped"),))
     project = case_edits.put_support_sets(project, [lifted])
     press = (Pressure(100.0),)
-    project = case_edits.put_cases(project, [Case("stands", press),
-                                             Case("hangs", press, "lifting")])  # fmt: skip
+    project = case_edits.put_cases(
+        project, [Case("stands", press), Case("hangs", press, "lifting")]
+    )
     answer = answered(project)
     mesh, u = answer.layout().mesh, answer.solution.displacement
     assert np.abs(u[0, mesh.edges["left edge"]]).max() == 0
     assert np.abs(u[1, mesh.edges["right edge"]]).max() == 0
-    alone = answered(case_edits.put_cases(case_edits.put_supports(project, lifted.supports),
-                                          [Case("hangs", press)]))  # fmt: skip
+    alone = answered(
+        case_edits.put_cases(
+            case_edits.put_supports(project, lifted.supports), [Case("hangs", press)]
+        )
+    )
     np.testing.assert_allclose(u[1], alone.solution.displacement[0], rtol=1e-9, atol=1e-15)
     with pytest.raises(DocumentError, match="different supports"):
         case_edits.put_combinations(project, [Combination("x", (("stands", 1.0), ("hangs", 1.0)))])
@@ -263,8 +292,9 @@ def test_a_case_may_stand_on_supports_of_its_own() -> None:
 def test_the_range_of_the_theory_is_said() -> None:
     # 100 kPa bends a clamped thin plate by far more than it is thick.
     project = plate(surface=Panel(0.6, 0.4), mesh_size=0.05, lay_up=ONE)
-    project = case_edits.put_cases(project, [Case("much", (Pressure(1e5),)),
-                                             Case("little", (Pressure(1e-2),))])  # fmt: skip
+    project = case_edits.put_cases(
+        project, [Case("much", (Pressure(1e5),)), Case("little", (Pressure(1e-2),))]
+    )
     answer = answered(project)
     told = limits(answer)
     assert [x.case for x in told] == [0]
@@ -276,17 +306,25 @@ def test_the_range_of_the_theory_is_said() -> None:
 
 
 def test_a_core_is_crushed_by_what_presses_on_its_faces() -> None:
-    project = plate(surface=Panel(0.6, 0.4), mesh_size=0.05,
-                    lay_up=(Rung(stack="reflector sandwich"),))  # fmt: skip
-    soft = tuple(dataclasses.replace(m, Zc=1.5e5) if m.kind == "core" else m
-                 for m in project.materials)  # fmt: skip
+    project = plate(
+        surface=Panel(0.6, 0.4), mesh_size=0.05, lay_up=(Rung(stack="reflector sandwich"),)
+    )
+    soft = tuple(
+        dataclasses.replace(m, Zc=1.5e5) if m.kind == "core" else m for m in project.materials
+    )
     project = dataclasses.replace(project, materials=soft)
     both = tuple(Pressure(1e5, side=side) for side in ("front", "back"))
     kept = tuple(dataclasses.replace(p, held=True) for p in both)
     more = tuple(Pressure(0.25e5, side=side) for side in ("front", "back"))
-    project = case_edits.put_cases(project, [
-        Case("squeezed", both), Case("held", (*kept, *more)), Case("one side", both[:1]),
-        Case("pulled", tuple(dataclasses.replace(p, value=-1e5) for p in both))])  # fmt: skip
+    project = case_edits.put_cases(
+        project,
+        [
+            Case("squeezed", both),
+            Case("held", (*kept, *more)),
+            Case("one side", both[:1]),
+            Case("pulled", tuple(dataclasses.replace(p, value=-1e5) for p in both)),
+        ],
+    )
     answer = answered(project)
 
     def of_case(k: int) -> Margins:
@@ -305,11 +343,13 @@ def test_a_core_is_crushed_by_what_presses_on_its_faces() -> None:
     laminate = answer.layout().laminate(worst)
     response = laminate_answer(laminate, loads)
     checks = checks_of(laminate, answer.inputs.criteria.sets)
-    again = reserves(checks, response.applied.stress_12[None], response.shear[None],
-                     beside=Beside.of(loads))  # fmt: skip
+    again = reserves(
+        checks, response.applied.stress_12[None], response.shear[None], beside=Beside.of(loads)
+    )
     assert np.nanmin(again.of_rule("crushing")) == pytest.approx(m.reserve[worst], rel=1e-9)
-    key, shares = drivers_at(answer, worst, 2, int(m.ply[worst]), 1, "crushing",
-                             int(m.point[worst]))  # fmt: skip
+    key, shares = drivers_at(
+        answer, worst, 2, int(m.ply[worst]), 1, "crushing", int(m.point[worst])
+    )
     assert key == "crushing"
     pressed = shares.shares[6]
     assert pressed == pytest.approx(m.reserve[worst] / 1.5, rel=1e-6)
@@ -317,8 +357,9 @@ def test_a_core_is_crushed_by_what_presses_on_its_faces() -> None:
 
 
 def test_a_core_under_forces_of_another_analysis_alone_is_judged() -> None:
-    project = plate(surface=Panel(0.6, 0.4), mesh_size=0.1,
-                    lay_up=(Rung(stack="reflector sandwich"),))  # fmt: skip
+    project = plate(
+        surface=Panel(0.6, 0.4), mesh_size=0.1, lay_up=(Rung(stack="reflector sandwich"),)
+    )
     rows = np.zeros((24, 9))
     rows[:, 0], rows[:, 4] = np.arange(24), 200.0
     read = OutsideForces("other", "other.csv", "element", pack_rows(rows))

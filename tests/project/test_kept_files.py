@@ -184,11 +184,17 @@ def test_whatever_lies_in_the_state_folder_is_read_or_set_aside(own_state: Path)
     good.keep(project, None)
     text = json.loads(good.file.read_text("utf-8"))
     good.file.write_text(json.dumps({**text, "started": "of another time"}))
-    odd = {"deep": "[" * 100_000, "number": "1", "null": "null", "list": "[]", "bytes": "\udcff",
-           "huge": json.dumps({**text, "pid": 10**400, "started": ""}),
-           "bad pid": json.dumps({**text, "pid": True, "started": 5}),
-           "bad path": json.dumps({**text, "path": 7}),
-           "zero": json.dumps({**text, "path": "a\0b", "started": "x"})}  # fmt: skip
+    odd = {
+        "deep": "[" * 100_000,
+        "number": "1",
+        "null": "null",
+        "list": "[]",
+        "bytes": "\udcff",
+        "huge": json.dumps({**text, "pid": 10**400, "started": ""}),
+        "bad pid": json.dumps({**text, "pid": True, "started": 5}),
+        "bad path": json.dumps({**text, "path": 7}),
+        "zero": json.dumps({**text, "path": "a\0b", "started": "x"}),
+    }
     for name, content in odd.items():
         (place / f"{name}.recovery.json").write_text(content, "utf-8", "surrogateescape")
     (place / "folder.recovery.json").mkdir()
@@ -219,8 +225,10 @@ def test_text_that_no_file_can_hold_is_refused_where_it_enters(bad: str) -> None
             history.apply("name", change)
         assert history.project == project
     # In several lines where several lines are meant.
-    refuse_odd_text(dataclasses.replace(project, materials=(
-        dataclasses.replace(CARBON, source="one\ntwo"),)), project)  # fmt: skip
+    refuse_odd_text(
+        dataclasses.replace(project, materials=(dataclasses.replace(CARBON, source="one\ntwo"),)),
+        project,
+    )
     history.apply("name", lambda p: dataclasses.replace(p, name="größer ∅ 字 é"))
     assert storage.from_text(storage.to_text(history.project)) == history.project
 
@@ -245,12 +253,24 @@ def test_a_lock_names_who_has_a_file_open(tmp_path: Path) -> None:
     assert yours.take(path) is None
     yours.release()
     file = filelock.lock_file(path)
-    dead = {"token": "x", "user": "ada", "host": filelock.socket.gethostname(), "pid": 1,
-            "started": "never", "since": time.time()}  # fmt: skip
+    dead = {
+        "token": "x",
+        "user": "ada",
+        "host": filelock.socket.gethostname(),
+        "pid": 1,
+        "started": "never",
+        "since": time.time(),
+    }
     away = {**dead, "host": "another-machine"}
-    for content, held in ((dead, False), (away, True), ({**away, "since": 0.0}, False),
-                          ({**dead, "pid": 10**400}, False), ([], False), ("x", False),
-                          ({**away, "since": "1e999"}, False)):  # fmt: skip
+    for content, held in (
+        (dead, False),
+        (away, True),
+        ({**away, "since": 0.0}, False),
+        ({**dead, "pid": 10**400}, False),
+        ([], False),
+        ("x", False),
+        ({**away, "since": "1e999"}, False),
+    ):
         file.write_text(json.dumps(content))
         assert (filelock.holder(path) is not None) == held, content
     file.write_bytes(b"\xff" * 100)

@@ -1,7 +1,6 @@
 """Regions, directions, sides, lay-ups, loads and meshes of a part; what a new surface costs it."""
 
 import dataclasses
-from collections.abc import Callable
 
 import numpy as np
 import pytest
@@ -9,9 +8,8 @@ import pytest
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.laminate.response import respond
-from tartan.core.shell.mesh import Opening, Pad, Panel, grid_mesh
-from tartan.core.shell.mesher import Finer
-from tartan.core.shell.shapes import StiffenedPanel, Tube
+from tartan.core.shell.mesh import Pad, Panel, grid_mesh
+from tartan.core.shell.shapes import Tube
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.core.stack import Ply
 from tartan.core.strength.govern import govern
@@ -19,7 +17,6 @@ from tartan.project.analysis.caseloads import case_forces
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import Memory, SolveRequest, run_solve, solve_now
 from tartan.project.analysis.partmesh import laid_plies, meshed
-from tartan.project.analysis.shellinputs import held_nodes
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import pack_mesh
 from tartan.project.document.partmodel import (
@@ -30,13 +27,11 @@ from tartan.project.document.partmodel import (
     EdgeForce,
     Force,
     FrequencyRequirement,
-    MappedPressure,
     MassRequirement,
     Movement,
     Near,
     Part,
     Pressure,
-    PressureTable,
     ReadSurface,
     Region,
     Rung,
@@ -57,9 +52,12 @@ def plate(**changes: object) -> Project:
     rungs = (Rung(ply=Ply(UD, 0.0, 1e-3)), Rung("pad", ply=Ply(UD, 90.0, 0.5e-3)))
     part = Part(PLATE, 0.05, rungs)
     project = dataclasses.replace(
-        dish_panel(), part=part, supports=(Support("left edge", "clamped"),),
-        cases=(Case("press", (Pressure(100.0),)),), requirements=(),
-    )  # fmt: skip
+        dish_panel(),
+        part=part,
+        supports=(Support("left edge", "clamped"),),
+        cases=(Case("press", (Pressure(100.0),)),),
+        requirements=(),
+    )
     return part_edits.put_part(project, dataclasses.replace(part, **changes))  # type: ignore[arg-type]
 
 
@@ -128,8 +126,11 @@ def test_picked_elements_follow_a_new_mesh() -> None:
 
 
 def test_a_new_surface_says_what_it_lost() -> None:
-    project = plate(regions=(Region("r", faces=("pad",)),), flipped=("pad",),
-                    directions=(Direction(), Direction("pad", vector=(0, 1, 0))))  # fmt: skip
+    project = plate(
+        regions=(Region("r", faces=("pad",)),),
+        flipped=("pad",),
+        directions=(Direction(), Direction("pad", vector=(0, 1, 0))),
+    )
     loads = (Pressure(1.0, "pad"), EdgeForce("left edge", (1.0, 0, 0)), Force("pad", (0, 0, 1.0)))
     project = case_edits.put_cases(project, [Case("a", loads)])
     tube = dataclasses.replace(project.part, surface=Tube(0.1, 0.3), mesh_size=0.03)  # type: ignore[type-var]
@@ -139,14 +140,25 @@ def test_a_new_surface_says_what_it_lost() -> None:
     assert len(changed.part.lay_up) == 1
     assert changed.cases[0].loads == ()
     words = "; ".join(lost)
-    for what in ("region 'r'", "rung 2", "direction of pad", "left edge", "pressure of case 'a'",
-                 "edge force", "force of case 'a'"):  # fmt: skip
+    for what in (
+        "region 'r'",
+        "rung 2",
+        "direction of pad",
+        "left edge",
+        "pressure of case 'a'",
+        "edge force",
+        "force of case 'a'",
+    ):
         assert what in words
 
 
 def test_directions_by_region_and_the_mend_of_undefined_ones() -> None:
-    tube = plate(surface=Tube(0.2, 0.4), mesh_size=0.04, lay_up=(Rung(stack="feed strut"),),
-                 directions=(Direction(vector=(1.0, 0, 0)),))  # fmt: skip
+    tube = plate(
+        surface=Tube(0.2, 0.4),
+        mesh_size=0.04,
+        lay_up=(Rung(stack="feed strut"),),
+        directions=(Direction(vector=(1.0, 0, 0)),),
+    )
     lost = meshed(tube.part).undefined  # type: ignore[arg-type]
     assert len(lost) > 0
     mended = part_edits.mend_directions(tube)
@@ -184,8 +196,9 @@ def test_a_turned_side_turns_its_plies_and_no_pressure(side: Side, change: int) 
     up = whole.mesh.normals()[:, 2]
     assert (up[whole.regions["pad"]] < 0).all()
     assert (up[whole.regions["field"]] > 0).all()
-    before, after = (case_forces(layout_of(part_inputs(p)), p.cases[0])[:, 2].sum()
-                     for p in (project, flipped))  # fmt: skip
+    before, after = (
+        case_forces(layout_of(part_inputs(p)), p.cases[0])[:, 2].sum() for p in (project, flipped)
+    )
     pad = whole.mesh.areas()[whole.regions["pad"]].sum()
     assert abs(before) == pytest.approx(100 * whole.mesh.areas().sum())
     assert after - before == pytest.approx(change * 100 * pad)
@@ -208,11 +221,19 @@ def test_temperature_and_combinations_agree_with_the_laminate() -> None:
     ]
     pull = 2e4
     project = case_edits.put_supports(project, supports)
-    project = case_edits.put_cases(project, [
-        Case("pull", tuple(EdgeForce(f"{side} edge", (sign * pull, 0, 0))
-                           for side, sign in (("right", 1), ("left", -1)))),
-        Case("cold", (Temperature(-60.0),)),
-    ])  # fmt: skip
+    project = case_edits.put_cases(
+        project,
+        [
+            Case(
+                "pull",
+                tuple(
+                    EdgeForce(f"{side} edge", (sign * pull, 0, 0))
+                    for side, sign in (("right", 1), ("left", -1))
+                ),
+            ),
+            Case("cold", (Temperature(-60.0),)),
+        ],
+    )
     project = case_edits.put_combinations(
         project, [Combination("both", (("pull", 1.5), ("cold", 0.5)))]
     )
@@ -264,12 +285,19 @@ def test_loads_on_places_have_their_resultants() -> None:
 
 
 def test_supports_in_local_axes_and_moved() -> None:
-    project = plate(surface=Panel(0.4, 0.2), mesh_size=0.1, lay_up=(Rung(stack="feed strut"),),
-                    directions=(Direction(vector=(0.0, 1.0, 0.0)),))  # fmt: skip
-    project = case_edits.put_supports(project, [
-        Support("left edge", "clamped"),
-        Support("right edge", "held along y", local=True),
-    ])  # fmt: skip
+    project = plate(
+        surface=Panel(0.4, 0.2),
+        mesh_size=0.1,
+        lay_up=(Rung(stack="feed strut"),),
+        directions=(Direction(vector=(0.0, 1.0, 0.0)),),
+    )
+    project = case_edits.put_supports(
+        project,
+        [
+            Support("left edge", "clamped"),
+            Support("right edge", "held along y", local=True),
+        ],
+    )
     move = Movement("right edge", (0, -1e-4, 0), local=True)
     project = case_edits.put_cases(project, [Case("stretch", (move,))])
     answer = solve_now(part_inputs(project))
@@ -277,8 +305,10 @@ def test_supports_in_local_axes_and_moved() -> None:
     # Across the 0° of y and the normal z lies −x: a move of −1e-4 along it is +1e-4 along x.
     np.testing.assert_allclose(answer.solution.displacement[0, mesh.edges["right edge"], 0], 1e-4)
     assert "held along y" in SUPPORT_KINDS
-    for wrong, words in ((Movement("right edge", (1e-4, 0, 0)), "no support holds"),
-                         (Movement("right edge", (0, 1e-4, 0)), "other axes")):  # fmt: skip
+    for wrong, words in (
+        (Movement("right edge", (1e-4, 0, 0)), "no support holds"),
+        (Movement("right edge", (0, 1e-4, 0)), "other axes"),
+    ):
         strange = case_edits.put_cases(project, [Case("stretch", (wrong,))])
         with pytest.raises(TartanError, match=words):
             solve_now(part_inputs(strange))
@@ -326,9 +356,14 @@ def test_components_apart_are_tied_by_a_gap() -> None:
     one = grid_mesh(Panel(0.4, 0.2), 8, 4)
     shift = np.array([0.401, 0.0, 0.0])
     nodes = np.concatenate([one.nodes, one.nodes[:, :] * [0.5, 1, 1] + shift - [0.1, 0, 0]])
-    two = dataclasses.replace(one, nodes=nodes, quads=np.concatenate([one.quads, one.quads + 45]),
-                              places=np.zeros((0, 2)), edges={"left edge": one.edges["left edge"]},
-                              regions={"both": np.arange(64)})  # fmt: skip
+    two = dataclasses.replace(
+        one,
+        nodes=nodes,
+        quads=np.concatenate([one.quads, one.quads + 45]),
+        places=np.zeros((0, 2)),
+        edges={"left edge": one.edges["left edge"]},
+        regions={"both": np.arange(64)},
+    )
     project = plate(
         surface=ReadSurface("two.vtu", pack_mesh(two)), lay_up=(Rung(stack="feed strut"),)
     )
@@ -340,53 +375,3 @@ def test_components_apart_are_tied_by_a_gap() -> None:
     w = answer.solution.displacement[0, :, 2]
     assert w[45:].min() < w[:45].min() < 0
     assert answer.solution.imbalance < 1e-6
-
-
-TABLE = PressureTable("t", ((0, 0, 0, 1.0), (1, 0, 0, 1.0), (0, 1, 0, 1.0)))
-
-
-@pytest.mark.parametrize(("edit", "words"), [
-    (lambda p: part_edits.put_region(p, Region("left edge", faces=("pad",))), "already"),
-    (lambda p: part_edits.put_region(p, Region("r")), "holds no"),
-    (lambda p: part_edits.put_region(p, Region("r", faces=("roof",))), "roof"),
-    (lambda p: part_edits.put_region(p, Region("r", near=(Near(0.1, "gable"),))), "gable"),
-    (lambda p: part_edits.put_region(p, Region("r", elements=(10**6,))), "beyond"),
-    (lambda p: part_edits.put_region(p, Region("r", faces=("pad",), grow=-9)), "no elements"),
-    (lambda p: part_edits.put_lay_up(p, (Rung("roof", stack="feed strut"),)), "roof"),
-    (lambda p: part_edits.put_lay_up(p, (Rung(),)), "either"),
-    (lambda p: part_edits.put_lay_up(p, (Rung(ply=Ply("tin", 0, 1.0)),)), "tin"),
-    (lambda p: part_edits.put_direction(p, Direction(way="edge", edge="gable")), "gable"),
-    (lambda p: part_edits.change_part(p, flipped=("roof",)), "roof"),
-    (lambda p: part_edits.change_part(p, tie_gap=-1.0), "gap"),
-    (lambda p: part_edits.change_part(p, finer=(Finer(0.5, 0.1, "pad"),)), "refinement 1"),
-    (lambda p: part_edits.change_part(p, surface=StiffenedPanel(1, 1, 0)), "stiffeners"),
-    (lambda p: part_edits.change_part(
-        p, surface=Panel(1, 1, openings=(Opening("o", 0, 0, 2, 1),))), "edge"),
-    (lambda p: case_edits.put_cases(p, [Case("a", (MappedPressure("t"),))]), "no pressure table"),
-    (lambda p: case_edits.put_cases(p, [Case("a", (Force("roof"),))]), "roof"),
-    (lambda p: case_edits.put_cases(p, [Case("a", (Pressure(1.0, "roof"),))]), "roof"),
-    (lambda p: case_edits.put_tables(p, [PressureTable("t", TABLE.rows[:2])]), "three"),
-    (lambda p: case_edits.put_combinations(p, [Combination("x", (("gone", 1.0),))]), "gone"),
-    (lambda p: case_edits.put_combinations(p, [Combination("press")]), "already"),
-])  # fmt: skip
-def test_edits_of_the_part_refuse_what_cannot_stand(
-    edit: Callable[[Project], Project], words: str
-) -> None:
-    with pytest.raises(TartanError, match=words) as caught:
-        edit(plate())
-    assert caught.value.where
-
-
-def test_a_table_that_misses_the_part_is_said_before_solving() -> None:
-    far = dataclasses.replace(TABLE, rows=tuple((x + 50, y, z, p) for x, y, z, p in TABLE.rows))
-    project = case_edits.put_tables(plate(), [far])
-    project = case_edits.put_cases(project, [Case("a", (MappedPressure("t"),))])
-    with pytest.raises(TartanError, match="far from the part"):
-        solve_now(part_inputs(project))
-
-
-def test_local_axes_need_a_direction() -> None:
-    project = plate(directions=(Direction(vector=(0.0, 0.0, 1.0)),))
-    with pytest.raises(TartanError, match="undefined there") as caught:
-        held_nodes(meshed(project.part), (Support("left edge", "pinned", local=True),))  # type: ignore[arg-type]
-    assert caught.value.where == "Support 1"

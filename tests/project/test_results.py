@@ -51,8 +51,9 @@ def test_a_changed_allowable_or_criterion_never_solves_again() -> None:
         project, "UD carbon", dataclasses.replace(tape, Yt=20e6, Yc=60e6)
     )
     assert not run(weaker).resolved
-    other = CriteriaSet("other", (("ply", ("max_stress",)), ("woven", ("max_stress",)),
-                                  ("core", ("core_shear",))))  # fmt: skip
+    other = CriteriaSet(
+        "other", (("ply", ("max_stress",)), ("woven", ("max_stress",)), ("core", ("core_shear",)))
+    )
     assert not run(design_edits.put_criteria(project, [other])).resolved
     assert not run(stack_edits.rename_stack(project, "reflector sandwich", "faces")).resolved
     stack = project.stacks[0]

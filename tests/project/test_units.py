@@ -7,13 +7,23 @@ from tartan.project.wording import units
 
 @pytest.mark.parametrize(
     ("text", "quantity", "expected"),
-    [("181", units.MODULUS, 181e9), ("181 GPa", units.MODULUS, 181e9),
-     ("26.3 Msi", units.MODULUS, 26.3e6 * 6894.757293168), ("1e3 MPa", units.MODULUS, 1e9),
-     ("0.005 in", units.LENGTH, 0.000127), ("1,5", units.LENGTH, 1.5e-3), ("−3", units.ANGLE, -3),
-     ("2 kPa", units.PRESSURE, 2e3), ("50 psf", units.RATIO, None), ("30 °", units.ANGLE, 30),
-     ("0.5 rad", units.ANGLE, 28.64788975654116), ("1.6 g/cm³", units.DENSITY, 1600),
-     ("2 lbf/in", units.LINE_FORCE, 350.2536), ("0.3", units.RATIO, 0.3)],
-)  # fmt: skip
+    [
+        ("181", units.MODULUS, 181e9),
+        ("181 GPa", units.MODULUS, 181e9),
+        ("26.3 Msi", units.MODULUS, 26.3e6 * 6894.757293168),
+        ("1e3 MPa", units.MODULUS, 1e9),
+        ("0.005 in", units.LENGTH, 0.000127),
+        ("1,5", units.LENGTH, 1.5e-3),
+        ("−3", units.ANGLE, -3),
+        ("2 kPa", units.PRESSURE, 2e3),
+        ("50 psf", units.RATIO, None),
+        ("30 °", units.ANGLE, 30),
+        ("0.5 rad", units.ANGLE, 28.64788975654116),
+        ("1.6 g/cm³", units.DENSITY, 1600),
+        ("2 lbf/in", units.LINE_FORCE, 350.2536),
+        ("0.3", units.RATIO, 0.3),
+    ],
+)
 def test_units_are_typed_freely(
     text: str, quantity: units.Quantity, expected: float | None
 ) -> None:

@@ -46,7 +46,11 @@ def test_public_case_agrees(case: Case) -> None:
 def test_every_public_kind_is_done_and_an_unknown_one_is_listed() -> None:
     # Kinds to come are listed in the file already.
     assert {c.kind for c in CASES if c not in DONE} == {
-        "wound_vessel", "drape", "stacking_search", "large_deflection"}  # fmt: skip
+        "wound_vessel",
+        "drape",
+        "stacking_search",
+        "large_deflection",
+    }
     report = report_of([Case("X1", "", "", "weather", {}, {})])
     assert set(report.not_yet) == {"X1"}
     assert report.answers == {}
@@ -133,8 +137,9 @@ def refused(operation: str, **changes: Any) -> str:
         ("navier_bending", {"materials__p__G23": None}, ["G23"]),
     ],
 )
-def test_bad_inputs_are_refused_in_words(operation: str, changes: dict[str, Any],
-                                         words: list[str]) -> None:  # fmt: skip
+def test_bad_inputs_are_refused_in_words(
+    operation: str, changes: dict[str, Any], words: list[str]
+) -> None:
     message = refused(operation, **changes)
     for word in words:
         assert word.lower() in message.lower()
@@ -157,9 +162,13 @@ def test_criterion_parameters_of_a_case_count() -> None:
     found = answer(Case("x", "", "", "ply_failure", uncoupled, {}))["tsai_wu.RF"]
     m, s = base.inputs["material"], np.array(base.inputs["stress_12"])
     lam = np.array(found)[:, None] * s
-    index = ((1 / m["Xt"] - 1 / m["Xc"]) * lam[:, 0] + (1 / m["Yt"] - 1 / m["Yc"]) * lam[:, 1]
-             + lam[:, 0] ** 2 / (m["Xt"] * m["Xc"]) + lam[:, 1] ** 2 / (m["Yt"] * m["Yc"])
-             + lam[:, 2] ** 2 / m["S12"] ** 2)  # fmt: skip
+    index = (
+        (1 / m["Xt"] - 1 / m["Xc"]) * lam[:, 0]
+        + (1 / m["Yt"] - 1 / m["Yc"]) * lam[:, 1]
+        + lam[:, 0] ** 2 / (m["Xt"] * m["Xc"])
+        + lam[:, 1] ** 2 / (m["Yt"] * m["Yc"])
+        + lam[:, 2] ** 2 / m["S12"] ** 2
+    )
     np.testing.assert_allclose(index, 1, rtol=1e-9)
 
 
@@ -216,7 +225,13 @@ def test_files_that_are_no_cases(tmp_path: Path) -> None:
             load_cases(tmp_path / "x.json")
     with pytest.raises(DocumentError, match="cannot be read"):
         load_cases(tmp_path / "none.json")
-    mine = [{"id": "U1", "kind": "clt_abd", "inputs": CASES[0].inputs,
-             "expected": {"thickness": expectation(0.015)}}]  # fmt: skip
+    mine = [
+        {
+            "id": "U1",
+            "kind": "clt_abd",
+            "inputs": CASES[0].inputs,
+            "expected": {"thickness": expectation(0.015)},
+        }
+    ]
     (tmp_path / "mine.json").write_text(json.dumps({"cases": mine}))
     assert len(report_of(load_cases(tmp_path / "mine.json")).lines) == 1

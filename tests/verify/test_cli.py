@@ -130,8 +130,9 @@ def test_sample_and_version(tmp_path: Path) -> None:
     assert RUN.invoke(app, ["--version"]).output.startswith("Tartan ")
 
 
-def test_a_file_in_place_of_a_command_is_opened(monkeypatch: pytest.MonkeyPatch, tmp_path: Path
-                                                ) -> None:  # fmt: skip
+def test_a_file_in_place_of_a_command_is_opened(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     opened: list[Path | None] = []
     monkeypatch.setattr("tartan.cli._open", opened.append)
     path = tmp_path / "a b.tartan"

@@ -19,8 +19,9 @@ FIELDS = ("E1", "E2", "nu12", "G12", "G13", "G23", "rho")
 MATERIAL = {key: {f: getattr(m, f) for f in FIELDS} for key, m in (("c", CARBON), ("f", FOAM))}
 
 
-def exact(laminate: Laminate, a: float, b: float, edges: str, force: tuple[float, float] | None
-          ) -> list[tuple[float, tuple[int, int]]]:  # fmt: skip
+def exact(
+    laminate: Laminate, a: float, b: float, edges: str, force: tuple[float, float] | None
+) -> list[tuple[float, tuple[int, int]]]:
     """Eigenvalues by half waves: one 5 × 5 problem each (J. N. Reddy, 2nd ed., chapters 6, 7)."""
     C = np.zeros((8, 8))
     C[:6, :6], C[6:, 6:] = laminate.ABD, laminate.shear
@@ -70,8 +71,12 @@ PLATES: dict[str, tuple[Layers, str, float, float]] = {
 }
 
 
-RUNS = [(name, force) for name in PLATES for force in (None, (1.0, 0.0), (1.0, -0.4))
-        if force is None or name != "sandwich, thick"]  # fmt: skip
+RUNS = [
+    (name, force)
+    for name in PLATES
+    for force in (None, (1.0, 0.0), (1.0, -0.4))
+    if force is None or name != "sandwich, thick"
+]
 """A thick sandwich crimps at nearly one load whatever its waves: only its frequencies are few."""
 
 
@@ -81,9 +86,14 @@ def test_lowest_modes_are_the_exact_ones(name: str, force: tuple[float, float] |
     stack = Stack("p", tuple(Ply(m, float(x), t) for m, x, t in layers))
     laminate = make_laminate(stack, {"c": CARBON, "f": FOAM})
     inputs = {
-        "materials": MATERIAL, "a": a, "b": b, "edges": edges, "count": 3, "shear": ["energy"],
+        "materials": MATERIAL,
+        "a": a,
+        "b": b,
+        "edges": edges,
+        "count": 3,
+        "shear": ["energy"],
         "stack": [{"material": m, "angle_deg": x, "thickness": t} for m, x, t in layers],
-    }  # fmt: skip
+    }
     wanted = exact(laminate, a, b, edges, force)[:3]
     if force is None:
         found = navier_frequency(inputs)

@@ -27,24 +27,37 @@ MOST_HEAT = 1e5
 """Change of temperature [K], and a hundredth of its gradient [K/m]."""
 
 MATERIAL: dict[str, tuple[float, float]] = {
-    **dict.fromkeys(("E1", "E2", "E3", "G12", "G13", "G23", "Xt", "Xc", "Yt", "Yc", "S12", "S13",
-                     "S23", "Zc"), (LEAST_STRESS, MOST_STRESS)),
+    **dict.fromkeys(
+        ("E1", "E2", "E3", "G12", "G13", "G23", "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23", "Zc"),
+        (LEAST_STRESS, MOST_STRESS),
+    ),
     **dict.fromkeys(("eXt", "eXc", "eYt", "eYc", "eS12"), (1e-9, 10.0)),
     **dict.fromkeys(("nu12", "nu13", "nu23"), (-1e3, 1e3)),
     **dict.fromkeys(("alpha1", "alpha2", "alpha3"), (-1.0, 1.0)),
     **dict.fromkeys(("beta1", "beta2"), (-1e3, 1e3)),
-    "rho": (1e-3, 1e6), "price": (1e-9, 1e12), "ply_thickness": (LEAST_LENGTH, MOST_LENGTH),
-    "cell_size": (1e-6, 1.0), "wrinkling_k": (1e-3, 0.91),
-    "hashin_alpha": (0.0, 1e3), "p_nl_t": (0.0, 10.0), "p_nl_c": (0.0, 10.0),
-}  # fmt: skip
+    "rho": (1e-3, 1e6),
+    "price": (1e-9, 1e12),
+    "ply_thickness": (LEAST_LENGTH, MOST_LENGTH),
+    "cell_size": (1e-6, 1.0),
+    "wrinkling_k": (1e-3, 0.91),
+    "hashin_alpha": (0.0, 1e3),
+    "p_nl_t": (0.0, 10.0),
+    "p_nl_c": (0.0, 10.0),
+}
 """Least and greatest value of the figures of a material, SI."""
 
 UNITS: dict[str, str] = {
-    **dict.fromkeys(("E1", "E2", "E3", "G12", "G13", "G23", "Xt", "Xc", "Yt", "Yc", "S12", "S13",
-                     "S23", "Zc"), " Pa"),
-    "rho": " kg/m³", "ply_thickness": " m", "cell_size": " m",
-    "alpha1": "/K", "alpha2": "/K", "alpha3": "/K",
-}  # fmt: skip
+    **dict.fromkeys(
+        ("E1", "E2", "E3", "G12", "G13", "G23", "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23", "Zc"),
+        " Pa",
+    ),
+    "rho": " kg/m³",
+    "ply_thickness": " m",
+    "cell_size": " m",
+    "alpha1": "/K",
+    "alpha2": "/K",
+    "alpha3": "/K",
+}
 """Unit of each as it is written behind a figure."""
 
 

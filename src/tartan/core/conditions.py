@@ -34,13 +34,17 @@ def check_condition(condition: Condition) -> Condition:
     for field, factor in condition.factors:
         where = f"Condition '{condition.name}', {field}"
         if field not in FIELD_NAMES:
-            raise MaterialError(f"'{field}' is not a field of a material.", where,
-                                f"Known are {', '.join(FIELD_NAMES)}.")  # fmt: skip
+            raise MaterialError(
+                f"'{field}' is not a field of a material.",
+                where,
+                f"Known are {', '.join(FIELD_NAMES)}.",
+            )
         if field in seen:
             raise MaterialError(f"{field} has two factors.", where, "Multiply them into one.")
         if not math.isfinite(factor) or factor <= 0:
-            raise MaterialError(f"the factor {factor:g} is not positive.", where,
-                                "Enter a factor such as 0.8.")  # fmt: skip
+            raise MaterialError(
+                f"the factor {factor:g} is not positive.", where, "Enter a factor such as 0.8."
+            )
         seen.add(field)
     return condition
 
@@ -54,8 +58,11 @@ def under(material: Material, conditions: Iterable[Condition]) -> Material:
         As `check_condition`, or when the result is not admissible.
     """
     for condition in conditions:
-        values = {f: getattr(material, f) * k for f, k in check_condition(condition).factors
-                  if getattr(material, f) is not None}  # fmt: skip
+        values = {
+            f: getattr(material, f) * k
+            for f, k in check_condition(condition).factors
+            if getattr(material, f) is not None
+        }
         source = "; ".join(w for w in (material.source, f"knocked down: {condition.name}") if w)
         material = replace(material, source=source, **values)
     return checked(material)

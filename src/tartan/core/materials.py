@@ -168,12 +168,46 @@ FIELD_NAMES: dict[str, str] = {
 }
 """Plain name of every number of a material, by field."""
 
-_POSITIVE = ("E1", "E2", "E3", "G12", "G13", "G23", "rho", "price", "ply_thickness",
-             "Xt", "Xc", "Yt", "Yc", "S12", "S13", "S23", "wrinkling_k", "cell_size", "Zc",
-             "eXt", "eXc", "eYt", "eYc", "eS12")  # fmt: skip
+_POSITIVE = (
+    "E1",
+    "E2",
+    "E3",
+    "G12",
+    "G13",
+    "G23",
+    "rho",
+    "price",
+    "ply_thickness",
+    "Xt",
+    "Xc",
+    "Yt",
+    "Yc",
+    "S12",
+    "S13",
+    "S23",
+    "wrinkling_k",
+    "cell_size",
+    "Zc",
+    "eXt",
+    "eXc",
+    "eYt",
+    "eYc",
+    "eS12",
+)
 
-ELASTIC_FIELDS = ("E1", "E2", "nu12", "G12", "G13", "G23", "rho",
-                  "alpha1", "alpha2", "beta1", "beta2")  # fmt: skip
+ELASTIC_FIELDS = (
+    "E1",
+    "E2",
+    "nu12",
+    "G12",
+    "G13",
+    "G23",
+    "rho",
+    "alpha1",
+    "alpha2",
+    "beta1",
+    "beta2",
+)
 """Fields a shell solution depends on; all others can change without a new solve."""
 
 
@@ -266,9 +300,16 @@ def checked(material: Material) -> Material:
 
 
 def isotropic(  # noqa: PLR0913 - a material has this many figures
-    name: str, E: float, nu: float, *, strength: float | None = None,
-              rho: float | None = None, ply_thickness: float | None = None,
-              alpha: float = 0.0, source: str = "") -> Material:  # fmt: skip
+    name: str,
+    E: float,
+    nu: float,
+    *,
+    strength: float | None = None,
+    rho: float | None = None,
+    ply_thickness: float | None = None,
+    alpha: float = 0.0,
+    source: str = "",
+) -> Material:
     """Make an isotropic material.
 
     Parameters
@@ -296,17 +337,43 @@ def isotropic(  # noqa: PLR0913 - a material has this many figures
         When nu is outside the admissible range.
     """
     if not -1 < nu < 0.5:
-        raise MaterialError(f"nu12 = {nu:g} is outside -1 … 0.5.", f"Material '{name}', nu12",
-                            "Metals lie between 0.25 and 0.35.")  # fmt: skip
+        raise MaterialError(
+            f"nu12 = {nu:g} is outside -1 … 0.5.",
+            f"Material '{name}', nu12",
+            "Metals lie between 0.25 and 0.35.",
+        )
     G = E / (2 * (1 + nu))
-    return Material(name, E, E, nu, G, "isotropic", G13=G, G23=G, E3=E, nu13=nu, nu23=nu,
-                    rho=rho, alpha3=alpha,
-                    ply_thickness=ply_thickness, alpha1=alpha, alpha2=alpha, Xt=strength,
-                    Xc=strength, Yt=strength, Yc=strength, source=source)  # fmt: skip
+    return Material(
+        name,
+        E,
+        E,
+        nu,
+        G,
+        "isotropic",
+        G13=G,
+        G23=G,
+        E3=E,
+        nu13=nu,
+        nu23=nu,
+        rho=rho,
+        alpha3=alpha,
+        ply_thickness=ply_thickness,
+        alpha1=alpha,
+        alpha2=alpha,
+        Xt=strength,
+        Xc=strength,
+        Yt=strength,
+        Yc=strength,
+        source=source,
+    )
 
 
-_ALIKE = (("E1", "E2", "E3"), ("nu12", "nu13", "nu23"), ("Xt", "Xc", "Yt", "Yc"),
-          ("alpha1", "alpha2", "alpha3"))  # fmt: skip
+_ALIKE = (
+    ("E1", "E2", "E3"),
+    ("nu12", "nu13", "nu23"),
+    ("Xt", "Xc", "Yt", "Yc"),
+    ("alpha1", "alpha2", "alpha3"),
+)
 """Fields that are one in an isotropic material; the first leads."""
 
 
@@ -322,13 +389,16 @@ def replace_value(material: Material, field: str, value: float | str | None) -> 
     if changed.kind != "isotropic":
         return checked(changed)
     if field in ("G12", "G13", "G23"):
-        raise MaterialError(f"{field} follows from E and ν in an isotropic material.",
-                            f"Material '{material.name}', {field}",
-                            "Change E1 or nu12, or its kind.")  # fmt: skip
+        raise MaterialError(
+            f"{field} follows from E and ν in an isotropic material.",
+            f"Material '{material.name}', {field}",
+            "Change E1 or nu12, or its kind.",
+        )
     lead = next((group[0] for group in _ALIKE if field in group), field)
     changed = dataclasses.replace(changed, **{lead: value})  # type: ignore[arg-type]
     checked(dataclasses.replace(changed, kind="ply"))
-    made = isotropic(changed.name, changed.E1, changed.nu12, strength=changed.Xt,
-                     alpha=changed.alpha1)  # fmt: skip
+    made = isotropic(
+        changed.name, changed.E1, changed.nu12, strength=changed.Xt, alpha=changed.alpha1
+    )
     alike = {f: getattr(made, f) for group in _ALIKE for f in group}
     return checked(dataclasses.replace(changed, G12=made.G12, G13=made.G13, G23=made.G23, **alike))

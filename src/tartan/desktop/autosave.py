@@ -100,8 +100,10 @@ class RecoveryBar(QFrame):
         if not files:
             return
         named = ", ".join(f.name for f in files[:3]) + (" …" if len(files) > 3 else "")
-        self._aside = (f"What was left behind in {named} could not be read. "
-                       f"It was set aside in {files[0].parent}.")  # fmt: skip
+        self._aside = (
+            f"What was left behind in {named} could not be read. "
+            f"It was set aside in {files[0].parent}."
+        )
         self._show()
 
     def _show(self) -> None:
@@ -125,8 +127,10 @@ class RecoveryBar(QFrame):
         across = QHBoxLayout(line)
         across.setContentsMargins(0, 0, 0, 0)
         where = f" ({one.path.name})" if one.path else ""
-        words = (f"Tartan ended before this was saved: {one.project.name}{where}, "
-                 f"last changed {_ago(one.age)}.")  # fmt: skip
+        words = (
+            f"Tartan ended before this was saved: {one.project.name}{where}, "
+            f"last changed {_ago(one.age)}."
+        )
         across.addWidget(label(words, "head"))
         across.addStretch(1)
         across.addWidget(button("bring it back", lambda: self._take(one)))

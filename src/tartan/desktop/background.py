@@ -54,8 +54,11 @@ class Background(QObject):
             except TartanError as error:
                 self._result = (None, error)
             except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
-                fault = TartanError(f"It broke off ({type(error).__name__}: {error}).", "Surface",
-                                    "Try another file or mesh size.")  # fmt: skip
+                fault = TartanError(
+                    f"It broke off ({type(error).__name__}: {error}).",
+                    "Surface",
+                    "Try another file or mesh size.",
+                )
                 self._result = (None, fault)
 
         self._thread = threading.Thread(target=work, daemon=True)

@@ -12,9 +12,10 @@ from PyQt6.QtWidgets import QFrame, QMenu, QScrollArea, QStackedWidget, QWidget
 from tartan.core.errors import TartanError
 from tartan.core.materials import Material
 from tartan.core.stack import Ply
-from tartan.core.stack.notation import context_for, parse
+from tartan.core.stack.notation import parse
+from tartan.core.stack.notation_written import context_for
 from tartan.desktop.nextstep import NextStep, next_step
-from tartan.desktop.part.state import STARTS
+from tartan.desktop.part.surfacefields import STARTS
 from tartan.desktop.widgets.blank import Blank
 from tartan.desktop.widgets.clipboard import clipboard_text
 from tartan.exchange.materials_table import materials_of
@@ -82,8 +83,7 @@ class BlankPage(QStackedWidget):
         session = self.window_.session
         if self._anyway is session.project:
             return None
-        return next_step(self.station, session.project, session.answer is not None,
-                         session.error)  # fmt: skip
+        return next_step(self.station, session.project, session.answer is not None, session.error)
 
     def show_right(self) -> bool:
         """Show blank or page, and tell whether it is the page."""
@@ -150,11 +150,19 @@ class BlankPage(QStackedWidget):
             self._refuse(error)
             return
         if not plies:
-            self._refuse(TartanError("There are no plies to paste.", "Paste",
-                                     "Copy rows of angle, material and thickness."))  # fmt: skip
+            self._refuse(
+                TartanError(
+                    "There are no plies to paste.",
+                    "Paste",
+                    "Copy rows of angle, material and thickness.",
+                )
+            )
             return
-        self._refuse(self.window_.session.edit(
-            "paste plies", lambda p: stack_edits.add_stack(p, "stack", plies)[0]))  # fmt: skip
+        self._refuse(
+            self.window_.session.edit(
+                "paste plies", lambda p: stack_edits.add_stack(p, "stack", plies)[0]
+            )
+        )
 
     def _shape(self, key: str) -> None:
         surface = self.window_.part.surface
@@ -167,7 +175,7 @@ class BlankPage(QStackedWidget):
         self.window_.part.open_form("surface")
         self.window_.part.refresh()
         if key == "read":
-            surface.ask_file()
+            surface.file.ask_file()
 
     def _type(self, text: str) -> None:
         session, name = self.window_.session, text.strip()

@@ -28,8 +28,9 @@ class ClashBar(QFrame):
         super().__init__()
         self.setProperty("role", "recovery")
         self.words = label("", "head")
-        self.ways = {name: button(name, partial(self.chosen.emit, name), tip)
-                     for name, tip in WAYS.items()}  # fmt: skip
+        self.ways = {
+            name: button(name, partial(self.chosen.emit, name), tip) for name, tip in WAYS.items()
+        }
         self.away = button("put away", self.hide)
         line = QHBoxLayout(self)
         line.setContentsMargins(14, 2, 14, 2)
@@ -40,13 +41,15 @@ class ClashBar(QFrame):
 
     def ask(self, path: Path) -> None:
         """Say that a file was changed since it was opened, and offer the ways out."""
-        self._say(f"{path.name} was changed by others since it was opened. Nothing was saved.",
-                  ways=True)  # fmt: skip
+        self._say(
+            f"{path.name} was changed by others since it was opened. Nothing was saved.", ways=True
+        )
 
     def tell_open(self, other: Holder) -> None:
         """Say who has the file open too."""
-        self._say(f"This file is open too: {other.words}. Whoever saves last is asked.",
-                  ways=False)  # fmt: skip
+        self._say(
+            f"This file is open too: {other.words}. Whoever saves last is asked.", ways=False
+        )
 
     def settled(self) -> None:
         """Hide what was asked."""

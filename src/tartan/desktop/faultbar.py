@@ -38,8 +38,9 @@ class FaultBar(QFrame):
         self.details.setFixedHeight(150)
         self.details.hide()
         self.more.toggled.connect(self.details.setVisible)
-        self.copy = button("copy for a report", self._copy, "Version and trace, nothing of the "
-                           "project")  # fmt: skip
+        self.copy = button(
+            "copy for a report", self._copy, "Version and trace, nothing of the project"
+        )
         line = row(self.words, None, self.more, self.copy, button("put away", self.put_away))
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 2, 14, 2)
@@ -48,8 +49,9 @@ class FaultBar(QFrame):
         box.addWidget(self.details)
         self.hide()
 
-    def tell(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
-             ) -> bool:  # fmt: skip
+    def tell(
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> bool:
         """Take a fault in; true where it is the first of its kind."""
         place = traceback.extract_tb(trace)[-1:] if trace is not None else []
         key = f"{kind.__name__} {place[0].filename}:{place[0].lineno}" if place else kind.__name__
@@ -71,8 +73,10 @@ class FaultBar(QFrame):
     def _show(self) -> None:
         count = sum(f.count for f in self.faults.values())
         times = "" if count == 1 else f" ({count} times)"
-        self.words.setText(f"Something went wrong inside Tartan{times}. The project is as it was "
-                           "before that step.")  # fmt: skip
+        self.words.setText(
+            f"Something went wrong inside Tartan{times}. The project is as it was "
+            "before that step."
+        )
         self.details.setPlainText(self.text)
         self.show()
 

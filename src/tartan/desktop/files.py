@@ -127,8 +127,9 @@ class FileWindow(QMainWindow):
 
     def ask_save_as(self) -> bool:
         """Ask for a file and save there."""
-        path, _ = QFileDialog.getSaveFileName(self, "Save project", str(self._proposed()),
-                                              f"Projects (*{storage.SUFFIX})")  # fmt: skip
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Save project", str(self._proposed()), f"Projects (*{storage.SUFFIX})"
+        )
         if not path:
             return False
         whole = path if path.endswith(storage.SUFFIX) else path + storage.SUFFIX
@@ -161,16 +162,25 @@ class FileWindow(QMainWindow):
                 self.session.history.mark_saved()
                 self._stamp = stamp(path)
             else:
-                self.session.edit("compare with the file's", lambda p: versions.compare_with(
-                    versions.add_version(p, theirs, "in the file"), "in the file"))  # fmt: skip
+                self.session.edit(
+                    "compare with the file's",
+                    lambda p: versions.compare_with(
+                        versions.add_version(p, theirs, "in the file"), "in the file"
+                    ),
+                )
                 self.session.select(station="Versions")
             self.clash.settled()
             self.file_changed()
 
     def _proposed(self) -> Path:
         """Where a project that has no file yet might go: named as it is, beside the last one."""
-        name = "".join("-" if c in '/\\:*?"<>|' or not c.isprintable() else c
-                       for c in self.session.project.name).strip(" .") or "project"  # fmt: skip
+        name = (
+            "".join(
+                "-" if c in '/\\:*?"<>|' or not c.isprintable() else c
+                for c in self.session.project.name
+            ).strip(" .")
+            or "project"
+        )
         file = name[:80] + storage.SUFFIX
         return self.session.path.with_name(file) if self.session.path else Path(file)
 
@@ -183,8 +193,12 @@ class FileWindow(QMainWindow):
         if not self.session.history.modified:
             return True
         kind = QMessageBox.StandardButton
-        answer = QMessageBox.question(self, "Unsaved changes", "Save the changes first?",
-                                      kind.Save | kind.Discard | kind.Cancel)  # fmt: skip
+        answer = QMessageBox.question(
+            self,
+            "Unsaved changes",
+            "Save the changes first?",
+            kind.Save | kind.Discard | kind.Cancel,
+        )
         return answer == kind.Discard or (answer == kind.Save and self.save())
 
     def complain(self, title: str, error: TartanError) -> None:

@@ -32,18 +32,26 @@ def things(session: Session, open_regions: Callable[[], object]) -> list[Entry]:
     def work_on(name: str) -> None:
         session.edit(f"work on {name}", lambda p: versions.switch_version(p, name))
 
-    found = [Entry(m.name, "material", go(station="Materials", material=m.name))
-             for m in project.materials]  # fmt: skip
+    found = [
+        Entry(m.name, "material", go(station="Materials", material=m.name))
+        for m in project.materials
+    ]
     for stack in project.stacks:
         found.append(Entry(stack.name, "stack", go(station="Stacks", stack=stack.name, plies=())))
         found += [
-            Entry(f"ply {i + 1} of {stack.name}", f"{ply.angle:g}° {ply.material}",
-                  go(station="Stacks", stack=stack.name, plies=(i,)))
+            Entry(
+                f"ply {i + 1} of {stack.name}",
+                f"{ply.angle:g}° {ply.material}",
+                go(station="Stacks", stack=stack.name, plies=(i,)),
+            )
             for i, ply in enumerate(stack.plies)
-        ]  # fmt: skip
+        ]
     found += [Entry(n, "case", go(station="Cases", case=n)) for n in project.case_names]
-    found += [Entry(r.name, "region", partial(region, r.name))
-              for r in (project.part.regions if project.part else ())]  # fmt: skip
-    found += [Entry(f"work on {v.name}", "version", partial(work_on, v.name))
-              for v in project.versions]  # fmt: skip
+    found += [
+        Entry(r.name, "region", partial(region, r.name))
+        for r in (project.part.regions if project.part else ())
+    ]
+    found += [
+        Entry(f"work on {v.name}", "version", partial(work_on, v.name)) for v in project.versions
+    ]
     return found

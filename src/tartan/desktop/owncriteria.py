@@ -38,8 +38,7 @@ class OwnCriteria(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(4)
-        for part in (self.rows, self.told,
-                     row(button("+ criterion", self.add, HELP), None)):  # fmt: skip
+        for part in (self.rows, self.told, row(button("+ criterion", self.add, HELP), None)):
             box.addWidget(part)
 
     def put(self, session: Session) -> None:
@@ -59,8 +58,9 @@ class OwnCriteria(QWidget):
             return
         taken = [criterion(k).title for k in self._session.project.formulas]
         name = free_name("own", taken)
-        error = self._session.edit("new criterion",
-                                   lambda p: design_edits.put_formula(p, name, FIRST))  # fmt: skip
+        error = self._session.edit(
+            "new criterion", lambda p: design_edits.put_formula(p, name, FIRST)
+        )
         self._say(str(error) if error else HELP, fault=error is not None)
 
     def _build(self, block: Block) -> None:
@@ -74,8 +74,10 @@ class OwnCriteria(QWidget):
             formula.setToolTip(HELP)
             formula.textEdited.connect(self._judge)
             remove = button("×", partial(self._remove, i), "Give this criterion up")
-            block.add(row(name, label("=", "soft"), formula, remove, spacing=3),
-                      lambda i=i, n=name, f=formula: self._update(i, n, f))  # type: ignore[misc]  # fmt: skip
+            block.add(
+                row(name, label("=", "soft"), formula, remove, spacing=3),
+                lambda i=i, n=name, f=formula: self._update(i, n, f),  # type: ignore[misc]
+            )
 
     def _key(self, i: int) -> str:
         assert self._session is not None
@@ -88,22 +90,25 @@ class OwnCriteria(QWidget):
             name.put(rule.title)
             formula.put(rule.formula)
 
-    def _change(self, i: int, name: str | None = None, text: str | None = None
-                ) -> TartanError | None:  # fmt: skip
+    def _change(
+        self, i: int, name: str | None = None, text: str | None = None
+    ) -> TartanError | None:
         assert self._session is not None
         key = self._key(i)
         rule = criterion(key)
         new = (rule.title if name is None else name, rule.formula if text is None else text)
-        error = self._session.edit(f"criterion {new[0]}",
-                                   lambda p: design_edits.put_formula(p, *new, key))  # fmt: skip
+        error = self._session.edit(
+            f"criterion {new[0]}", lambda p: design_edits.put_formula(p, *new, key)
+        )
         self._say(str(error) if error else self._words(new[1]), fault=error is not None)
         return error
 
     def _remove(self, i: int) -> None:
         assert self._session is not None
         key = self._key(i)
-        error = self._session.edit("remove criterion",
-                                   lambda p: design_edits.remove_formula(p, key))  # fmt: skip
+        error = self._session.edit(
+            "remove criterion", lambda p: design_edits.remove_formula(p, key)
+        )
         self._say(str(error) if error else HELP, fault=error is not None)
 
     def _judge(self, text: str) -> None:

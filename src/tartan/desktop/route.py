@@ -45,8 +45,12 @@ class Route(QWidget):
     def station_rect(self, name: str) -> QRectF:
         """Where a station is drawn."""
         step = self._step
-        return QRectF(8, self._first + step * STATIONS.index(name), self.width() - 8,
-                      step - min(10, step / 7))  # fmt: skip
+        return QRectF(
+            8,
+            self._first + step * STATIONS.index(name),
+            self.width() - 8,
+            step - min(10, step / 7),
+        )
 
     @property
     def _step(self) -> float:

@@ -10,15 +10,19 @@ from tartan.project.document.model import Design
 from tartan.project.wording import units
 
 
-def rows_of(project: Design, plies: Sequence[Ply], numbers: Sequence[int] = ()
-            ) -> tuple[Row, ...]:  # fmt: skip
+def rows_of(project: Design, plies: Sequence[Ply], numbers: Sequence[int] = ()) -> tuple[Row, ...]:
     """One row a ply, first-laid first; `numbers`, from 0, where they count in a whole lay-up."""
     kinds = {m.name: m.kind for m in project.materials}
     return tuple(
-        Row(p.angle, p.thickness, p.material, kinds.get(p.material, "ply"),
-            numbers[i] + 1 if numbers else 0)
+        Row(
+            p.angle,
+            p.thickness,
+            p.material,
+            kinds.get(p.material, "ply"),
+            numbers[i] + 1 if numbers else 0,
+        )
         for i, p in enumerate(plies)
-    )  # fmt: skip
+    )
 
 
 def stack_words(stack: Stack) -> str:

@@ -308,8 +308,10 @@ class Session(QObject):
     def _keep(self, answer: PartAnswer) -> None:
         self._kept[answer.inputs] = answer
         while len(self._kept) > 2 and (len(self._kept) > KEPT or self._bytes() > KEPT_BYTES):
-            oldest = next((k for k, a in self._kept.items()
-                           if a is not self.answer and a is not answer), None)  # fmt: skip
+            oldest = next(
+                (k for k, a in self._kept.items() if a is not self.answer and a is not answer),
+                None,
+            )
             if oldest is None:
                 return
             del self._kept[oldest]

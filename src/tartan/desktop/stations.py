@@ -56,16 +56,19 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
     """
     used = {p.material for s in project.stacks for p in s.plies}
     found = {
-        "Materials": StationLine(f"{len(project.materials)} materials, {len(used)} in use",
-                                 "complete" if project.materials else "needs"),
+        "Materials": StationLine(
+            f"{len(project.materials)} materials, {len(used)} in use",
+            "complete" if project.materials else "needs",
+        ),
         "Stacks": _stacks(project),
         "Part": _part(project),
         "Cases": _cases(project),
         "Margins": _margins(answer),
         "Versions": _versions(project),
-        "Report": StationLine(answer.report or "not made yet",
-                              "complete" if answer.report_fresh else "stale"),
-    }  # fmt: skip
+        "Report": StationLine(
+            answer.report or "not made yet", "complete" if answer.report_fresh else "stale"
+        ),
+    }
     if answer.error is not None:
         station = station_of(answer.error)
         found[station] = StationLine(found[station].words, "needs")
@@ -94,8 +97,9 @@ def _part(project: Project) -> StationLine:
         return StationLine("not usable yet", "needs")
     elements = f"{count:,}".replace(",", THIN_SPACE)
     laid = _count(zones, "zone") if zones else "nothing laid"
-    return StationLine(f"{shape_words(part)}, {laid},\n{elements} elements",
-                       "complete" if zones else "needs")  # fmt: skip
+    return StationLine(
+        f"{shape_words(part)}, {laid},\n{elements} elements", "complete" if zones else "needs"
+    )
 
 
 def shape_words(part: Part) -> str:

@@ -30,10 +30,36 @@ class Face:
     dark: bool
 
 
-LIGHT = Face("#f5f3ee", "#fbfaf7", "#ffffff", "#1f2933", "#66727d", "#dad5ca", "#7c4d8b",
-             "#ece7f0", "#1b7f79", "#c8501e", "#f9e9e0", "#a99f8d", dark=False)  # fmt: skip
-DARK = Face("#20211f", "#292a28", "#1a1b1a", "#ebe8e1", "#a5a9a8", "#45443f", "#c197d0",
-            "#3a3040", "#55bdb4", "#ee8656", "#472c1f", "#857c6c", dark=True)  # fmt: skip
+LIGHT = Face(
+    "#f5f3ee",
+    "#fbfaf7",
+    "#ffffff",
+    "#1f2933",
+    "#66727d",
+    "#dad5ca",
+    "#7c4d8b",
+    "#ece7f0",
+    "#1b7f79",
+    "#c8501e",
+    "#f9e9e0",
+    "#a99f8d",
+    dark=False,
+)
+DARK = Face(
+    "#20211f",
+    "#292a28",
+    "#1a1b1a",
+    "#ebe8e1",
+    "#a5a9a8",
+    "#45443f",
+    "#c197d0",
+    "#3a3040",
+    "#55bdb4",
+    "#ee8656",
+    "#472c1f",
+    "#857c6c",
+    dark=True,
+)
 
 _face = LIGHT
 _scale = 1.0

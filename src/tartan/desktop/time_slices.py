@@ -36,8 +36,13 @@ class Slices(QObject):
         """Whether work is under way."""
         return self._work is not None
 
-    def start(self, work: Iterator[Any], hear: Callable[[Any], object],
-              end: Callable[[TartanError | None], object], delay: int = 0) -> None:  # fmt: skip
+    def start(
+        self,
+        work: Iterator[Any],
+        hear: Callable[[Any], object],
+        end: Callable[[TartanError | None], object],
+        delay: int = 0,
+    ) -> None:
         """Run a generator.
 
         Parameters

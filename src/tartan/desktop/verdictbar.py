@@ -57,8 +57,10 @@ class VerdictBar(QWidget):
         painter.drawLine(0, 0, self.width(), 0)
         if state == "stale":
             # Hatched, so that staleness shows without colour too.
-            painter.fillRect(QRectF(0, 1, self.width(), HEIGHT),
-                             QBrush(QColor(face.line), Qt.BrushStyle.BDiagPattern))  # fmt: skip
+            painter.fillRect(
+                QRectF(0, 1, self.width(), HEIGHT),
+                QBrush(QColor(face.line), Qt.BrushStyle.BDiagPattern),
+            )
             painter.fillRect(QRectF(6, 5, self.width() - 12, HEIGHT - 9), QColor(face.panel))
         painter.fillRect(QRectF(0, 1, 6, HEIGHT), QColor(face.stale if state == "stale" else ink))
         if self._progress is not None:
@@ -74,8 +76,9 @@ class VerdictBar(QWidget):
         painter.setPen(QColor(face.ink))
         left = 20 + wide + 24
         room = QRectF(left, 0, right - left - 10, HEIGHT)
-        text = painter.fontMetrics().elidedText(self.verdict.sentence, Qt.TextElideMode.ElideRight,
-                                                int(room.width()))  # fmt: skip
+        text = painter.fontMetrics().elidedText(
+            self.verdict.sentence, Qt.TextElideMode.ElideRight, int(room.width())
+        )
         painter.drawText(room, middle, text)
 
     def cancel_rect(self) -> QRectF:

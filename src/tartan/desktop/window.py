@@ -45,8 +45,7 @@ from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits, versions
 from tartan.project.wording import units
 
-View = (MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView
-        | ReportView)  # fmt: skip
+View = MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView | ReportView
 
 
 class MainWindow(FileWindow):
@@ -96,11 +95,7 @@ class MainWindow(FileWindow):
         self.versions = VersionsView(session)
         self.report = ReportView(session)
         self.holders = (self.part.pane, self.cases.pane, self.margins, self.versions, self.report)
-        views: tuple[View, ...] = (
-            self.materials, self.stacks, self.part, self.cases, self.margins, self.versions,
-            self.report,
-        )  # fmt: skip
-        self.views: dict[str, View] = dict(zip(STATIONS, views, strict=True))
+        self.views: dict[str, View] = {name: getattr(self, name.lower()) for name in STATIONS}
 
     def _connect(self) -> None:
         session = self.session
@@ -126,8 +121,11 @@ class MainWindow(FileWindow):
             ("redo", "Ctrl+Y", self.session.redo),
             ("pin the baseline", "Ctrl+B", self.pin_baseline),
             ("unpin the baseline", "", self.unpin_baseline),
-            ("clone version", "", lambda: self.session.edit("clone version",
-                                                            versions.clone_version)),
+            (
+                "clone version",
+                "",
+                lambda: self.session.edit("clone version", versions.clone_version),
+            ),
             ("make the report", "Ctrl+R", self.make_report),
             *((f"units: {n}", "", lambda n=n: self.use_units(n)) for n in units.SYSTEMS),
             ("solve again", "F5", self.session.solve_again),
@@ -137,9 +135,11 @@ class MainWindow(FileWindow):
             ("larger text", "Ctrl++", lambda: self.scale_text(1)),
             ("smaller text", "Ctrl+-", lambda: self.scale_text(-1)),
             ("usual text size", "Ctrl+0", lambda: self.scale_text(0)),
-            *((f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
-              for i, name in enumerate(STATIONS, start=1)),
-        ]  # fmt: skip
+            *(
+                (f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
+                for i, name in enumerate(STATIONS, start=1)
+            ),
+        ]
         commands = {}
         for name, keys, act in table:
             action = QAction(name, self)
@@ -161,8 +161,9 @@ class MainWindow(FileWindow):
         self.name.setAccessibleName("Project name")
         self.name.setMinimumWidth(90)
         self.name.setMaximumWidth(236)
-        self.name.setStyleSheet("QLineEdit:!focus:!hover { border-color: transparent; "
-                                "background: transparent; }")  # fmt: skip
+        self.name.setStyleSheet(
+            "QLineEdit:!focus:!hover { border-color: transparent; background: transparent; }"
+        )
         self.file = label("", "soft")
         menu_button = QPushButton("project ▾")
         menu = QMenu(menu_button)
@@ -184,8 +185,15 @@ class MainWindow(FileWindow):
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, a=act: a())
         self.baseline.clicked.connect(self._offer_baseline)
-        left: list[QWidget] = [Weave(), self.name, menu_button, self.file,
-                               label("version", "soft"), self.version, self.baseline]  # fmt: skip
+        left: list[QWidget] = [
+            Weave(),
+            self.name,
+            menu_button,
+            self.file,
+            label("version", "soft"),
+            self.version,
+            self.baseline,
+        ]
         for part in left:
             line.addWidget(part, 4 if part is self.name else 0)
         line.addStretch(1)
@@ -265,8 +273,12 @@ class MainWindow(FileWindow):
         menu.addAction(f"pin version {project.version} as the baseline", self.pin_baseline)
         for name in versions.version_names(project):
             if name not in (project.version, project.against):
-                menu.addAction(f"compare with {name}", lambda n=name: self.session.edit(
-                    f"compare with {n}", lambda p: versions.compare_with(p, n)))  # fmt: skip
+                menu.addAction(
+                    f"compare with {name}",
+                    lambda n=name: self.session.edit(
+                        f"compare with {n}", lambda p: versions.compare_with(p, n)
+                    ),
+                )
         if project.against:
             menu.addAction("compare with nothing", self.unpin_baseline)
         menu.addAction("all versions", lambda: self.session.select(station="Versions"))
@@ -274,8 +286,11 @@ class MainWindow(FileWindow):
 
     def entries(self) -> list[Entry]:
         """Everything the palette can find."""
-        found = [Entry(n, " ".join(("command", a.shortcut().toString())).strip(), a.trigger)
-                 for n, a in self.commands.items() if n != "find"]  # fmt: skip
+        found = [
+            Entry(n, " ".join(("command", a.shortcut().toString())).strip(), a.trigger)
+            for n, a in self.commands.items()
+            if n != "find"
+        ]
         return found + things(self.session, lambda: self.part.open_form("regions"))
 
     def follow_verdict(self) -> None:
@@ -316,15 +331,22 @@ class MainWindow(FileWindow):
         self.version.put(history.project.version)
         against = history.project.against
         own = against == history.project.version
-        self.baseline.setText("no baseline ▾" if not against else
-                              "is the baseline ▾" if own else f"against {against} ▾")  # fmt: skip
+        self.baseline.setText(
+            "no baseline ▾"
+            if not against
+            else "is the baseline ▾"
+            if own
+            else f"against {against} ▾"
+        )
         where = self.session.path.name if self.session.path else self.origin
         if history.modified:
             where = f"{where} · changed" if self.session.path else "not saved yet"
         self.file.setText(where)
         self.setWindowTitle(f"{history.project.name} · Tartan")
-        for button, text, keys in ((self.undo_button, history.undo_label, "Ctrl+Z"),
-                                   (self.redo_button, history.redo_label, "Ctrl+Y")):  # fmt: skip
+        for button, text, keys in (
+            (self.undo_button, history.undo_label, "Ctrl+Z"),
+            (self.redo_button, history.redo_label, "Ctrl+Y"),
+        ):
             button.setEnabled(text is not None)
             button.setToolTip(f"{text or 'nothing to take back or repeat'}   {keys}")
 
@@ -353,8 +375,9 @@ class MainWindow(FileWindow):
         session = self.session
         statuses = session.statuses
         met = sum(status.met for status in statuses)
-        freshness = Freshness(session.fresh, session.error, met, len(statuses),
-                              self.report.line, self.report.fresh)  # fmt: skip
+        freshness = Freshness(
+            session.fresh, session.error, met, len(statuses), self.report.line, self.report.fresh
+        )
         self.route.put(lines(session.project, freshness), session.selection.station)
 
     def _follow_desktop(self, *_: object) -> None:

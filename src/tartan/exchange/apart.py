@@ -31,8 +31,9 @@ _guard = threading.Lock()
 _START = "from tartan.exchange.apart import serve; serve()"
 
 
-def call_apart(call: Callable[..., Found], *args: Any, where: str, seconds: float = MOST_SECONDS
-               ) -> Found:  # fmt: skip
+def call_apart(
+    call: Callable[..., Found], *args: Any, where: str, seconds: float = MOST_SECONDS
+) -> Found:
     """Call a function of a module in a process of its own and return what it returns.
 
     Parameters
@@ -52,8 +53,12 @@ def call_apart(call: Callable[..., Found], *args: Any, where: str, seconds: floa
         As the call; and a DocumentError when it breaks off, takes too long or too much memory,
         or is stopped.
     """
-    process = subprocess.Popen([sys.executable, "-c", _START], stdin=subprocess.PIPE,
-                               stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)  # fmt: skip
+    process = subprocess.Popen(
+        [sys.executable, "-c", _START],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+    )
     with _guard:
         _running.add(process)
     try:
@@ -71,8 +76,11 @@ def call_apart(call: Callable[..., Found], *args: Any, where: str, seconds: floa
     try:
         state, found = pickle.loads(said)
     except Exception as error:
-        raise DocumentError("The file cannot be read: what reads it broke off.", where,
-                            "Export it anew, or as another form.") from error  # fmt: skip
+        raise DocumentError(
+            "The file cannot be read: what reads it broke off.",
+            where,
+            "Export it anew, or as another form.",
+        ) from error
     if state == "failed":
         raise found
     result: Found = found
@@ -94,8 +102,11 @@ def _wait(process: subprocess.Popen[bytes], asked: bytes, where: str, seconds: f
         if stopped:
             raise DocumentError("Reading was stopped.", where)
         if time.monotonic() > end:
-            raise DocumentError(f"The file was not read within {seconds:.0f} s.", where,
-                                "Export it simpler, or as another form.")  # fmt: skip
+            raise DocumentError(
+                f"The file was not read within {seconds:.0f} s.",
+                where,
+                "Export it simpler, or as another form.",
+            )
 
 
 def stop_all() -> None:
@@ -122,8 +133,12 @@ def serve() -> None:
     except MemoryError:
         answer = ("failed", DocumentError("It takes too much memory.", "", "Make it smaller."))
     except Exception as error:  # noqa: BLE001 - whatever happens, the asker must hear of it
-        answer = ("failed", DocumentError(f"It could not be read ({type(error).__name__}).", "",
-                                          "Export it anew."))  # fmt: skip
+        answer = (
+            "failed",
+            DocumentError(
+                f"It could not be read ({type(error).__name__}).", "", "Export it anew."
+            ),
+        )
     pickle.dump(answer, out)
     out.close()
     # Libraries that fall while they are cleared away have given their answer.

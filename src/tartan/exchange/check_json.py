@@ -29,23 +29,31 @@ def as_data(project: Project, answer: PartAnswer) -> dict[str, Any]:
     said, found = verdict(project, answer), statuses(project, answer)
     out = excluded(answer, project.left_out)
     return {
-        "form": FORM, "tartan": __version__, "project": project.name, "version": project.version,
-        "inputs": results.digest(answer.inputs), "met": all(s.met for s in found),
+        "form": FORM,
+        "tartan": __version__,
+        "project": project.name,
+        "version": project.version,
+        "inputs": results.digest(answer.inputs),
+        "met": all(s.met for s in found),
         "verdict": f"{said.figure}. {said.sentence}",
         "left out": {"what": out.words, "share of area": out.share},
         "not covered": [x.words for x in limits(answer)],
         "requirements": [_requirement(s, answer) for s in found],
-    }  # fmt: skip
+    }
 
 
 def _requirement(status: Status, answer: PartAnswer) -> dict[str, Any]:
     at, m = status.address, answer.margins
     found: dict[str, Any] = {
-        "kind": status.requirement.kind, "words": requirement_words(status.requirement),
-        "met": status.met, "value": _finite(status.value), "limit": status.requirement.value,
-        "margin": _finite(status.ratio - 1), "where": status.where,
+        "kind": status.requirement.kind,
+        "words": requirement_words(status.requirement),
+        "met": status.met,
+        "value": _finite(status.value),
+        "limit": status.requirement.value,
+        "margin": _finite(status.ratio - 1),
+        "where": status.where,
         "case": answer.inputs.case_names[at.case] if at else status.case or None,
-    }  # fmt: skip
+    }
     if at is not None:
         found["element"] = at.element + 1
         found["position [m]"] = [float(v) for v in answer.layout().mesh.centres()[at.element]]

@@ -34,8 +34,9 @@ TABLES: dict[str, Callable[[Project, PartAnswer], Table]] = {
 WHAT = (*TABLES, "fields", "map")
 
 
-def export(what: str, project: Project, answer: PartAnswer, path: Path,
-           view: View | None = None) -> None:  # fmt: skip
+def export(
+    what: str, project: Project, answer: PartAnswer, path: Path, view: View | None = None
+) -> None:
     """Write a table (CSV, XLSX), the fields (VTU), or a map (SVG, PNG).
 
     Parameters
@@ -60,20 +61,25 @@ def export(what: str, project: Project, answer: PartAnswer, path: Path,
         _write_map(project, answer, path, view or View())
     elif what in TABLES:
         if path.suffix.lower() not in (".csv", ".xlsx"):
-            raise DocumentError(f"'{path.suffix}' is no kind of table.", path.name,
-                                "End the name in .csv or .xlsx.")  # fmt: skip
+            raise DocumentError(
+                f"'{path.suffix}' is no kind of table.",
+                path.name,
+                "End the name in .csv or .xlsx.",
+            )
         write_table(TABLES[what](project, answer), path)
     else:
-        raise DocumentError(f"There is no export '{what}'.", "Export",
-                            f"There are {', '.join(WHAT)}.")  # fmt: skip
+        raise DocumentError(
+            f"There is no export '{what}'.", "Export", f"There are {', '.join(WHAT)}."
+        )
 
 
 def _write_map(project: Project, answer: PartAnswer, path: Path, view: View) -> None:
     from tartan.exchange.report import figures
 
     if view.field not in BY_KEY:
-        raise DocumentError(f"There is no field '{view.field}'.", "Export",
-                            f"There are {', '.join(BY_KEY)}.")  # fmt: skip
+        raise DocumentError(
+            f"There is no field '{view.field}'.", "Export", f"There are {', '.join(BY_KEY)}."
+        )
     out = excluded(answer, project.left_out).mask
     sheet = figures.map_sheet(answer, make_map(project, answer, view), left_out=out)
     if path.suffix.lower() == ".svg":
@@ -85,5 +91,6 @@ def _write_map(project: Project, answer: PartAnswer, path: Path, view: View) -> 
         except OSError as error:
             raise not_written(error, path) from error
     else:
-        raise DocumentError(f"'{path.suffix}' is no kind of picture.", path.name,
-                            "End the name in .svg or .png.")  # fmt: skip
+        raise DocumentError(
+            f"'{path.suffix}' is no kind of picture.", path.name, "End the name in .svg or .png."
+        )

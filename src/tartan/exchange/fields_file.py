@@ -41,21 +41,27 @@ def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
         Another ending, or a file that cannot be written.
     """
     if path.suffix.lower() != ".vtu":
-        raise DocumentError(f"'{path.suffix}' is no file of fields.", path.name,
-                            "End the name in .vtu.")  # fmt: skip
+        raise DocumentError(
+            f"'{path.suffix}' is no file of fields.", path.name, "End the name in .vtu."
+        )
     mesh = answer.layout().mesh
     quads = len(mesh.quads)
-    blocks = [("quad", mesh.quads, slice(0, quads)),
-              ("triangle", mesh.triangles, slice(quads, mesh.count))]  # fmt: skip
+    blocks = [
+        ("quad", mesh.quads, slice(0, quads)),
+        ("triangle", mesh.triangles, slice(quads, mesh.count)),
+    ]
     blocks = [b for b in blocks if len(b[1])]
     cells = _cell_data(project, answer)
     made = meshio.Mesh(
-        mesh.nodes, [(kind, nodes) for kind, nodes, _ in blocks],
+        mesh.nodes,
+        [(kind, nodes) for kind, nodes, _ in blocks],
         # The writer sets names into XML as they are.
         point_data={escape(n, quote=True): v for n, v in _point_data(answer).items()},
-        cell_data={escape(name, quote=True): [values[part] for _, _, part in blocks]
-                   for name, values in cells.items()},
-    )  # fmt: skip
+        cell_data={
+            escape(name, quote=True): [values[part] for _, _, part in blocks]
+            for name, values in cells.items()
+        },
+    )
     try:
         with replacing(path) as beside:
             made.write(beside, file_format="vtu")
@@ -85,6 +91,7 @@ def _cell_data(project: Project, answer: PartAnswer) -> dict[str, NDArray[np.gen
 
 def _point_data(answer: PartAnswer) -> dict[str, Array]:
     names = answer.inputs.solved_names
-    return {f"{name}: displacement [m]":
-            np.ascontiguousarray(answer.solution.displacement[k, :, :3])
-            for k, name in enumerate(names)}  # fmt: skip
+    return {
+        f"{name}: displacement [m]": np.ascontiguousarray(answer.solution.displacement[k, :, :3])
+        for k, name in enumerate(names)
+    }

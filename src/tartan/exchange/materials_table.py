@@ -48,8 +48,11 @@ def materials_of(rows: Sequence[Sequence[str]], where: str) -> list[Material]:
     named = [field for field, _ in columns]
     for field in ("name", *_NEEDED):
         if field not in named:
-            raise DocumentError(f"The column {field} is missing.", f"{where}, row 1",
-                                f"Add it; needed are name, {', '.join(_NEEDED)}.")  # fmt: skip
+            raise DocumentError(
+                f"The column {field} is missing.",
+                f"{where}, row 1",
+                f"Add it; needed are name, {', '.join(_NEEDED)}.",
+            )
     found = [
         _material(row, columns, f"{where}, row {number}")
         for number, row in enumerate(rows[1:], start=2)
@@ -64,17 +67,22 @@ def _column(cell: str, number: int, where: str) -> tuple[str, str]:
     match = _HEADER.match(cell)
     field = match.group(1) if match else cell.strip()
     if field not in FIELD_NAMES and field not in _TEXT:
-        raise DocumentError(f"The column '{cell.strip()}' is not known.",
-                            f"{where}, row 1, column {number}",
-                            f"Known are {', '.join((*_TEXT, *FIELD_NAMES))}.")  # fmt: skip
+        raise DocumentError(
+            f"The column '{cell.strip()}' is not known.",
+            f"{where}, row 1, column {number}",
+            f"Known are {', '.join((*_TEXT, *FIELD_NAMES))}.",
+        )
     return field, (match.group(2) or "") if match else ""
 
 
 def _material(row: Sequence[str], columns: list[tuple[str, str]], where: str) -> Material:
     fields: dict[str, Any] = {}
     if len(row) > len(columns):
-        raise DocumentError(f"The row has {len(row)} cells, the header {len(columns)}.", where,
-                            "Write decimal points, not commas, or use semicolons.")  # fmt: skip
+        raise DocumentError(
+            f"The row has {len(row)} cells, the header {len(columns)}.",
+            where,
+            "Write decimal points, not commas, or use semicolons.",
+        )
     for (field, unit), cell in zip(columns, row, strict=False):
         text = cell.strip()
         if field in _TEXT:
@@ -115,6 +123,8 @@ def write_materials(materials: Sequence[Material], path: Path) -> None:
 def materials_table(materials: Sequence[Material]) -> Table:
     """All data of materials in display units, with full digits."""
     head = ["name", "kind", *(f"{f} [{q.unit}]" if q.unit else f for f, q in QUANTITIES.items())]
-    rows = [[m.name, m.kind, *(exact(getattr(m, f), q) for f, q in QUANTITIES.items()), m.source]
-            for m in materials]  # fmt: skip
+    rows = [
+        [m.name, m.kind, *(exact(getattr(m, f), q) for f, q in QUANTITIES.items()), m.source]
+        for m in materials
+    ]
     return Table("materials", (*head, "source"), spread(rows))

@@ -47,11 +47,15 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
         Another form, a damaged file, no surface elements, or too many of them.
     """
     if path.suffix.lower() not in SUFFIXES:
-        raise DocumentError(f"Files of the form '{path.suffix}' are not read.", path.name,
-                            f"Convert it to one of {', '.join(SUFFIXES)}.")  # fmt: skip
+        raise DocumentError(
+            f"Files of the form '{path.suffix}' are not read.",
+            path.name,
+            f"Convert it to one of {', '.join(SUFFIXES)}.",
+        )
     if unit not in LENGTHS:
-        raise DocumentError(f"The unit '{unit}' is not known.", path.name,
-                            f"Choose one of {', '.join(LENGTHS)}.")  # fmt: skip
+        raise DocumentError(
+            f"The unit '{unit}' is not known.", path.name, f"Choose one of {', '.join(LENGTHS)}."
+        )
     try:
         if path.suffix.lower() == ".ply":
             _check_head(path)
@@ -62,8 +66,9 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
         raise
     except (Exception, SystemExit) as error:
         reason = str(error) or type(error).__name__
-        raise DocumentError(f"The file could not be read ({reason}).", path.name,
-                            "Export the mesh anew.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file could not be read ({reason}).", path.name, "Export the mesh anew."
+        ) from error
     points = _checked(found.points, path.name) * LENGTHS[unit]
     check_corners(found.cells, len(points), path.name)
     if path.suffix.lower() in LOOSE:
@@ -72,8 +77,9 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
         nodes, back = points, np.arange(len(points))
     four, three, four_names, three_names = _elements(found, back)
     if len(four) + len(three) == 0:
-        raise DocumentError("It holds no triangles and no quadrilaterals.", path.name,
-                            "Export the surface mesh.")  # fmt: skip
+        raise DocumentError(
+            "It holds no triangles and no quadrilaterals.", path.name, "Export the surface mesh."
+        )
     if len(four) + len(three) > MOST_ELEMENTS:
         what = f"It holds {len(four) + len(three):,} elements."
         raise DocumentError(what, path.name, f"Use up to {MOST_ELEMENTS:,}.")
@@ -84,16 +90,20 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
     place[used] = np.arange(len(used))
     mesh = Mesh(nodes[used], place[four], {}, triangles=place[three], regions=regions)
     mesh = turned(mesh, turned_elements(mesh))
-    return Mesh(mesh.nodes, mesh.quads, free_edges(mesh), triangles=mesh.triangles,
-                regions=regions)  # fmt: skip
+    return Mesh(
+        mesh.nodes, mesh.quads, free_edges(mesh), triangles=mesh.triangles, regions=regions
+    )
 
 
 def _check_head(path: Path) -> None:
     """Refuse a PLY file whose head does not end; its reader would look for the end for ever."""
     with path.open("rb") as file:
         if b"end_header" not in file.read(MOST_HEAD):
-            raise DocumentError("The head of the file has no end ('end_header').", path.name,
-                                "Export the mesh anew.")  # fmt: skip
+            raise DocumentError(
+                "The head of the file has no end ('end_header').",
+                path.name,
+                "Export the mesh anew.",
+            )
 
 
 def check_corners(cells: Any, count: int, name: str) -> None:
@@ -108,17 +118,25 @@ def check_corners(cells: Any, count: int, name: str) -> None:
         try:
             corners = np.asarray(block.data, np.int64)
         except (ValueError, TypeError, OverflowError) as error:
-            raise DocumentError(f"Its elements of the sort '{block.type}' are no node numbers.",
-                                name, "Export the mesh anew.") from error  # fmt: skip
+            raise DocumentError(
+                f"Its elements of the sort '{block.type}' are no node numbers.",
+                name,
+                "Export the mesh anew.",
+            ) from error
         least = 4 if block.type.startswith("quad") else 3 if "triangle" in block.type else 0
         if corners.ndim != 2 or corners.shape[1] < least:
-            raise DocumentError(f"Its elements of the sort '{block.type}' lack corners.",
-                                name, "Export the mesh anew.")  # fmt: skip
+            raise DocumentError(
+                f"Its elements of the sort '{block.type}' lack corners.",
+                name,
+                "Export the mesh anew.",
+            )
         wrong = np.argwhere((corners < 0) | (corners >= count))
         if len(wrong):
             element, corner = (int(i) for i in wrong[0])
-            what = (f"Element {element + 1} of the sort '{block.type}' has node "
-                    f"{int(corners[element, corner]) + 1}, there are {count}.")  # fmt: skip
+            what = (
+                f"Element {element + 1} of the sort '{block.type}' has node "
+                f"{int(corners[element, corner]) + 1}, there are {count}."
+            )
             raise DocumentError(what, name, "Export the mesh anew.")
 
 
@@ -128,8 +146,9 @@ def _checked(given: Any, name: str) -> NDArray[np.float64]:
     except (ValueError, TypeError) as error:
         raise DocumentError("Its points are not numbers.", name, "Export it anew.") from error
     if points.ndim == 2 and points.shape[1] not in (2, 3):
-        raise DocumentError("Its points have no two or three coordinates.", name,
-                            "Export it anew.")  # fmt: skip
+        raise DocumentError(
+            "Its points have no two or three coordinates.", name, "Export it anew."
+        )
     if points.ndim != 2 or len(points) == 0 or not np.isfinite(points).all():
         raise DocumentError("Its points are not finite numbers.", name, "Export it anew.")
     if points.shape[1] == 2:
@@ -148,13 +167,27 @@ def _elements(found: Any, back: Index) -> tuple[Index, Index, list[str], list[st
     """Quadrilaterals and triangles without doubled corners, and their region names."""
     form: dict[str, list[Index]] = {"quad": [], "triangle": []}
     names: dict[str, list[str]] = {"quad": [], "triangle": []}
-    titles = {int(v[0]): k for k, v in (found.field_data or {}).items()
-              if len(np.atleast_1d(v)) > 1 and int(v[1]) == 2}  # fmt: skip
-    tags = next((found.cell_data[k] for k in ("region", "gmsh:physical", "gmsh:geometrical")
-                 if k in found.cell_data), None)  # fmt: skip
+    titles = {
+        int(v[0]): k
+        for k, v in (found.field_data or {}).items()
+        if len(np.atleast_1d(v)) > 1 and int(v[1]) == 2
+    }
+    tags = next(
+        (
+            found.cell_data[k]
+            for k in ("region", "gmsh:physical", "gmsh:geometrical")
+            if k in found.cell_data
+        ),
+        None,
+    )
     for block, cells in enumerate(found.cells):
-        kind = {"quad": "quad", "triangle": "triangle", "quad8": "quad", "quad9": "quad",
-                "triangle6": "triangle"}.get(cells.type)  # fmt: skip
+        kind = {
+            "quad": "quad",
+            "triangle": "triangle",
+            "quad8": "quad",
+            "quad9": "quad",
+            "triangle6": "triangle",
+        }.get(cells.type)
         if kind is None:
             continue
         width = 4 if kind == "quad" else 3
@@ -166,8 +199,10 @@ def _elements(found: Any, back: Index) -> tuple[Index, Index, list[str], list[st
             if tags is None
             else np.asarray(tags[block])[: len(corners)]
         )
-        names[kind] += [titles.get(int(t), f"region {int(t)}" if tags is not None else "surface")
-                        for t in own[whole]]  # fmt: skip
+        names[kind] += [
+            titles.get(int(t), f"region {int(t)}" if tags is not None else "surface")
+            for t in own[whole]
+        ]
     four = np.concatenate([np.zeros((0, 4), np.int64), *form["quad"]])
     three = np.concatenate([np.zeros((0, 3), np.int64), *form["triangle"]])
     return four, three, names["quad"], names["triangle"]
@@ -175,10 +210,15 @@ def _elements(found: Any, back: Index) -> tuple[Index, Index, list[str], list[st
 
 def free_edges(mesh: Mesh) -> dict[str, Index]:
     """Chains of sides that belong to one element, as named edges, longest first."""
-    sides = np.concatenate([np.stack([n, np.roll(n, -1, axis=1)], axis=2).reshape(-1, 2)
-                            for n in (mesh.quads, mesh.triangles)])  # fmt: skip
-    _, first, count = np.unique(np.sort(sides, axis=1), axis=0, return_index=True,
-                                return_counts=True)  # fmt: skip
+    sides = np.concatenate(
+        [
+            np.stack([n, np.roll(n, -1, axis=1)], axis=2).reshape(-1, 2)
+            for n in (mesh.quads, mesh.triangles)
+        ]
+    )
+    _, first, count = np.unique(
+        np.sort(sides, axis=1), axis=0, return_index=True, return_counts=True
+    )
     follow: dict[int, list[int]] = {}
     for a, b in sides[first[count == 1]].tolist():
         follow.setdefault(a, []).append(b)

@@ -28,10 +28,15 @@ from tartan.project.wording import units
 Array = NDArray[np.float64]
 
 FORCES = {
-    "Nx": units.LINE_FORCE, "Ny": units.LINE_FORCE, "Nxy": units.LINE_FORCE,
-    "Mx": units.LINE_MOMENT, "My": units.LINE_MOMENT, "Mxy": units.LINE_MOMENT,
-    "Qx": units.LINE_FORCE, "Qy": units.LINE_FORCE,
-}  # fmt: skip
+    "Nx": units.LINE_FORCE,
+    "Ny": units.LINE_FORCE,
+    "Nxy": units.LINE_FORCE,
+    "Mx": units.LINE_MOMENT,
+    "My": units.LINE_MOMENT,
+    "Mxy": units.LINE_MOMENT,
+    "Qx": units.LINE_FORCE,
+    "Qy": units.LINE_FORCE,
+}
 PLACES = ("x", "y", "z")
 HEAD = "element, Nx [N/mm], Ny [N/mm], Nxy [N/mm], Mx [N], My [N], Mxy [N], Qx [N/mm], Qy [N/mm]"
 
@@ -56,11 +61,13 @@ def _from_table(rows: Sequence[Sequence[str]], path: Path) -> list[OutsideForces
     where = f"{path.name}, row 1"
     by_element = "element" in names
     if not by_element and not set(PLACES) <= set(names):
-        raise DocumentError("There is neither a column element nor x, y and z.", where,
-                            f"Name the columns {HEAD}.")  # fmt: skip
+        raise DocumentError(
+            "There is neither a column element nor x, y and z.", where, f"Name the columns {HEAD}."
+        )
     if not set(FORCES) & set(names):
-        raise DocumentError("There is no column of a section force.", where,
-                            f"Name the columns {HEAD}.")  # fmt: skip
+        raise DocumentError(
+            "There is no column of a section force.", where, f"Name the columns {HEAD}."
+        )
     keys = ("element",) if by_element else PLACES
     found: dict[str, list[list[float]]] = {}
     for number, row in enumerate(rows[1:], start=2):
@@ -69,8 +76,9 @@ def _from_table(rows: Sequence[Sequence[str]], path: Path) -> list[OutsideForces
         place = f"{path.name}, row {number}"
         cells = {n: (raw, unit) for (n, unit), raw in zip(heads, row, strict=False)}
         case = cells.get("case", ("", ""))[0].strip() or path.stem
-        line = [_number(cells, k, units.RATIO if by_element else units.LENGTH, place)
-                for k in keys]  # fmt: skip
+        line = [
+            _number(cells, k, units.RATIO if by_element else units.LENGTH, place) for k in keys
+        ]
         if by_element:
             line[0] -= 1
         line += [_number(cells, k, q, place) if k in cells else 0.0 for k, q in FORCES.items()]
@@ -78,18 +86,24 @@ def _from_table(rows: Sequence[Sequence[str]], path: Path) -> list[OutsideForces
     if not found:
         raise DocumentError("The table has no rows.", path.name, "Give one row an element.")
     by: Literal["element", "position"] = "element" if by_element else "position"
-    return [OutsideForces(case, path.name, by, pack_rows(np.array(lines)))
-            for case, lines in found.items()]  # fmt: skip
+    return [
+        OutsideForces(case, path.name, by, pack_rows(np.array(lines)))
+        for case, lines in found.items()
+    ]
 
 
-def _number(cells: dict[str, tuple[str, str]], name: str, quantity: units.Quantity,
-            where: str) -> float:  # fmt: skip
+def _number(
+    cells: dict[str, tuple[str, str]], name: str, quantity: units.Quantity, where: str
+) -> float:
     raw, unit = cells.get(name, ("", ""))
     text = raw.strip()
     bare = re.fullmatch(r"[-+−\d.,eE]+", text)
     if bare and not unit and quantity is not units.RATIO:
-        raise DocumentError(f"Column {name} has no unit.", where,
-                            f"Write it in the head, as in {name} [{quantity.si}].")  # fmt: skip
+        raise DocumentError(
+            f"Column {name} has no unit.",
+            where,
+            f"Write it in the head, as in {name} [{quantity.si}].",
+        )
     try:
         return units.parse(f"{text} {unit}" if bare else text, quantity)
     except units.UnitError as error:
@@ -102,13 +116,15 @@ def _from_vtu(path: Path) -> list[OutsideForces]:
         mesh = meshio.vtu.read(path)
     except Exception as error:
         # The reader of foreign files raises whatever a damaged one makes it meet.
-        raise DocumentError("The file cannot be read as VTU.", path.name,
-                            "Save it anew as VTU, or as CSV.") from error  # fmt: skip
+        raise DocumentError(
+            "The file cannot be read as VTU.", path.name, "Save it anew as VTU, or as CSV."
+        ) from error
     check_corners(mesh.cells, len(mesh.points), path.name)
     blocks = [i for i, b in enumerate(mesh.cells) if b.type in ("quad", "triangle")]
     if not blocks:
-        raise DocumentError("It has no quadrilaterals or triangles.", path.name,
-                            "Write the shell's own elements.")  # fmt: skip
+        raise DocumentError(
+            "It has no quadrilaterals or triangles.", path.name, "Write the shell's own elements."
+        )
     points = np.column_stack([mesh.points, np.zeros((len(mesh.points), 3))])[:, :3]
     centres = np.concatenate([points[mesh.cells[i].data].mean(axis=1) for i in blocks])
     cases: dict[str, dict[str, Array]] = {}
@@ -120,8 +136,11 @@ def _from_vtu(path: Path) -> list[OutsideForces]:
             scale = _scale(unit, FORCES[name], f"{path.name}, {label}")
             cases.setdefault(head.strip() or path.stem, {})[name] = values * scale
     if not cases:
-        raise DocumentError("It has no cell data of a section force.", path.name,
-                            "Name them Nx [N/m], Ny [N/m] … Qy [N/m].")  # fmt: skip
+        raise DocumentError(
+            "It has no cell data of a section force.",
+            path.name,
+            "Name them Nx [N/m], Ny [N/m] … Qy [N/m].",
+        )
     zero, found = np.zeros(len(centres)), []
     for case, data in cases.items():
         rows = np.column_stack([centres, *(data.get(k, zero) for k in FORCES)])
@@ -131,8 +150,9 @@ def _from_vtu(path: Path) -> list[OutsideForces]:
 
 def _scale(unit: str, quantity: units.Quantity, where: str) -> float:
     if not unit:
-        raise DocumentError("The field has no unit.", where,
-                            f"Write it behind the name, as in Nx [{quantity.si}].")  # fmt: skip
+        raise DocumentError(
+            "The field has no unit.", where, f"Write it behind the name, as in Nx [{quantity.si}]."
+        )
     try:
         return units.parse(f"1 {unit}", quantity)
     except units.UnitError as error:

@@ -23,8 +23,9 @@ def plies_table(name: str, plies: Sequence[Ply]) -> Table:
     return Table(name, ("angle [°]", "material", f"thickness [{unit}]"), rows)
 
 
-def read_plies(rows: Sequence[Sequence[str]], project: Project, like: Ply | None, where: str
-               ) -> list[Ply]:  # fmt: skip
+def read_plies(
+    rows: Sequence[Sequence[str]], project: Project, like: Ply | None, where: str
+) -> list[Ply]:
     """Read plies from rows, with or without a head.
 
     Parameters
@@ -47,25 +48,33 @@ def read_plies(rows: Sequence[Sequence[str]], project: Project, like: Ply | None
     first = 1
     if rows and column_of(rows[0][0])[0].lower() in (*_ORDER, "ply", "no", "number", "#"):
         columns, first = _head(rows[0], where), 2
-    found = [_ply(row, columns, (project, like), f"{where}, row {number}")
-             for number, row in enumerate(rows[first - 1 :], start=first)
-             if any(c.strip() for c in row)]  # fmt: skip
+    found = [
+        _ply(row, columns, (project, like), f"{where}, row {number}")
+        for number, row in enumerate(rows[first - 1 :], start=first)
+        if any(c.strip() for c in row)
+    ]
     if not found:
-        raise StackError("There are no plies.", where,
-                         "Give rows of angle, material, thickness.")  # fmt: skip
+        raise StackError("There are no plies.", where, "Give rows of angle, material, thickness.")
     return found
 
 
 def _head(cells: Sequence[str], where: str) -> list[tuple[str, str]]:
     columns = [(name.lower(), unit) for name, unit in map(column_of, cells)]
     if "angle" not in [name for name, _ in columns]:
-        raise StackError("There is no column 'angle'.", f"{where}, row 1",
-                         "Name the columns angle, material, thickness.")  # fmt: skip
+        raise StackError(
+            "There is no column 'angle'.",
+            f"{where}, row 1",
+            "Name the columns angle, material, thickness.",
+        )
     return columns
 
 
-def _ply(row: Sequence[str], columns: list[tuple[str, str]], known: tuple[Project, Ply | None],
-         where: str) -> Ply:  # fmt: skip
+def _ply(
+    row: Sequence[str],
+    columns: list[tuple[str, str]],
+    known: tuple[Project, Ply | None],
+    where: str,
+) -> Ply:
     project, like = known
     values: dict[str, float] = {}
     name = like.material if like else ""
@@ -83,8 +92,11 @@ def _ply(row: Sequence[str], columns: list[tuple[str, str]], known: tuple[Projec
     if material is None:
         known_names = ", ".join(m.name for m in project.materials) or "none yet"
         at = next((i for i, c in enumerate(columns, 1) if c[0] == "material"), 2)
-        raise StackError(f"there is no material '{name}'.", f"{where}, column {at}",
-                         f"Use a material of this project ({known_names}).")  # fmt: skip
+        raise StackError(
+            f"there is no material '{name}'.",
+            f"{where}, column {at}",
+            f"Use a material of this project ({known_names}).",
+        )
     thickness = values.get("thickness", material.ply_thickness or (like.thickness if like else 0))
     return Ply(name, values.get("angle", 0.0), thickness)
 

@@ -26,8 +26,9 @@ def read_pressure(path: Path) -> PressureTable:
     return PressureTable(path.stem, pressure_rows(read_rows(path), path.name))
 
 
-def pressure_rows(rows: Sequence[Sequence[str]], where: str
-                  ) -> tuple[tuple[float, float, float, float], ...]:  # fmt: skip
+def pressure_rows(
+    rows: Sequence[Sequence[str]], where: str
+) -> tuple[tuple[float, float, float, float], ...]:
     """Points with their pressure from rows under a head, in SI.
 
     Raises
@@ -39,8 +40,11 @@ def pressure_rows(rows: Sequence[Sequence[str]], where: str
     names = [n for n, _ in heads]
     lacking = [n for n in COLUMNS if n not in names]
     if lacking:
-        raise DocumentError(f"There is no column {', '.join(lacking)}.", f"{where}, row 1",
-                            "Name the columns x [mm], y [mm], z [mm], p [Pa].")  # fmt: skip
+        raise DocumentError(
+            f"There is no column {', '.join(lacking)}.",
+            f"{where}, row 1",
+            "Name the columns x [mm], y [mm], z [mm], p [Pa].",
+        )
     found = []
     for number, row in enumerate(rows[1:], start=2):
         if any(c.strip() for c in row):
@@ -48,8 +52,9 @@ def pressure_rows(rows: Sequence[Sequence[str]], where: str
     return tuple(found)
 
 
-def _point(row: Sequence[str], heads: Sequence[tuple[str, str]], where: str
-           ) -> tuple[float, float, float, float]:  # fmt: skip
+def _point(
+    row: Sequence[str], heads: Sequence[tuple[str, str]], where: str
+) -> tuple[float, float, float, float]:
     values: dict[str, float] = {}
     for number, ((name, unit), raw) in enumerate(zip(heads, row, strict=False), start=1):
         if name not in COLUMNS:
@@ -68,6 +73,7 @@ def _point(row: Sequence[str], heads: Sequence[tuple[str, str]], where: str
 def pressure_table(table: PressureTable) -> Table:
     """Table of a pressure table in the units in force."""
     head = tuple(f"{name} [{quantity.unit}]" for name, quantity in COLUMNS.items())
-    rows = tuple(tuple(exact(v, q) for v, q in zip(r, COLUMNS.values(), strict=True))
-                 for r in table.rows)  # fmt: skip
+    rows = tuple(
+        tuple(exact(v, q) for v, q in zip(r, COLUMNS.values(), strict=True)) for r in table.rows
+    )
     return Table(table.name, head, rows)

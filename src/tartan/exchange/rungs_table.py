@@ -20,9 +20,14 @@ def rungs_text(rungs: Sequence[Rung]) -> str:
     lines = ["\t".join(HEAD)]
     for r in rungs:
         ply = r.ply
-        cells = (r.region or "all", r.stack, ply.material if ply else "",
-                 repr(ply.angle if ply else r.turn), repr(ply.thickness * 1e3) if ply else "",
-                 "yes" if r.active else "no")  # fmt: skip
+        cells = (
+            r.region or "all",
+            r.stack,
+            ply.material if ply else "",
+            repr(ply.angle if ply else r.turn),
+            repr(ply.thickness * 1e3) if ply else "",
+            "yes" if r.active else "no",
+        )
         lines.append("\t".join(cells))
     return "\n".join(lines)
 
@@ -40,8 +45,9 @@ def parse_rungs(text: str, project: Project) -> tuple[Rung, ...]:
     if rows and rows[0][0].strip() == HEAD[0]:
         rows = rows[1:]
     if not rows:
-        raise DocumentError("There are no rungs to paste.", "Clipboard",
-                            f"Copy rows of {', '.join(HEAD)}.")  # fmt: skip
+        raise DocumentError(
+            "There are no rungs to paste.", "Clipboard", f"Copy rows of {', '.join(HEAD)}."
+        )
     return tuple(_rung(r, f"Pasted row {i}", project) for i, r in enumerate(rows, start=1))
 
 
@@ -55,8 +61,11 @@ def _rung(cells: list[str], where: str, project: Project) -> Rung:
             return Rung(region, stack=cells[1], turn=angle, active=active)
         material = project.material(cells[2])
         if material is None:
-            raise DocumentError(f"There is no material '{cells[2]}'.", where,
-                                "Name a stack or a material of the project.")  # fmt: skip
+            raise DocumentError(
+                f"There is no material '{cells[2]}'.",
+                where,
+                "Name a stack or a material of the project.",
+            )
         thick = float(cells[4]) * 1e-3 if cells[4] else material.ply_thickness or 0.0
     except ValueError as error:
         if isinstance(error, DocumentError):

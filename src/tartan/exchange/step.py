@@ -56,16 +56,23 @@ def read_step(path: Path) -> Geometry:
     try:
         text = path.read_text("latin-1")
     except OSError as error:
-        raise DocumentError(f"The file cannot be read ({error.strerror}).", str(path),
-                            "Check the path and its permissions.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file cannot be read ({error.strerror}).",
+            str(path),
+            "Check the path and its permissions.",
+        ) from error
     if not text.lstrip().startswith("ISO-10303-21"):
-        raise DocumentError("This is not a STEP file.", path.name,
-                            "Export it anew as STEP (ISO 10303).")  # fmt: skip
+        raise DocumentError(
+            "This is not a STEP file.", path.name, "Export it anew as STEP (ISO 10303)."
+        )
     try:
         faces, edges, size = call_apart(_names, text, where=path.name)
     except PartError as error:
-        raise DocumentError(f"The file could not be read. {error.what}", path.name,
-                            "Export it anew, with surfaces or solids.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file could not be read. {error.what}",
+            path.name,
+            "Export it anew, with surfaces or solids.",
+        ) from error
     return Geometry(text, faces, edges, size)
 
 
@@ -75,8 +82,9 @@ def _names(text: str) -> tuple[tuple[str, ...], tuple[str, ...], float]:
     return tuple(faces), tuple(edges), size
 
 
-def mesh_step(text: str, size: float, finer: Sequence[Finer] = (), leave_out: Sequence[str] = ()
-              ) -> Mesh:  # fmt: skip
+def mesh_step(
+    text: str, size: float, finer: Sequence[Finer] = (), leave_out: Sequence[str] = ()
+) -> Mesh:
     """Mesh the surfaces of a STEP file.
 
     Parameters
@@ -97,16 +105,20 @@ def mesh_step(text: str, size: float, finer: Sequence[Finer] = (), leave_out: Se
     DocumentError
         When the mesher breaks off on it.
     """
-    return call_apart(_mesh, text, size, tuple(finer), tuple(leave_out), where="Surface",
-                      seconds=900.0)  # fmt: skip
+    return call_apart(
+        _mesh, text, size, tuple(finer), tuple(leave_out), where="Surface", seconds=900.0
+    )
 
 
 def _mesh(text: str, size: float, finer: Sequence[Finer], leave_out: Sequence[str]) -> Mesh:
     with session():
         faces, edges, whole = _load(text)
         if not whole / 5000 < size <= whole:
-            raise PartError(f"A mesh size of {size:g} m does not suit a part of {whole:.3g} m.",
-                            "Mesh size", f"Start with {whole / 40:.2g} m.")  # fmt: skip
+            raise PartError(
+                f"A mesh size of {size:g} m does not suit a part of {whole:.3g} m.",
+                "Mesh size",
+                f"Start with {whole / 40:.2g} m.",
+            )
         for name in leave_out:
             for face in faces.pop(name, []):
                 gmsh.model.removeEntities([(2, face)])

@@ -41,8 +41,9 @@ def read_surface(request: ReadRequest) -> tuple[ReadSurface, float]:
     return ReadSurface(path.name, pack_mesh(mesh)), size
 
 
-def remesh_surface(surface: ReadSurface, size: float, finer: Sequence[Finer] = ()
-                   ) -> tuple[ReadSurface, float]:  # fmt: skip
+def remesh_surface(
+    surface: ReadSurface, size: float, finer: Sequence[Finer] = ()
+) -> tuple[ReadSurface, float]:
     """Mesh a surface that was read as STEP anew.
 
     Raises

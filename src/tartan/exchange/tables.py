@@ -121,8 +121,9 @@ def write_table(table: Table, path: Path) -> None:
                 writer.writerow([guarded(h) for h in table.head])
                 writer.writerows([guarded(c) for c in row] for row in table.rows)
     except OSError as error:
-        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
-                            "Choose another folder.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file cannot be written ({error.strerror}).", str(path), "Choose another folder."
+        ) from error
 
 
 def _write_xlsx(table: Table, path: Path) -> None:
@@ -155,12 +156,14 @@ def read_rows(path: Path) -> list[list[str]]:
     if not rows or not any(c.strip() for c in rows[0]):
         raise DocumentError("The file is empty.", path.name, "The first row names the columns.")
     if len(rows) > MOST_ROWS:
-        raise DocumentError(f"The file has more than {MOST_ROWS} rows.", path.name,
-                            "Split it.")  # fmt: skip
+        raise DocumentError(f"The file has more than {MOST_ROWS} rows.", path.name, "Split it.")
     titled = [len([c for c in r if c.strip()]) for r in rows[:2]]
     if len(titled) == 2 and titled[0] == 1 < titled[1] and not _number(rows[0]):
-        raise DocumentError("Row 1 is a title above the table.", f"{path.name}, row 1",
-                            "Remove row 1, or name the columns in it.")  # fmt: skip
+        raise DocumentError(
+            "Row 1 is a title above the table.",
+            f"{path.name}, row 1",
+            "Remove row 1, or name the columns in it.",
+        )
     return rows
 
 
@@ -178,27 +181,34 @@ def _csv_rows(path: Path) -> list[list[str]]:
         text = path.read_text("utf-8-sig")
         head = text.partition("\n")[0]
         delimiter = ";" if head.count(";") > head.count(",") else ","
-        return [[unguarded(c) for c in row]
-                for row in csv.reader(io.StringIO(text), delimiter=delimiter)]  # fmt: skip
+        return [
+            [unguarded(c) for c in row]
+            for row in csv.reader(io.StringIO(text), delimiter=delimiter)
+        ]
     except (OSError, UnicodeDecodeError, csv.Error) as error:
-        raise DocumentError("The file cannot be read.", path.name,
-                            "Save it as CSV in UTF-8.") from error  # fmt: skip
+        raise DocumentError(
+            "The file cannot be read.", path.name, "Save it as CSV in UTF-8."
+        ) from error
 
 
 def _xlsx_rows(path: Path) -> list[list[str]]:
     try:
         _check_size(path)
         # From memory: the reader leaves a file open that it stumbles over.
-        book = openpyxl.load_workbook(io.BytesIO(path.read_bytes()), read_only=True,
-                                      data_only=True)  # fmt: skip
+        book = openpyxl.load_workbook(
+            io.BytesIO(path.read_bytes()), read_only=True, data_only=True
+        )
         rows = _sheet_rows(book.worksheets[0], path.name)
         book.close()
     except DocumentError:
         raise
     except Exception as error:
         # The reader of foreign files raises whatever a damaged one makes it meet.
-        raise DocumentError(f"The file cannot be read as XLSX ({type(error).__name__}).",
-                            path.name, "Save it anew as XLSX, or as CSV.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file cannot be read as XLSX ({type(error).__name__}).",
+            path.name,
+            "Save it anew as XLSX, or as CSV.",
+        ) from error
     while rows and not any(rows[-1]):
         rows.pop()
     return rows
@@ -211,12 +221,18 @@ def _check_size(path: Path) -> None:
         whole = sum(e.file_size for e in entries)
         packed = max(sum(e.compress_size for e in entries), 1)
     if len(entries) > MOST_PARTS or whole > MOST_EXPANDED:
-        raise DocumentError(f"The file unpacks to {whole / 1e6:.0f} MB in {len(entries)} parts, "
-                            f"more than {MOST_EXPANDED / 1e6:.0f} MB.", path.name,
-                            "Split it, or save it as CSV.")  # fmt: skip
+        raise DocumentError(
+            f"The file unpacks to {whole / 1e6:.0f} MB in {len(entries)} parts, "
+            f"more than {MOST_EXPANDED / 1e6:.0f} MB.",
+            path.name,
+            "Split it, or save it as CSV.",
+        )
     if whole > MOST_RATIO * packed and whole > 1e6:
-        raise DocumentError(f"The file unpacks to {whole / packed:.0f} times its size.", path.name,
-                            "Save it anew as XLSX, or as CSV.")  # fmt: skip
+        raise DocumentError(
+            f"The file unpacks to {whole / packed:.0f} times its size.",
+            path.name,
+            "Save it anew as XLSX, or as CSV.",
+        )
 
 
 def _sheet_rows(sheet: Any, name: str) -> list[list[str]]:
@@ -228,12 +244,16 @@ def _sheet_rows(sheet: Any, name: str) -> list[list[str]]:
         if number > MOST_ROWS:
             raise DocumentError(f"The sheet has more than {MOST_ROWS} rows.", where, "Split it.")
         if len(row) > MOST_COLUMNS:
-            raise DocumentError(f"The row has {len(row)} columns, more than {MOST_COLUMNS}.",
-                                where, "Remove what stands far to the right.")  # fmt: skip
+            raise DocumentError(
+                f"The row has {len(row)} columns, more than {MOST_COLUMNS}.",
+                where,
+                "Remove what stands far to the right.",
+            )
         cells += len(row)
         if cells > MOST_CELLS:
-            raise DocumentError(f"The sheet has more than {MOST_CELLS:,} cells.", where,
-                                "Split it.")  # fmt: skip
+            raise DocumentError(
+                f"The sheet has more than {MOST_CELLS:,} cells.", where, "Split it."
+            )
         rows.append([_text(cell) for cell in row])
     return rows
 
@@ -246,8 +266,11 @@ def _text(value: object) -> str:
 
 def as_rows(text: str) -> list[list[str]]:
     """Rows of a clipboard's text, by tabs or semicolons; blank lines are left out."""
-    return [[c.strip() for c in line.replace(";", "\t").split("\t")]
-            for line in text.splitlines() if line.strip()]  # fmt: skip
+    return [
+        [c.strip() for c in line.replace(";", "\t").split("\t")]
+        for line in text.splitlines()
+        if line.strip()
+    ]
 
 
 def column_of(cell: str) -> tuple[str, str]:

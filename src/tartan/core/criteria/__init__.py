@@ -17,9 +17,18 @@ from tartan.core.criteria.von_mises import VonMises
 from tartan.core.errors import CriterionError
 
 _ALL: tuple[Criterion, ...] = (
-    TsaiWu(), Hashin(), Puck(), MaxStress(), MaxStrain(), TsaiHill(), Hoffman(), VonMises(),
-    CoreShear(), Interlaminar(), *RULES,
-)  # fmt: skip
+    TsaiWu(),
+    Hashin(),
+    Puck(),
+    MaxStress(),
+    MaxStrain(),
+    TsaiHill(),
+    Hoffman(),
+    VonMises(),
+    CoreShear(),
+    Interlaminar(),
+    *RULES,
+)
 
 REGISTRY: dict[str, Criterion] = {c.key: c for c in _ALL}
 
@@ -92,8 +101,9 @@ def criterion(key: str | Criterion) -> Criterion:
         return REGISTRY[key]
     except KeyError:
         known = ", ".join(REGISTRY)
-        raise CriterionError(f"Unknown criterion '{key}'.", "Criteria",
-                             f"Known criteria: {known}.") from None  # fmt: skip
+        raise CriterionError(
+            f"Unknown criterion '{key}'.", "Criteria", f"Known criteria: {known}."
+        ) from None
 
 
 __all__ = ["DEFAULT_SETS", "REGISTRY", "Criterion", "Outcome", "criterion", "fits", "written"]

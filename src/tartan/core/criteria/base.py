@@ -66,8 +66,13 @@ class Fibre:
         """Fields of the limits in tension and compression."""
         return ("Xt", "Xc") if self.by == "stress" else ("eXt", "eXc")
 
-    def evaluate(self, limits: tuple[float, float], applied: Array, residual: Array | None,
-                 moduli: tuple[float, float]) -> tuple[Array, Array]:  # fmt: skip
+    def evaluate(
+        self,
+        limits: tuple[float, float],
+        applied: Array,
+        residual: Array | None,
+        moduli: tuple[float, float],
+    ) -> tuple[Array, Array]:
         """Reserve factors in tension and in compression.
 
         Parameters
@@ -135,8 +140,9 @@ class Criterion(Protocol):
     @property
     def fibre(self) -> Fibre | None: ...  # noqa: D102
 
-    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
-                 ) -> Outcome:  # fmt: skip
+    def evaluate(
+        self, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         """Evaluate at stress states in the last axis, with a fixed residual part if given."""
         ...
 
@@ -162,8 +168,9 @@ def guarded(evaluate: Callable[..., Outcome]) -> Callable[..., Outcome]:
     """
 
     @wraps(evaluate)
-    def run(self: Any, strengths: Strengths, applied: Array, residual: Array | None = None
-            ) -> Outcome:  # fmt: skip
+    def run(
+        self: Any, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         applied = np.asarray(applied, float)
         # Two passes without copies tell whether any state is out of the ordinary.
         peak = max(float(applied.max(initial=0.0)), -float(applied.min(initial=0.0)))
@@ -190,8 +197,12 @@ def _vanishing(applied: Array, reserve: Array, finite: NDArray[np.bool_]) -> boo
     return bool(((idle > 0) & (idle < 1 / FARTHEST)).any())
 
 
-def _extreme(rule: Any, evaluate: Callable[..., Outcome], strengths: Strengths,
-             state: tuple[Array, Array | None, Outcome]) -> Outcome:  # fmt: skip
+def _extreme(
+    rule: Any,
+    evaluate: Callable[..., Outcome],
+    strengths: Strengths,
+    state: tuple[Array, Array | None, Outcome],
+) -> Outcome:
     """Outcome with very great and very small stresses worked out at unit size, and NaN kept."""
     applied, residual, plain = state
     size = np.abs(applied).max(axis=-1, initial=0.0)
@@ -244,9 +255,17 @@ def _value(material: Material, field: str, purpose: str) -> float:
     return material.need(field, purpose)
 
 
-DERIVED = {"eXt": ("Xt", "E1"), "eXc": ("Xc", "E1"), "eYt": ("Yt", "E2"), "eYc": ("Yc", "E2"),
-           "eS12": ("S12", "G12"), "Xt": ("eXt", "E1"), "Xc": ("eXc", "E1"), "Yt": ("eYt", "E2"),
-           "Yc": ("eYc", "E2")}  # fmt: skip
+DERIVED = {
+    "eXt": ("Xt", "E1"),
+    "eXc": ("Xc", "E1"),
+    "eYt": ("Yt", "E2"),
+    "eYc": ("Yc", "E2"),
+    "eS12": ("S12", "G12"),
+    "Xt": ("eXt", "E1"),
+    "Xc": ("eXc", "E1"),
+    "Yt": ("eYt", "E2"),
+    "Yc": ("eYc", "E2"),
+}
 """What an empty strain allowable or strength follows from, on a straight stress-strain line to
 failure. In-plane shear bends that line: its strain follows from the strength on the safe side,
 its strength from a measured strain would not, so S12 is never derived."""

@@ -33,8 +33,13 @@ from tartan.core.criteria.base import (
 COLUMNS = 10
 """Of a table: sign of s1 and of s2, f11, f22, f66, f12, l1, l2, l6, mode."""
 
-IN_PLANE_MODES = ("fibre tension", "fibre compression", "matrix tension", "matrix compression",
-                  "in-plane shear")  # fmt: skip
+IN_PLANE_MODES = (
+    "fibre tension",
+    "fibre compression",
+    "matrix tension",
+    "matrix compression",
+    "in-plane shear",
+)
 
 IN_PLANE_STRENGTHS = ("Xt", "Xc", "Yt", "Yc", "S12")
 
@@ -96,8 +101,9 @@ class BranchCriterion:
         raise NotImplementedError
 
     @guarded
-    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
-                 ) -> Outcome:  # fmt: skip
+    def evaluate(
+        self, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         """Evaluate branch by branch, each over the multipliers at which its signs hold.
 
         Parameters
@@ -151,8 +157,10 @@ def both_signs(axis: int, limit: float, mode: int) -> tuple[Branch, Branch]:
     one = [0.0, 0.0, 0.0]
     one[axis] = 1 / limit
     other = [-x for x in one]
-    return (Branch(linear=(one[0], one[1], one[2]), mode=mode),
-            Branch(linear=(other[0], other[1], other[2]), mode=mode))  # fmt: skip
+    return (
+        Branch(linear=(one[0], one[1], one[2]), mode=mode),
+        Branch(linear=(other[0], other[1], other[2]), mode=mode),
+    )
 
 
 def _evaluate(rows: Array, applied: Array, residual: Array | None) -> Outcome:

@@ -81,8 +81,9 @@ class FormulaCriterion:
         return branches_of(self._tree, strengths)  # type: ignore[attr-defined]
 
     @guarded
-    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
-                 ) -> Outcome:  # fmt: skip
+    def evaluate(
+        self, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         """Evaluate by branches where there are some, else numerically along the load.
 
         Parameters
@@ -156,16 +157,19 @@ def _check(part: ast.AST) -> None:
     elif isinstance(part, ast.Name):
         if part.id not in (*STRESSES, *STRAINS, *FIELD_NAMES, *FUNCTIONS):
             known = ", ".join((*STRESSES, *STRAINS, *FUNCTIONS))
-            raise _refuse(f"'{part.id}'{at} is not known.",
-                          f"Known are {known} and the material's fields.")  # fmt: skip
+            raise _refuse(
+                f"'{part.id}'{at} is not known.", f"Known are {known} and the material's fields."
+            )
     elif isinstance(part, ast.Call):
         named = isinstance(part.func, ast.Name) and part.func.id in FUNCTIONS
         single = named and part.func.id in ("abs", "sqrt")  # type: ignore[attr-defined]
         if not named or part.keywords or not part.args or (single and len(part.args) != 1):
             raise _refuse(f"This call{at} is not allowed.", "Use min, max, abs or sqrt.")
     else:
-        raise _refuse(f"'{type(part).__name__}'{at} is not part of the language.",
-                      "Use arithmetic, comparisons, min, max, abs, sqrt.")  # fmt: skip
+        raise _refuse(
+            f"'{type(part).__name__}'{at} is not part of the language.",
+            "Use arithmetic, comparisons, min, max, abs, sqrt.",
+        )
 
 
 def _check_power(exponent: ast.AST) -> None:

@@ -34,6 +34,10 @@ class Hashin(BranchCriterion):
             Branch((1 / s["Xt"] ** 2, 0.0, s["hashin_alpha"] * shear, 0.0), mode=0, signs=(1, 0)),
             Branch((1 / s["Xc"] ** 2, 0.0, 0.0, 0.0), mode=1, signs=(-1, 0)),
             Branch((0.0, 1 / s["Yt"] ** 2, shear, 0.0), mode=2, signs=(0, 1)),
-            Branch((0.0, 1 / (2 * s["S23"]) ** 2, shear, 0.0), (0.0, brittle / s["Yc"], 0.0),
-                   mode=3, signs=(0, -1)),
-        )  # fmt: skip
+            Branch(
+                (0.0, 1 / (2 * s["S23"]) ** 2, shear, 0.0),
+                (0.0, brittle / s["Yc"], 0.0),
+                mode=3,
+                signs=(0, -1),
+            ),
+        )

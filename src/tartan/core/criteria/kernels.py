@@ -22,8 +22,9 @@ LARGE = 8192
 # Reordering and reciprocals are allowed; infinities and NaN keep their meaning.
 _FAST = {"contract", "reassoc", "arcp", "nsz"}
 _compiled: Any = numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
-_parallel: Any = numba.njit(cache=True, fastmath=_FAST, error_model="numpy", parallel=True,
-                            nogil=True)  # fmt: skip
+_parallel: Any = numba.njit(
+    cache=True, fastmath=_FAST, error_model="numpy", parallel=True, nogil=True
+)
 _EDGE = 1e-9
 
 
@@ -85,8 +86,9 @@ def _share(t1: float, t2: float, t6: float, k: Array) -> int:
 
 
 @_parallel  # type: ignore[untyped-decorator]
-def _branches(s: Array, table: Array, shares: Array, reserve: Array, index: Array, mode: Any
-              ) -> None:  # fmt: skip
+def _branches(
+    s: Array, table: Array, shares: Array, reserve: Array, index: Array, mode: Any
+) -> None:
     shear = s.shape[1] > 2
     named = shares.shape[0] > 0
     for i in numba.prange(s.shape[0]):
@@ -112,8 +114,9 @@ def _branches(s: Array, table: Array, shares: Array, reserve: Array, index: Arra
 
 
 @_parallel  # type: ignore[untyped-decorator]
-def _branches_held(s: Array, rest: Array, table: Array, shares: Array, reserve: Array,
-                   index: Array, mode: Any) -> None:  # fmt: skip
+def _branches_held(
+    s: Array, rest: Array, table: Array, shares: Array, reserve: Array, index: Array, mode: Any
+) -> None:
     shear = s.shape[1] > 2
     for i in numba.prange(s.shape[0]):
         p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2] if shear else 0.0
@@ -146,8 +149,9 @@ def _branches_held(s: Array, rest: Array, table: Array, shares: Array, reserve: 
             mode[i] = int(table[by_reserve if least < inf else by_index, 9])
 
 
-def branches(s: Array, rest: Array, table: Array, shares: Array,
-             out: tuple[Array, Array, NDArray[np.int8]]) -> None:  # fmt: skip
+def branches(
+    s: Array, rest: Array, table: Array, shares: Array, out: tuple[Array, Array, NDArray[np.int8]]
+) -> None:
     """Fill reserve, index, mode by a table; shares are empty where the branches name the modes."""
     if len(rest):
         _branches_held(s, rest, table, shares, *out)

@@ -58,7 +58,9 @@ class MaxStrain(BranchCriterion):
         across = (-s["nu12"] / s["E1"], 1 / s["E2"], 0.0)
         limits = ((along, s["eXt"]), (along, -s["eXc"]), (across, s["eYt"]), (across, -s["eYc"]))
         return (
-            *(Branch(linear=(e[0] / limit, e[1] / limit, 0.0), mode=mode)
-              for mode, (e, limit) in enumerate(limits)),
+            *(
+                Branch(linear=(e[0] / limit, e[1] / limit, 0.0), mode=mode)
+                for mode, (e, limit) in enumerate(limits)
+            ),
             *both_signs(2, s["eS12"] * s["G12"], 4),
-        )  # fmt: skip
+        )

@@ -23,9 +23,18 @@ _ABS, _SQRT, _MIN, _MAX = 8, 9, 10, 11
 _LT, _LE, _GT, _GE, _EQ, _NE = 12, 13, 14, 15, 16, 17
 
 OPERATORS: dict[type[ast.AST], int] = {
-    ast.Add: _ADD, ast.Sub: _SUB, ast.Mult: _MUL, ast.Div: _DIV, ast.Pow: _POW, ast.Lt: _LT,
-    ast.LtE: _LE, ast.Gt: _GT, ast.GtE: _GE, ast.Eq: _EQ, ast.NotEq: _NE,
-}  # fmt: skip
+    ast.Add: _ADD,
+    ast.Sub: _SUB,
+    ast.Mult: _MUL,
+    ast.Div: _DIV,
+    ast.Pow: _POW,
+    ast.Lt: _LT,
+    ast.LtE: _LE,
+    ast.Gt: _GT,
+    ast.GtE: _GE,
+    ast.Eq: _EQ,
+    ast.NotEq: _NE,
+}
 FUNCTIONS = {"min": _MIN, "max": _MAX, "abs": _ABS, "sqrt": _SQRT}
 STRESSES = ("s1", "s2", "t12")
 STRAINS = ("e1", "e2", "g12")
@@ -83,15 +92,23 @@ def _name(name: str, strengths: Strengths) -> list[tuple[float, float]]:
         if name == "g12":
             return [(_STRESS, 2), (_PUSH, G), (_DIV, 0)]
         own, modulus, other = (0, E1, 1) if name == "e1" else (1, E2, 0)
-        return [(_STRESS, own), (_PUSH, modulus), (_DIV, 0), (_STRESS, other),
-                (_PUSH, nu / E1), (_MUL, 0), (_SUB, 0)]  # fmt: skip
+        return [
+            (_STRESS, own),
+            (_PUSH, modulus),
+            (_DIV, 0),
+            (_STRESS, other),
+            (_PUSH, nu / E1),
+            (_MUL, 0),
+            (_SUB, 0),
+        ]
     if name in strengths:
         return [(_PUSH, float(strengths[name]))]
     raise CriterionError(f"'{name}' stands alone.", "Formula", "Functions need brackets.")
 
 
-def along(steps: Array, size: float, applied: Array, residual: Array | None
-          ) -> tuple[Array, Array]:  # fmt: skip
+def along(
+    steps: Array, size: float, applied: Array, residual: Array | None
+) -> tuple[Array, Array]:
     """Reserve factors and indices of states of stress.
 
     Parameters
@@ -139,9 +156,13 @@ def _two(does: int, a: float, b: float) -> float:
             return nan
         return min(a, b) if does == _MIN else max(a, b)
     holds = (
-        (does == _LT and a < b) or (does == _LE and a <= b) or (does == _GT and a > b)
-        or (does == _GE and a >= b) or (does == _EQ and a == b) or (does == _NE and a != b)
-    )  # fmt: skip
+        (does == _LT and a < b)
+        or (does == _LE and a <= b)
+        or (does == _GT and a > b)
+        or (does == _GE and a >= b)
+        or (does == _EQ and a == b)
+        or (does == _NE and a != b)
+    )
     return 1.0 if holds else 0.0
 
 
@@ -201,8 +222,9 @@ def _state(steps: Array, size: float, p: Array, r: Array, scan: Array, stack: Ar
 
 
 @numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True)  # type: ignore[untyped-decorator]
-def _along(steps: Array, size: float, applied: Array, held: Array, scan: Array, out: Array
-           ) -> None:  # fmt: skip
+def _along(
+    steps: Array, size: float, applied: Array, held: Array, scan: Array, out: Array
+) -> None:
     for i in numba.prange(applied.shape[0]):
         stack = np.empty(DEEPEST)
         out[0, i], out[1, i] = _state(steps, size, applied[i], held[i], scan, stack)

@@ -36,8 +36,9 @@ class Puck:
     source = "VDI 2014-3 (2006); Puck & Schürmann, Compos. Sci. Technol. 58 (1998) 1045–1067"
 
     @guarded
-    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
-                 ) -> Outcome:  # fmt: skip
+    def evaluate(
+        self, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         """Evaluate; along the load every mode's border is a quadratic in the multiplier.
 
         Parameters
@@ -93,10 +94,15 @@ def _exposures(s: Strengths, stress: Array) -> Array:
     with np.errstate(divide="ignore", invalid="ignore"):
         C = ((t / (2 * (1 + pnn) * S)) ** 2 + (push / Yc) ** 2) * Yc / -push
     steep = -push * tc > t * RA
-    return np.stack([
-        np.maximum(s1, 0) / s["Xt"], np.maximum(-s1, 0) / s["Xc"], np.where(s2 >= 0, A, 0.0),
-        np.where((s2 < 0) & ~steep, B, 0.0), np.where((s2 < 0) & steep, C, 0.0),
-    ])  # fmt: skip
+    return np.stack(
+        [
+            np.maximum(s1, 0) / s["Xt"],
+            np.maximum(-s1, 0) / s["Xc"],
+            np.where(s2 >= 0, A, 0.0),
+            np.where((s2 < 0) & ~steep, B, 0.0),
+            np.where((s2 < 0) & steep, C, 0.0),
+        ]
+    )
 
 
 def _roots(s: Strengths, mode: int, applied: Array, held: Array) -> tuple[Array, Array]:

@@ -95,8 +95,10 @@ def modulus(compliance: Array, thickness: Array, angle: Array) -> tuple[Array, A
     c, s = np.cos(angle), np.sin(angle)
     along = np.stack([c * c, s * s, c * s], axis=-1)
     across = np.stack([s * s, c * c, -c * s], axis=-1)
-    a11, a22, a12 = (np.einsum("...i,...ij,...j->...", u, compliance, v)
-                     for u, v in ((along, along), (across, across), (along, across)))  # fmt: skip
+    a11, a22, a12 = (
+        np.einsum("...i,...ij,...j->...", u, compliance, v)
+        for u, v in ((along, along), (across, across), (along, across))
+    )
     with np.errstate(divide="ignore", invalid="ignore"):
         return 1 / (thickness * a11), a12**2 / (a11 * a22)
 
@@ -145,8 +147,9 @@ class _Compressed(ABC):
         """Limit in a direction, shape (...); infinite where there is nothing to judge."""
 
     @guarded
-    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
-                 ) -> Outcome:  # fmt: skip
+    def evaluate(
+        self, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         """Evaluate; the index is of first degree in the stress.
 
         Parameters
@@ -171,8 +174,11 @@ class _Compressed(ABC):
         push, angle = compression(stress)
         judged = np.broadcast_to(np.asarray(strengths["judged"], bool), push.shape)
         with np.errstate(divide="ignore", invalid="ignore"):
-            return np.where(judged & ~np.isnan(push), push / self.limit(strengths, angle),
-                            np.where(np.isnan(push), np.nan, 0.0))  # fmt: skip
+            return np.where(
+                judged & ~np.isnan(push),
+                push / self.limit(strengths, angle),
+                np.where(np.isnan(push), np.nan, 0.0),
+            )
 
     def _first(self, strengths: Strengths, applied: Array, residual: Array) -> Array:
         """Least multiplier at which the index reaches one; the compression may turn on the way."""
@@ -200,8 +206,13 @@ class _Compressed(ABC):
     def _greatest(self, strengths: Strengths) -> Array:
         """Greatest limit over a few directions, generously."""
         angles = np.pi * np.arange(12) / 12
-        found: Array = 1.5 * np.max([np.where(np.isfinite(v), v, 0.0) for v in (
-            self.limit(strengths, np.asarray(a)) for a in angles)], axis=0)  # fmt: skip
+        found: Array = 1.5 * np.max(
+            [
+                np.where(np.isfinite(v), v, 0.0)
+                for v in (self.limit(strengths, np.asarray(a)) for a in angles)
+            ],
+            axis=0,
+        )
         return found
 
 
@@ -235,8 +246,13 @@ class Wrinkling(_Compressed):
     def limit(self, data: Strengths, angle: Array) -> Array:
         """Wrinkling stress [Pa]."""
         Ef, _ = modulus(data["compliance"], data["tf"], angle)
-        return wrinkling_stress(Ef, core_shear_modulus(data["G"], angle), data["Ec"],
-                                (data["tf"], data["tc"]), data["k"])  # fmt: skip
+        return wrinkling_stress(
+            Ef,
+            core_shear_modulus(data["G"], angle),
+            data["Ec"],
+            (data["tf"], data["tc"]),
+            data["k"],
+        )
 
 
 class Dimpling(_Compressed):
@@ -275,8 +291,12 @@ class Crimping(_Compressed):
         """Core and sizes by level; judged at the middle."""
         judged = np.array([False, None not in sandwich.faces, False])
         depth = sandwich.distance**2 / sandwich.tc
-        return {"judged": judged, "mode": np.zeros(3, np.int8), "depth": np.full(3, depth),
-                "G": np.array([sandwich.G] * 3)}  # fmt: skip
+        return {
+            "judged": judged,
+            "mode": np.zeros(3, np.int8),
+            "depth": np.full(3, depth),
+            "G": np.array([sandwich.G] * 3),
+        }
 
     def limit(self, data: Strengths, angle: Array) -> Array:
         """Force per width [N/m]."""
@@ -310,8 +330,9 @@ class Crushing:
         return {"Zc": strength, "d": np.full(3, sandwich.distance), "curved": np.zeros((3, 3))}
 
     @guarded
-    def evaluate(self, strengths: Strengths, applied: Array, residual: Array | None = None
-                 ) -> Outcome:  # fmt: skip
+    def evaluate(
+        self, strengths: Strengths, applied: Array, residual: Array | None = None
+    ) -> Outcome:
         """Evaluate; the index is of second degree in the load.
 
         Parameters
@@ -337,8 +358,9 @@ class Crushing:
         whole = (np.zeros_like(a), np.full_like(a, np.inf))
         grows, stays = applied[..., 6] / strength, held[..., 6] / strength
         # A pressure that pulls does not relieve: without it is a way to fail of its own.
-        reserve = np.minimum(first_reach(a, b, c - 1, whole),
-                             first_reach(a, b + grows, c + stays - 1, whole))  # fmt: skip
+        reserve = np.minimum(
+            first_reach(a, b, c - 1, whole), first_reach(a, b + grows, c + stays - 1, whole)
+        )
         index = a + b + c + np.maximum(grows + stays, 0.0)
         return Outcome(reserve, index, np.zeros(a.shape, np.int8))
 

@@ -88,8 +88,11 @@ class LoadCase:
     @property
     def whole_heat(self) -> Load:
         """All temperature and moisture together."""
-        return Load(dT=self.dT + self.growing_dT,
-                    dT_gradient=self.dT_gradient + self.growing_gradient, dC=self.dC)  # fmt: skip
+        return Load(
+            dT=self.dT + self.growing_dT,
+            dT_gradient=self.dT_gradient + self.growing_gradient,
+            dC=self.dC,
+        )
 
     @property
     def residual(self) -> Load:
@@ -129,22 +132,47 @@ def check_load_case(loads: LoadCase) -> LoadCase:
         When a value is not finite or a way unknown.
     """
     where = f"Load case '{loads.name}'"
-    if not all(map(math.isfinite, (*loads.values, *loads.Q, loads.dT, loads.dT_gradient,
-                                   loads.dC, *loads.held, loads.growing_dT,
-                                   loads.growing_gradient, loads.press, loads.held_press,
-                                   *loads.curved))):  # fmt: skip
+    if not all(
+        map(
+            math.isfinite,
+            (
+                *loads.values,
+                *loads.Q,
+                loads.dT,
+                loads.dT_gradient,
+                loads.dC,
+                *loads.held,
+                loads.growing_dT,
+                loads.growing_gradient,
+                loads.press,
+                loads.held_press,
+                *loads.curved,
+            ),
+        )
+    ):
         raise StackError("A load is not a finite number.", where, "Enter a number.")
-    forces = [*loads.Q, *loads.held, *(v for v, w in zip(loads.values, loads.ways, strict=True)
-                                       if w != "strain")]  # fmt: skip
+    forces = [
+        *loads.Q,
+        *loads.held,
+        *(v for v, w in zip(loads.values, loads.ways, strict=True) if w != "strain"),
+    ]
     strains = [v for v, w in zip(loads.values, loads.ways, strict=True) if w == "strain"]
     heats = [loads.dT, loads.dT_gradient / 100, loads.growing_dT, loads.growing_gradient / 100]
     presses = [loads.press, loads.held_press]
-    for figures, most in ((forces, MOST_STRESS), (strains, 1e6), (heats, MOST_HEAT),
-                          ([loads.dC], 1e3), (presses, MOST_STRESS),
-                          (loads.curved, 1e6)):  # fmt: skip
+    for figures, most in (
+        (forces, MOST_STRESS),
+        (strains, 1e6),
+        (heats, MOST_HEAT),
+        ([loads.dC], 1e3),
+        (presses, MOST_STRESS),
+        (loads.curved, 1e6),
+    ):
         if wrong := [v for v in figures if beyond(v, most)]:
-            raise StackError(f"A load of {wrong[0]:g} is beyond ±{most:g} in SI units.", where,
-                             "Check its unit.")  # fmt: skip
+            raise StackError(
+                f"A load of {wrong[0]:g} is beyond ±{most:g} in SI units.",
+                where,
+                "Check its unit.",
+            )
     return loads
 
 
@@ -223,5 +251,7 @@ def parts(laminate: Laminate, loads: LoadCase) -> tuple[Load, Load]:
     if loads.scales_temperature:
         whole, heat = applied + held, loads.whole_heat
         return Load(whole[:3], whole[3:], heat.dT, heat.dT_gradient, heat.dC), Load()
-    return (Load(applied[:3], applied[3:], grows.dT, grows.dT_gradient),
-            Load(held[:3], held[3:], rest.dT, rest.dT_gradient, rest.dC))  # fmt: skip
+    return (
+        Load(applied[:3], applied[3:], grows.dT, grows.dT_gradient),
+        Load(held[:3], held[3:], rest.dT, rest.dT_gradient, rest.dC),
+    )

@@ -260,8 +260,10 @@ def expansion(laminate: Laminate) -> tuple[Array, Array]:
     tuple of ndarray, shape (6,)
         By temperature [1/K, 1/(m·K)] and by moisture [1, 1/m], order x, y, xy, then curvatures.
     """
-    return (laminate.compliance @ free_resultants(laminate, Load(dT=1.0)),
-            laminate.compliance @ free_resultants(laminate, Load(dC=1.0)))  # fmt: skip
+    return (
+        laminate.compliance @ free_resultants(laminate, Load(dT=1.0)),
+        laminate.compliance @ free_resultants(laminate, Load(dC=1.0)),
+    )
 
 
 def stress_from_section(laminate: Laminate, section: Array) -> Array:

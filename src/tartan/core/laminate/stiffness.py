@@ -157,9 +157,11 @@ class Laminate:
             When a ply's G13 or G23 is missing.
         """
         moduli = np.array(
-            [[m.need(g, "the transverse shear stiffness") for g in ("G13", "G23")]
-             for m in self.materials]
-        )  # fmt: skip
+            [
+                [m.need(g, "the transverse shear stiffness") for g in ("G13", "G23")]
+                for m in self.materials
+            ]
+        )
         return transverse_moduli(moduli, self.angles)
 
     @property
@@ -219,14 +221,20 @@ def make_laminate(
     """
     check_stack(stack, materials.keys())
     if not np.isfinite(offset):
-        raise StackError("offset is not a finite number.", f"Stack '{stack.name}'",
-                         "Enter the reference offset as a length.")  # fmt: skip
+        raise StackError(
+            "offset is not a finite number.",
+            f"Stack '{stack.name}'",
+            "Enter the reference offset as a length.",
+        )
     used = tuple(materials[p.material] for p in stack.plies)
     for material in dict.fromkeys(used):
         checked(material)
     laminate = Laminate(stack, used, float(offset))
     smallest = np.linalg.eigvalsh(laminate.A)[0]
     if not smallest > 0:
-        raise MaterialError("The membrane stiffness is not positive definite.",
-                            f"Stack '{stack.name}'", "Check the elastic constants.")  # fmt: skip
+        raise MaterialError(
+            "The membrane stiffness is not positive definite.",
+            f"Stack '{stack.name}'",
+            "Check the elastic constants.",
+        )
     return laminate

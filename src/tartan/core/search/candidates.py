@@ -28,9 +28,13 @@ _compiled: Any = numba.njit(cache=True, error_model="numpy")
 
 
 def candidate_reserves(
-    material: Material, thickness: float, angles: Array, candidates: NDArray[np.int64],
-    load: Array, key: str | Criterion = "tsai_wu",
-) -> tuple[Array, Array]:  # fmt: skip
+    material: Material,
+    thickness: float,
+    angles: Array,
+    candidates: NDArray[np.int64],
+    load: Array,
+    key: str | Criterion = "tsai_wu",
+) -> tuple[Array, Array]:
     """A, B, D and least reserve factor of many stacks.
 
     Parameters
@@ -62,13 +66,19 @@ def candidate_reserves(
     """
     checked(material)
     if not thickness > 0:
-        raise StackError(f"thickness must be greater than zero, it is {thickness:g} m.", "Plies",
-                         "Enter a positive thickness.")  # fmt: skip
+        raise StackError(
+            f"thickness must be greater than zero, it is {thickness:g} m.",
+            "Plies",
+            "Enter a positive thickness.",
+        )
     rule = criterion(key)
     rows = table_of(rule, strengths_of(material, rule)) if rule.stress == "in-plane" else None
     if rows is None:
-        raise CriterionError(f"{rule.title} cannot judge many stacks at once.", "Criteria",
-                             "Choose an in-plane criterion made of branches.")  # fmt: skip
+        raise CriterionError(
+            f"{rule.title} cannot judge many stacks at once.",
+            "Criteria",
+            "Choose an in-plane criterion made of branches.",
+        )
     T = strain_rotation(np.deg2rad(angles))
     Q = reduced_stiffness(material)
     Qbar = np.ascontiguousarray(np.swapaxes(T, 1, 2) @ Q @ T)
@@ -109,8 +119,9 @@ def _solve6(K: Array, f: Array, x: Array, L: Array) -> None:
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _candidates(chosen: Any, t: float, Qbar: Array, operator: Array, rows: Array, load: Array,
-                out: Any) -> None:  # fmt: skip
+def _candidates(
+    chosen: Any, t: float, Qbar: Array, operator: Array, rows: Array, load: Array, out: Any
+) -> None:
     ABD, reserve = out
     n = chosen.shape[1]
     h = n * t

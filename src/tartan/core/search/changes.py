@@ -93,8 +93,9 @@ class _Seen:
 
 
 class _Maker:
-    def __init__(self, plies: Plies, materials: list[Material], angles: tuple[float, ...],
-                 moves: int) -> None:  # fmt: skip
+    def __init__(
+        self, plies: Plies, materials: list[Material], angles: tuple[float, ...], moves: int
+    ) -> None:
         self.plies, self.angles = plies, angles
         self.last = len(plies) - 1
         self.far = max(3, moves // (2 * len(plies)))
@@ -127,8 +128,10 @@ class _Maker:
         return f"{'ply' if len(places) == 1 else 'plies'} {numbers}"
 
     def _replaced(self, places: tuple[int, ...], **values: float | str) -> Plies:
-        return tuple(replace(p, **values) if i in places else p  # type: ignore[arg-type]
-                     for i, p in enumerate(self.plies))  # fmt: skip
+        return tuple(
+            replace(p, **values) if i in places else p  # type: ignore[arg-type]
+            for i, p in enumerate(self.plies)
+        )
 
     def _turned(self, i: int) -> Iterable[Change]:
         places, now = self._both(i), self.plies[i].angle

@@ -52,8 +52,13 @@ class Ranked:
     mass: float
 
 
-def rank(changes: Sequence[Change], materials: Mapping[str, Material], loads: Sequence[LoadCase],
-         sets: Sets = DEFAULT_SETS, block: int = BLOCK) -> Iterator[list[Ranked]]:  # fmt: skip
+def rank(
+    changes: Sequence[Change],
+    materials: Mapping[str, Material],
+    loads: Sequence[LoadCase],
+    sets: Sets = DEFAULT_SETS,
+    block: int = BLOCK,
+) -> Iterator[list[Ranked]]:
     """Evaluate changes piece by piece.
 
     Parameters
@@ -144,8 +149,9 @@ class _Table:
             every = checks_of(Laminate(one_each, tuple(used)), self._sets)
             self.checks = [c for c in every if c.rule.stress != "sandwich"]
 
-    def stability(self, piece: Sequence[Change], stresses: tuple[Array, Array], least: Array,
-                  beside: Beside) -> None:  # fmt: skip
+    def stability(
+        self, piece: Sequence[Change], stresses: tuple[Array, Array], least: Array, beside: Beside
+    ) -> None:
         """Lower reserve factors, shape (k, m), in place where a sandwich gives way as a whole.
 
         Faces and core differ from candidate to candidate, so these go one by one.
@@ -180,8 +186,11 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> 
         stress[k] = _stress(strain, place, table.operator[layer])
         if load.growing_dT or load.growing_gradient:
             rise = load.growing_dT + load.growing_gradient * place
-            stress[k] -= np.einsum("mnij,mnsj->mnsi", table.operator[layer],
-                                   rise[..., None] * table.free[layer][:, :, :1])  # fmt: skip
+            stress[k] -= np.einsum(
+                "mnij,mnsj->mnsi",
+                table.operator[layer],
+                rise[..., None] * table.free[layer][:, :, :1],
+            )
         if resting is not None:
             free = (load.dT + load.dT_gradient * place)[..., None] * table.free[layer][:, :, :1]
             free = free + load.dC * table.free[layer][:, :, 1:]
@@ -200,13 +209,22 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> 
         held_shear[moves] = 0.0
     least = _least(table, layer, (stress, shear), (held, held_shear))
     each = [Beside.of(load) for load in loads]
-    table.stability(piece, (stress, held), least, Beside(
-        np.array([b.press for b in each]), np.array([b.held for b in each]),
-        np.array([b.curved for b in each])))  # fmt: skip
+    table.stability(
+        piece,
+        (stress, held),
+        least,
+        Beside(
+            np.array([b.press for b in each]),
+            np.array([b.held for b in each]),
+            np.array([b.curved for b in each]),
+        ),
+    )
     worst = least.argmin(axis=0)
     mass = (table.rho[layer] * t).sum(axis=1)
-    return [Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))
-            for i, c in enumerate(piece)]  # fmt: skip
+    return [
+        Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))
+        for i, c in enumerate(piece)
+    ]
 
 
 def _stiffness(Qbar: Array, t: Array, mean: Array) -> Array:
@@ -230,8 +248,9 @@ def _solve(ABD: Array, h: Array, known: NDArray[np.bool_], values: Array, free: 
     return found
 
 
-def _response(load: LoadCase, ABD: Array, section: tuple[Array, Array, Array, Array], free: Array
-              ) -> tuple[Array, Array | None]:  # fmt: skip
+def _response(
+    load: LoadCase, ABD: Array, section: tuple[Array, Array, Array, Array], free: Array
+) -> tuple[Array, Array | None]:
     """Strains under the mechanical part and under temperature and moisture, shape (m, 6)."""
     Qbar, t, mean, h = section
     values = np.array([load.prescribed(float(size)) for size in h])
@@ -245,8 +264,10 @@ def _response(load: LoadCase, ABD: Array, section: tuple[Array, Array, Array, Ar
     def freely(dT: float, gradient: float, dC: float = 0.0) -> Array:
         """Resultants of free expansion, shape (m, 6)."""
         heat = [dT * powers[i] + gradient * powers[i + 1] for i in (0, 1)]
-        each = [np.einsum("mni,mn->mi", a, heat[i])
-                + dC * np.einsum("mni,mn->mi", b, powers[i]) for i in (0, 1)]  # fmt: skip
+        each = [
+            np.einsum("mni,mn->mi", a, heat[i]) + dC * np.einsum("mni,mn->mi", b, powers[i])
+            for i in (0, 1)
+        ]
         return np.concatenate(each, axis=1)
 
     grows = freely(load.growing_dT, load.growing_gradient)
@@ -266,8 +287,14 @@ def _stress(strain: Array, place: Array, operator: Array) -> Array:
     return found
 
 
-def _shear(Q: Array, Qbar: Array, heights: tuple[Array, Array], ABD: Array,
-           layer: NDArray[np.int64], table: _Table) -> Array | None:  # fmt: skip
+def _shear(
+    Q: Array,
+    Qbar: Array,
+    heights: tuple[Array, Array],
+    ABD: Array,
+    layer: NDArray[np.int64],
+    table: _Table,
+) -> Array | None:
     """Interlaminar shear stresses in ply axes, shape (k, m, n, 3, 2); None when there are none."""
     if not Q.any():
         return None
@@ -286,8 +313,12 @@ def _shear(Q: Array, Qbar: Array, heights: tuple[Array, Array], ABD: Array,
     return found
 
 
-def _least(table: _Table, layer: NDArray[np.int64], scaled: tuple[Array, Array | None],
-           rests: tuple[Array, Array | None]) -> Array:  # fmt: skip
+def _least(
+    table: _Table,
+    layer: NDArray[np.int64],
+    scaled: tuple[Array, Array | None],
+    rests: tuple[Array, Array | None],
+) -> Array:
     """Least reserve factor by load case and candidate, shape (k, m)."""
     (stress, shear), (held, held_shear) = scaled, rests
     reserve = np.full(stress.shape[:-1], np.inf)

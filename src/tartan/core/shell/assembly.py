@@ -59,8 +59,10 @@ class Part:
 def groups(mesh: Mesh) -> list[Part]:
     """Quadrilaterals and triangles of a mesh, those it has."""
     count = len(mesh.quads)
-    both = [Part(mesh.quads, np.arange(count), element),
-            Part(mesh.triangles, count + np.arange(len(mesh.triangles)), triangle)]  # fmt: skip
+    both = [
+        Part(mesh.quads, np.arange(count), element),
+        Part(mesh.triangles, count + np.arange(len(mesh.triangles)), triangle),
+    ]
     return [g for g in both if len(g.nodes)]
 
 
@@ -95,8 +97,9 @@ class Pattern:
     def sparse(self, matrices: list[Array]) -> Any:
         """Whole symmetric matrix as a SciPy one."""
         rows, columns = (np.array(v).ravel() for v in (self.rows, self.columns))
-        lower = sp.coo_matrix((self.values(matrices), (rows, columns)),
-                              (self.size, self.size)).tocsc()  # fmt: skip
+        lower = sp.coo_matrix(
+            (self.values(matrices), (rows, columns)), (self.size, self.size)
+        ).tocsc()
         return (lower + sp.tril(lower, -1).T).tocsc()
 
 
@@ -136,11 +139,14 @@ def finished(steps: Generator[Any, None, Found]) -> Found:
             return found
 
 
-def element_matrix_steps(mesh: Mesh, make: Callable[[Part], Array]
-                         ) -> Generator[float, None, list[Array]]:  # fmt: skip
+def element_matrix_steps(
+    mesh: Mesh, make: Callable[[Part], Array]
+) -> Generator[float, None, list[Array]]:
     """Element matrices block by block, telling the share that is behind."""
-    found = {id(g.form): np.empty((len(g.nodes), 6 * g.nodes.shape[1], 6 * g.nodes.shape[1]))
-             for g in groups(mesh)}  # fmt: skip
+    found = {
+        id(g.form): np.empty((len(g.nodes), 6 * g.nodes.shape[1], 6 * g.nodes.shape[1]))
+        for g in groups(mesh)
+    }
     first = {id(g.form): int(g.which[0]) for g in groups(mesh)}
 
     def fill(part: Part) -> None:

@@ -47,12 +47,14 @@ def equilibrium(model: ShellModel, internal: Array, forces: Array) -> Equilibriu
         kept, loads = left @ rules.T, flat @ rules.T
         at_supports = (left @ rules.held_rows) @ rules.held_axes.T
     nodal = at_supports.reshape(forces.shape)
-    applied, reaction = (np.array([resultant(mesh, f) for f in x]).reshape(len(forces), 6)
-                         for x in (forces, nodal))  # fmt: skip
+    applied, reaction = (
+        np.array([resultant(mesh, f) for f in x]).reshape(len(forces), 6) for x in (forces, nodal)
+    )
     size = float(np.ptp(mesh.nodes, axis=0).max()) or 1.0
     weights = np.repeat([1.0, 1 / size], 3)
-    pull = np.maximum(np.abs(forces * weights).sum(axis=(1, 2)),
-                      np.abs(nodal * weights).sum(axis=(1, 2)))  # fmt: skip
+    pull = np.maximum(
+        np.abs(forces * weights).sum(axis=(1, 2)), np.abs(nodal * weights).sum(axis=(1, 2))
+    )
     # Moments are taken about the part's own middle: far from the origin they lose their digits.
     middle = mesh.nodes.mean(axis=0)
     total = applied + reaction
@@ -63,5 +65,6 @@ def equilibrium(model: ShellModel, internal: Array, forces: Array) -> Equilibriu
     def share(part: Array, whole: Array) -> float:
         return float((part / np.where(whole > 0, whole, 1.0)).max(initial=0.0))
 
-    return Equilibrium(reaction, share(gap, pull), share(np.linalg.norm(kept, axis=1), turned),
-                       kept.shape[1])  # fmt: skip
+    return Equilibrium(
+        reaction, share(gap, pull), share(np.linalg.norm(kept, axis=1), turned), kept.shape[1]
+    )

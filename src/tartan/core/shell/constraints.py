@@ -20,8 +20,16 @@ from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.supports import join_words, motion_names, null_motions, rigid_rows
 from tartan.core.shell.ties import Tie, tie_nodes
 
-__all__ = ["Constraints", "FreeMotion", "Held", "Tie", "check_free_motions", "constrain",
-           "free_motions_of", "tie_nodes"]  # fmt: skip
+__all__ = [
+    "Constraints",
+    "FreeMotion",
+    "Held",
+    "Tie",
+    "check_free_motions",
+    "constrain",
+    "free_motions_of",
+    "tie_nodes",
+]
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -98,12 +106,18 @@ class Constraints:
             own = np.broadcast_to(own, (len(one.nodes), 3, 3))
             for unknown, value in zip(one.unknowns, one.values, strict=True):
                 if not self.fixed[one.nodes, unknown].all():
-                    raise PartError("It moves what no support holds.", where,
-                                    "Hold that direction there first.")  # fmt: skip
+                    raise PartError(
+                        "It moves what no support holds.",
+                        where,
+                        "Hold that direction there first.",
+                    )
                 values[one.nodes, unknown] = value
             if not np.allclose(self.axes[one.nodes], own):
-                raise PartError("It moves along other axes than its support holds.", where,
-                                "Give both the same axes there.")  # fmt: skip
+                raise PartError(
+                    "It moves along other axes than its support holds.",
+                    where,
+                    "Give both the same axes there.",
+                )
         return np.asarray(self.held_rows @ values.ravel()[self.held_alone])
 
 
@@ -139,8 +153,11 @@ def constrain(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> Con
     held_alone = fixed.ravel() & ~follows
     tied = np.unique(np.flatnonzero(follows) // 6)
     if (turned[tied] & held_alone.reshape(-1, 6)[tied].any(axis=1)).any():
-        raise PartError("A support in its own axes stands on nodes that are tied.", "Supports",
-                        "Hold the component they are tied to.")  # fmt: skip
+        raise PartError(
+            "A support in its own axes stands on nodes that are tied.",
+            "Supports",
+            "Hold the component they are tied to.",
+        )
     check_free_motions(mesh, held, ties)
     blocks = np.zeros((count, 6, 6))
     blocks[:, :3, :3] = blocks[:, 3:, 3:] = np.swapaxes(axes, 1, 2)
@@ -154,8 +171,17 @@ def constrain(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()) -> Con
     for tie in released:
         T, rows = _follow(tie, T, count), _follow(tie, rows, count)
     g = rows @ values.ravel()[held_alone]
-    return Constraints(T.tocsc(), g, tuple(held), tuple(ties), rows.tocsc(), held_axes.tocsc(),
-                       held_alone, fixed, axes)  # fmt: skip
+    return Constraints(
+        T.tocsc(),
+        g,
+        tuple(held),
+        tuple(ties),
+        rows.tocsc(),
+        held_axes.tocsc(),
+        held_alone,
+        fixed,
+        axes,
+    )
 
 
 def _following(ties: Sequence[Tie], count: int) -> NDArray[np.bool_]:
@@ -169,13 +195,17 @@ def _following(ties: Sequence[Tie], count: int) -> NDArray[np.bool_]:
     for tie in reversed(ties):
         later[tie.unknowns] = True
         if later[tie.leading].any():
-            raise PartError("A node that others are tied to is itself tied.", "Ties",
-                            "Tie all of them to one component.")  # fmt: skip
+            raise PartError(
+                "A node that others are tied to is itself tied.",
+                "Ties",
+                "Tie all of them to one component.",
+            )
     return follows
 
 
-def _apply(one: Held, where: str, state: tuple[Array, NDArray[np.bool_], NDArray[np.bool_], Array]
-           ) -> None:  # fmt: skip
+def _apply(
+    one: Held, where: str, state: tuple[Array, NDArray[np.bool_], NDArray[np.bool_], Array]
+) -> None:
     axes, turned, fixed, values = state
     if len(one.nodes) == 0:
         raise PartError("The support stands on nothing.", where, "Choose an edge or region.")
@@ -183,8 +213,9 @@ def _apply(one: Held, where: str, state: tuple[Array, NDArray[np.bool_], NDArray
         own = np.broadcast_to(one.axes, (len(one.nodes), 3, 3))
         clash = turned[one.nodes] | fixed[one.nodes].any(axis=1)
         if (clash & ~np.isclose(axes[one.nodes], own).all(axis=(1, 2))).any():
-            raise PartError("Supports in unlike axes meet at a node.", where,
-                            "Give both the same axes there.")  # fmt: skip
+            raise PartError(
+                "Supports in unlike axes meet at a node.", where, "Give both the same axes there."
+            )
         axes[one.nodes], turned[one.nodes] = own, True
     for k, unknown in enumerate(one.unknowns):
         fixed[one.nodes, unknown] = True
@@ -195,9 +226,10 @@ def _follow(tie: Tie, T: Any, count: int) -> Any:
     """Rows of following unknowns put in terms of the unknowns that lead them."""
     stays = np.ones(6 * count)
     stays[tie.unknowns] = 0.0
-    pick = sp.coo_matrix((np.ones(len(tie.unknowns)),
-                          (tie.unknowns, np.arange(len(tie.unknowns)))),
-                         (6 * count, len(tie.unknowns)))  # fmt: skip
+    pick = sp.coo_matrix(
+        (np.ones(len(tie.unknowns)), (tie.unknowns, np.arange(len(tie.unknowns)))),
+        (6 * count, len(tie.unknowns)),
+    )
     return ((sp.diags(stays) + pick @ tie.rows) @ T).tocsr()
 
 
@@ -210,14 +242,18 @@ def check_free_motions(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = (
         Naming the component by an element of it, and the motion.
     """
     if not held:
-        raise MechanismError("The part has no supports.", "Supports",
-                             "Add one in Cases, such as clamped along an edge.")  # fmt: skip
+        raise MechanismError(
+            "The part has no supports.",
+            "Supports",
+            "Add one in Cases, such as clamped along an edge.",
+        )
     for motion in free_motions_of(mesh, held, ties):
         whole = len(motion.elements) == mesh.count
         what = "the part" if whole else f"the component of element {int(motion.elements[0]) + 1}"
         mend = "Hold that motion in Cases." if whole else "Hold it in Cases, or tie it."
-        raise MechanismError(f"The supports leave {what} free to {join_words(motion.names)}.",
-                             "Supports", mend)  # fmt: skip
+        raise MechanismError(
+            f"The supports leave {what} free to {join_words(motion.names)}.", "Supports", mend
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -239,8 +275,9 @@ class FreeMotion:
     shapes: Array
 
 
-def free_motions_of(mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()
-                    ) -> list[FreeMotion]:  # fmt: skip
+def free_motions_of(
+    mesh: Mesh, held: Sequence[Held], ties: Sequence[Tie] = ()
+) -> list[FreeMotion]:
     """Find components that can move as rigid bodies; none when the part is held."""
     label = components(mesh)
     node_label = np.full(len(mesh.nodes), -1)
@@ -275,8 +312,9 @@ def _joined(label: Index, node_label: Index, ties: Sequence[Tie]) -> Index:
     return np.asarray(sp.csgraph.connected_components(graph, directed=False)[1])
 
 
-def _held_rows(mesh: Mesh, mine: NDArray[np.bool_], held: Sequence[Held]
-               ) -> tuple[Array, Array, float]:  # fmt: skip
+def _held_rows(
+    mesh: Mesh, mine: NDArray[np.bool_], held: Sequence[Held]
+) -> tuple[Array, Array, float]:
     """What held directions feel of the rigid motions of some nodes; their middle and size."""
     nodes = mesh.nodes[mine]
     centre = nodes.mean(axis=0)

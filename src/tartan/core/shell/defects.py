@@ -21,8 +21,15 @@ from tartan.core.shell.mesh import Mesh
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 Mask = NDArray[np.bool_]
-Kind = Literal["doubled elements", "crossed corners", "folded corners", "no area",
-               "doubled nodes", "open seam", "turned sides"]  # fmt: skip
+Kind = Literal[
+    "doubled elements",
+    "crossed corners",
+    "folded corners",
+    "no area",
+    "doubled nodes",
+    "open seam",
+    "turned sides",
+]
 
 NO_AREA = 1e-8
 """Elements with less than this share of their longest side squared have no area."""
@@ -119,8 +126,10 @@ def _doubled_elements(mesh: Mesh) -> list[Defect]:
     copies = np.flatnonzero(_copies(mesh))
     if not len(copies):
         return []
-    words = (f"{_many(len(copies), 'element lies', 'elements lie')} a second time on the same "
-             f"corners, the first is element {int(copies[0]) + 1}.")  # fmt: skip
+    words = (
+        f"{_many(len(copies), 'element lies', 'elements lie')} a second time on the same "
+        f"corners, the first is element {int(copies[0]) + 1}."
+    )
     return [Defect("doubled elements", words, copies, serious=True, mend="remove the copies")]
 
 
@@ -130,8 +139,13 @@ def kept(mesh: Mesh, which: Mask) -> Mesh:
     place = np.cumsum(which) - 1
     regions = {n: place[e[which[e]]] for n, e in mesh.regions.items()}
     places = mesh.places[which] if len(mesh.places) == mesh.count else mesh.places[:0]
-    return replace(mesh, quads=mesh.quads[which[:count]], triangles=mesh.triangles[which[count:]],
-                   regions=regions, places=places)  # fmt: skip
+    return replace(
+        mesh,
+        quads=mesh.quads[which[:count]],
+        triangles=mesh.triangles[which[count:]],
+        regions=regions,
+        places=places,
+    )
 
 
 # Shape
@@ -168,8 +182,10 @@ def _without_area(mesh: Mesh) -> list[Defect]:
     flat = np.flatnonzero(_flat(mesh))
     if not len(flat):
         return []
-    words = (f"{_many(len(flat), 'element has', 'elements have')} no area, the first is "
-             f"element {int(flat[0]) + 1}.")  # fmt: skip
+    words = (
+        f"{_many(len(flat), 'element has', 'elements have')} no area, the first is "
+        f"element {int(flat[0]) + 1}."
+    )
     return [Defect("no area", words, flat, serious=True, mend="remove them")]
 
 
@@ -196,8 +212,10 @@ def _crossed(mesh: Mesh) -> list[Defect]:
         which = np.flatnonzero(against == number)
         if len(which):
             many = words.replace("has its", "have their").replace("is ", "are ")
-            said = (f"{_many(len(which), f'quadrilateral {words}', f'quadrilaterals {many}')}, "
-                    f"the first is element {int(which[0]) + 1}.")  # fmt: skip
+            said = (
+                f"{_many(len(which), f'quadrilateral {words}', f'quadrilaterals {many}')}, "
+                f"the first is element {int(which[0]) + 1}."
+            )
             found.append(Defect(kind, said, which, serious=True, mend=mend))  # type: ignore[arg-type]
     return found
 
@@ -232,8 +250,12 @@ def _unfolded(mesh: Mesh) -> Mesh:
     for name, elements in mesh.regions.items():
         own = np.flatnonzero(np.isin(old, elements))
         regions[name] = np.concatenate([rest.regions[name], first + own, first + len(old) + own])
-    return replace(rest, triangles=np.concatenate([rest.triangles, new]), regions=regions,
-                   places=rest.places[:0])  # fmt: skip
+    return replace(
+        rest,
+        triangles=np.concatenate([rest.triangles, new]),
+        regions=regions,
+        places=rest.places[:0],
+    )
 
 
 # Nodes and seams
@@ -262,10 +284,13 @@ def _doubled_nodes(mesh: Mesh) -> list[Defect]:
         return []
     touching = np.isin(mesh.corner_table, pairs).any(axis=1)
     count = len(np.unique(pairs[:, 1]))
-    words = (f"{_many(count, 'node lies', 'nodes lie')} on another one: the elements there are "
-             "not joined.")  # fmt: skip
-    return [Defect("doubled nodes", words, np.flatnonzero(touching), serious=False,
-                   mend="merge them")]  # fmt: skip
+    words = (
+        f"{_many(count, 'node lies', 'nodes lie')} on another one: the elements there are "
+        "not joined."
+    )
+    return [
+        Defect("doubled nodes", words, np.flatnonzero(touching), serious=False, mend="merge them")
+    ]
 
 
 def _merged(mesh: Mesh) -> Mesh:
@@ -276,8 +301,13 @@ def _merged(mesh: Mesh) -> Mesh:
     place = np.cumsum(lead == np.arange(len(lead))) - 1
     to = place[lead]
     edges = {n: to[chain] for n, chain in mesh.edges.items()}
-    fresh = replace(mesh, nodes=mesh.nodes[lead == np.arange(len(lead))], quads=to[mesh.quads],
-                    triangles=to[mesh.triangles], edges=edges)  # fmt: skip
+    fresh = replace(
+        mesh,
+        nodes=mesh.nodes[lead == np.arange(len(lead))],
+        quads=to[mesh.quads],
+        triangles=to[mesh.triangles],
+        edges=edges,
+    )
     # Elements thinner than the merged gap have lost a corner.
     corners = [np.sort(g.nodes, axis=1) for g in groups(fresh)]
     whole = np.concatenate([(np.diff(c, axis=1) > 0).all(axis=1) for c in corners])
@@ -293,8 +323,9 @@ def _free_sides(mesh: Mesh) -> tuple[Index, Index]:
         )
         owner.append(np.repeat(group.which, group.nodes.shape[1]))
     every, of = np.concatenate(sides), np.concatenate(owner)
-    _, which, count = np.unique(np.sort(every, axis=1), axis=0, return_inverse=True,
-                                return_counts=True)  # fmt: skip
+    _, which, count = np.unique(
+        np.sort(every, axis=1), axis=0, return_inverse=True, return_counts=True
+    )
     free = count[which.ravel()] == 1
     return every[free], of[free]
 
@@ -317,8 +348,10 @@ def _open_seams(mesh: Mesh) -> list[Defect]:
     elements = np.unique(of[found])
     if not len(elements):
         return []
-    words = (f"{_many(int(found.sum()), 'side lies', 'sides lie')} open though other elements "
-             "meet there: they are not joined.")  # fmt: skip
+    words = (
+        f"{_many(int(found.sum()), 'side lies', 'sides lie')} open though other elements "
+        "meet there: they are not joined."
+    )
     return [Defect("open seam", words, elements, serious=False)]
 
 

@@ -55,8 +55,11 @@ def along_curve(mesh: Mesh, curve: Array) -> Array:
     """
     curve = np.asarray(curve, float)
     if len(curve) < 2:
-        raise PartError("A curve needs two points or more.", "Reference direction",
-                        "Choose an edge or a longer curve.")  # fmt: skip
+        raise PartError(
+            "A curve needs two points or more.",
+            "Reference direction",
+            "Choose an edge or a longer curve.",
+        )
     steps = np.diff(curve, axis=0)
     length = np.linalg.norm(steps, axis=1)
     kept = length > 0
@@ -85,8 +88,11 @@ def undefined(mesh: Mesh, vectors: Array) -> Index:
     each = np.broadcast_to(np.asarray(vectors, float), (mesh.count, 3))
     length = np.linalg.norm(each, axis=1)
     if np.ndim(vectors) == 1 and not (np.isfinite(length[0]) and length[0] > 0):
-        raise PartError("The reference direction has no length.", "Reference direction",
-                        "Enter a vector such as 1, 0, 0.")  # fmt: skip
+        raise PartError(
+            "The reference direction has no length.",
+            "Reference direction",
+            "Enter a vector such as 1, 0, 0.",
+        )
     scale = np.where(length > 0, length, 1.0)
     cosine = np.abs((mesh.normals() * each).sum(axis=1)) / scale
     return np.flatnonzero((cosine > np.cos(np.deg2rad(LEAST_ANGLE))) | (length == 0))
@@ -94,8 +100,10 @@ def undefined(mesh: Mesh, vectors: Array) -> Index:
 
 def components(mesh: Mesh) -> NDArray[np.int64]:
     """Component of every element: those that share nodes, however they branch, shape (m,)."""
-    pairs = [np.stack([np.repeat(g.nodes[:, 0], g.nodes.shape[1] - 1), g.nodes[:, 1:].ravel()])
-             for g in groups(mesh)]  # fmt: skip
+    pairs = [
+        np.stack([np.repeat(g.nodes[:, 0], g.nodes.shape[1] - 1), g.nodes[:, 1:].ravel()])
+        for g in groups(mesh)
+    ]
     a, b = np.concatenate(pairs, axis=1)
     graph = sp.coo_matrix((np.ones(len(a)), (a, b)), (len(mesh.nodes),) * 2)
     label = sp.csgraph.connected_components(graph, directed=False)[1]

@@ -67,9 +67,15 @@ class Modes:
 
 
 def buckling(
-    K: Any, G: Any, count: int = 4, *, held: Any = None, most: float = MOST_FACTOR,
-    compresses: bool = True, check: bool = True,
-) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
+    K: Any,
+    G: Any,
+    count: int = 4,
+    *,
+    held: Any = None,
+    most: float = MOST_FACTOR,
+    compresses: bool = True,
+    check: bool = True,
+) -> Generator[tuple[str, float], None, Modes]:
     """Lowest positive load multipliers at which ``K + held + λ G`` becomes singular.
 
     Parameters
@@ -128,8 +134,9 @@ def buckling(
     return Modes(values, _scaled(vectors), counted)
 
 
-def _largest(K: Any, G: Any, solve: Callable[[Array], Array], count: int, most: float
-             ) -> tuple[Array, Array]:  # fmt: skip
+def _largest(
+    K: Any, G: Any, solve: Callable[[Array], Array], count: int, most: float
+) -> tuple[Array, Array]:
     """Largest μ of ``G φ = μ K φ``, greatest first, that are more than 1/most."""
     n = K.shape[0]
     if not G.nnz or not np.abs(G.data).max():
@@ -170,8 +177,9 @@ def greatest_factor(strains: Array, thickness: Array) -> float:
     return MOST_STRAIN / peak if peak > 0 else MOST_FACTOR
 
 
-def modes(K: Any, M: Any, count: int = 6, *, shift: float = 0.0, check: bool = True
-          ) -> Generator[tuple[str, float], None, Modes]:  # fmt: skip
+def modes(
+    K: Any, M: Any, count: int = 6, *, shift: float = 0.0, check: bool = True
+) -> Generator[tuple[str, float], None, Modes]:
     """Lowest natural modes.
 
     Parameters
@@ -215,8 +223,11 @@ def _iterate(A: Any, most: int = 3000, **options: Any) -> tuple[Array, Array]:
             A, v0=rng.normal(size=A.shape[0]), maxiter=most, tol=1e-9, **options
         )
     except ArpackError as error:
-        raise PartError("The iteration for eigenvalues did not converge.", "Buckling and modes",
-                        "Ask for fewer modes, or refine the mesh.") from error  # fmt: skip
+        raise PartError(
+            "The iteration for eigenvalues did not converge.",
+            "Buckling and modes",
+            "Ask for fewer modes, or refine the mesh.",
+        ) from error
     return values, vectors
 
 

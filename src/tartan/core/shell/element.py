@@ -184,8 +184,13 @@ def operators(x: Array, reference: Array) -> Operators:
     R_up = np.zeros_like(R)
     spin = (d2[..., None] * b1 - d1[..., None] * b2) / 2
     R_up[..., 3:] = spin - N[None, :, :, None] * spin.sum(axis=2, keepdims=True)
-    return Operators(f.area, B.reshape(m, 4, 8, 24), _enhanced(x, reference, f.area),
-                     R.reshape(m, 4, 24), R_up.reshape(m, 4, 24))  # fmt: skip
+    return Operators(
+        f.area,
+        B.reshape(m, 4, 8, 24),
+        _enhanced(x, reference, f.area),
+        R.reshape(m, 4, 24),
+        R_up.reshape(m, 4, 24),
+    )
 
 
 def lift(C: Array) -> Array:
@@ -193,8 +198,9 @@ def lift(C: Array) -> Array:
 
     It moves with the reference, so that what refers to it does not depend on that choice.
     """
-    found: Array = (np.trace(C[:, :3, 3:6], axis1=1, axis2=2)
-                    / np.trace(C[:, :3, :3], axis1=1, axis2=2))  # fmt: skip
+    found: Array = np.trace(C[:, :3, 3:6], axis1=1, axis2=2) / np.trace(
+        C[:, :3, :3], axis1=1, axis2=2
+    )
     return found
 
 
@@ -222,8 +228,12 @@ def _enhanced(x: Array, reference: Array, area: Array) -> Array:
     i = centre.inverse[:, 0]
     p, q, r, s = i[:, 0, 0], i[:, 0, 1], i[:, 1, 0], i[:, 1, 1]
     T = np.moveaxis(
-        np.array([[p * p, q * q, p * q], [r * r, s * s, r * s],
-                  [2 * p * r, 2 * q * s, p * s + q * r]]), -1, 0)  # fmt: skip
+        np.array(
+            [[p * p, q * q, p * q], [r * r, s * s, r * s], [2 * p * r, 2 * q * s, p * s + q * r]]
+        ),
+        -1,
+        0,
+    )
     M = np.zeros((4, 3, 4))
     xi, eta = GAUSS[:, 0], GAUSS[:, 1]
     M[:, 0, 0], M[:, 1, 1], M[:, 2, 2], M[:, 2, 3] = xi, eta, xi, eta

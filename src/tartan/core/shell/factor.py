@@ -73,8 +73,9 @@ def factor(K: Any) -> Factor:
 def lower_half(K: Any) -> Any:
     """Lower half of a symmetric SciPy matrix, as CHOLMOD reads it."""
     low = sp.tril(K).tocoo()
-    return spmatrix(matrix(low.data), matrix(low.row.astype(int)), matrix(low.col.astype(int)),
-                    K.shape)  # fmt: skip
+    return spmatrix(
+        matrix(low.data), matrix(low.row.astype(int)), matrix(low.col.astype(int)), K.shape
+    )
 
 
 def count_below(K: Any, M: Any, bound: float) -> int:

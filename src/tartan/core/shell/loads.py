@@ -79,8 +79,9 @@ def pressure(mesh: Mesh, value: float | Array) -> Array:
     forces = np.zeros((len(mesh.nodes), 6))
     for part in groups(mesh):
         N, area = _points(part, mesh)
-        np.add.at(forces[:, :3], part.nodes,
-                  np.einsum("pi,mp,mpc->mic", N, each[part.which], area))  # fmt: skip
+        np.add.at(
+            forces[:, :3], part.nodes, np.einsum("pi,mp,mpc->mic", N, each[part.which], area)
+        )
     return forces
 
 
@@ -222,8 +223,10 @@ def edge_force(mesh: Mesh, edge: Index, per_length: Array) -> Array:
 def _are_sides(mesh: Mesh, chain: Index) -> NDArray[np.bool_]:
     """Whether neighbours in a chain are joined by an element's side: edges may be of pieces."""
     count = len(mesh.nodes)
-    ends = [np.stack([p.nodes, np.roll(p.nodes, -1, axis=1)], axis=2).reshape(-1, 2)
-            for p in groups(mesh)]  # fmt: skip
+    ends = [
+        np.stack([p.nodes, np.roll(p.nodes, -1, axis=1)], axis=2).reshape(-1, 2)
+        for p in groups(mesh)
+    ]
     sides = np.sort(np.concatenate(ends), axis=1)
     own = np.sort(np.stack([chain[:-1], chain[1:]], axis=1), axis=1)
     return np.isin(own[:, 0] * count + own[:, 1], sides[:, 0] * count + sides[:, 1])

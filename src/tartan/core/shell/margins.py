@@ -114,10 +114,17 @@ class Margins:
         return mode_name(rule.modes, int(self.mode[element]))
 
 
-def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,  # noqa: PLR0913 - as many parts of one state
-           residual: Array | None = None, free: Array | None = None,
-           own_free: Array | None = None, within: Within = ALL, *,
-           beside: Beside | None = None) -> Margins:  # fmt: skip
+def assess(  # noqa: PLR0913 - as many parts of one state
+    laminate: Laminate,
+    strains: Array,
+    sets: Sets = DEFAULT_SETS,
+    residual: Array | None = None,
+    free: Array | None = None,
+    own_free: Array | None = None,
+    within: Within = ALL,
+    *,
+    beside: Beside | None = None,
+) -> Margins:
     """Find the governing reserve factor of every element.
 
     Parameters
@@ -173,16 +180,24 @@ def assess(laminate: Laminate, strains: Array, sets: Sets = DEFAULT_SETS,  # noq
         if beside is not None:
             press = beside.press[:, block].T[:, :, None]
             kept = beside.held[block][:, None] if held else None
-        for check in checks if beside is None else [
-                c.on_surface(beside.curved[block][:, None, None]) for c in checks]:  # fmt: skip
+        for check in (
+            checks
+            if beside is None
+            else [c.on_surface(beside.curved[block][:, None, None]) for c in checks]
+        ):
             fed = _at_levels(check, stress, levels, press)
             rest = None
             if held:
                 rest = np.broadcast_to(_at_levels(check, held, levels, kept)[:, None], fed.shape)
             outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
-            _keep_least(outcome, check.plies, levels, which,
-                        (reserve[block], address[:, block], index[block]))  # fmt: skip
+            _keep_least(
+                outcome,
+                check.plies,
+                levels,
+                which,
+                (reserve[block], address[:, block], index[block]),
+            )
     case, point, ply, level, number, mode = address
     return Margins(reserve, case, ply, level, point, number, mode, keys, index)
 
@@ -192,26 +207,35 @@ def _refuse_lost(strains: Array) -> None:
     whole = float(np.abs(strains).max(initial=0.0))
     if not whole < STRANGE:
         case, element = np.argwhere(~(np.abs(strains).max(axis=(2, 3)) < STRANGE))[0]
-        raise PartError("The section strains are not numbers.",
-                        f"Element {int(element) + 1}, case {int(case) + 1}",
-                        "Solve the part again; check loads and materials.")  # fmt: skip
+        raise PartError(
+            "The section strains are not numbers.",
+            f"Element {int(element) + 1}, case {int(case) + 1}",
+            "Solve the part again; check loads and materials.",
+        )
 
 
-def _at_levels(check: Check, stress: Mapping[str, Array], levels: Index,
-              press: Array | None = None) -> Array:  # fmt: skip
+def _at_levels(
+    check: Check, stress: Mapping[str, Array], levels: Index, press: Array | None = None
+) -> Array:
     """What a check reads at its plies and the chosen levels."""
     found = check.fed(stress["in-plane"], stress.get("transverse"), press)
     return found if check.gather is not None else found[..., levels, :]
 
 
-def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
-           keys: tuple[str, ...], levels: Index, kept: tuple[Array, Index, Array]
-           ) -> None:  # fmt: skip
+def _swept(
+    laminate: Laminate,
+    fit: list[tuple[Check, Array]],
+    strains: Array,
+    keys: tuple[str, ...],
+    levels: Index,
+    kept: tuple[Array, Index, Array],
+) -> None:
     """Fill reserve factors, addresses and failure indices by the compiled search."""
     reserve, address, index = kept
     checks = [c for c, _ in fit]
-    _, (case, point, ply, level, number) = sweep(laminate, checks, [r for _, r in fit], strains,
-                                                levels)  # fmt: skip
+    _, (case, point, ply, level, number) = sweep(
+        laminate, checks, [r for _, r in fit], strains, levels
+    )
     elements = np.arange(strains.shape[1])
     at = strains[case, elements, point]
     for i, check in enumerate(checks):
@@ -225,13 +249,25 @@ def _swept(laminate: Laminate, fit: list[tuple[Check, Array]], strains: Array,
         operator = (laminate.Q @ laminate.T)[ply[here]]
         outcome = check.rule.evaluate(check.strengths, np.einsum("eij,ej->ei", operator, strain))
         reserve[here], index[here] = outcome.reserve, outcome.index
-        address[:, here] = np.stack([case[here], point[here], ply[here], level[here],
-                                     np.full(len(here), keys.index(check.rule.key)),
-                                     outcome.mode])  # fmt: skip
+        address[:, here] = np.stack(
+            [
+                case[here],
+                point[here],
+                ply[here],
+                level[here],
+                np.full(len(here), keys.index(check.rule.key)),
+                outcome.mode,
+            ]
+        )
 
 
-def _held(laminate: Laminate, residual: Array | None, free: Array | None, block: slice,
-          stress: Mapping[str, Array]) -> dict[str, Array]:  # fmt: skip
+def _held(
+    laminate: Laminate,
+    residual: Array | None,
+    free: Array | None,
+    block: slice,
+    stress: Mapping[str, Array],
+) -> dict[str, Array]:
     """Resting stresses of a block of elements, by kind, shape (b, p, n, 3, c)."""
     if residual is None:
         return {}
@@ -243,9 +279,12 @@ def _held(laminate: Laminate, residual: Array | None, free: Array | None, block:
 
 
 def _keep_least(
-    outcome: Outcome, plies: NDArray[np.intp], levels: Index, number: int,
+    outcome: Outcome,
+    plies: NDArray[np.intp],
+    levels: Index,
+    number: int,
     kept: tuple[Array, Index, Array],
-) -> None:  # fmt: skip
+) -> None:
     """Update reserve factors, addresses and indices in place where this check governs."""
     reserve, address, index = kept
     shape = outcome.reserve.shape[1:]
@@ -257,16 +296,28 @@ def _keep_least(
     # An element on which nothing ever fails keeps an address too, that of the first check.
     better = (least < reserve) | np.isnan(index)
     at = np.array(np.unravel_index(best, shape))
-    found = np.stack([at[0], at[1], plies[at[2]], levels[at[3]],
-                      np.full(len(rows), number),
-                      outcome.mode.reshape(len(reserve), -1)[rows, best]])  # fmt: skip
+    found = np.stack(
+        [
+            at[0],
+            at[1],
+            plies[at[2]],
+            levels[at[3]],
+            np.full(len(rows), number),
+            outcome.mode.reshape(len(reserve), -1)[rows, best],
+        ]
+    )
     address[:, better] = found[:, better]
     index[better] = outcome.index.reshape(len(reserve), -1)[rows, best][better]
     reserve[better] = least[better]
 
 
-def hot_spots(mesh: Mesh, margins: Margins, most: int = 12, apart: float = 3.0,
-              left_out: NDArray[np.bool_] | None = None) -> list[int]:  # fmt: skip
+def hot_spots(
+    mesh: Mesh,
+    margins: Margins,
+    most: int = 12,
+    apart: float = 3.0,
+    left_out: NDArray[np.bool_] | None = None,
+) -> list[int]:
     """Elements with the least reserve factors, one of each neighbourhood.
 
     Parameters

@@ -19,7 +19,7 @@ def stiffness_maker(model: ShellModel, kept: dict[int, Any] | None) -> Callable[
     """What makes stiffness matrices of a block of elements; `kept` takes the operators."""
 
     def make(part: Part) -> Array:
-        op = part.operators(model.mesh, model.reference)  # fmt: skip
+        op = part.operators(model.mesh, model.reference)
         if kept is not None:
             kept[int(part.which[0])] = op
         found: Array = part.form.stiffness(op, model.section_of(part.which))
@@ -60,9 +60,12 @@ def mass_matrix(model: ShellModel, moments: Array | None = None) -> Any:
     if moments is None:
         moments = model.mass_moments()
     each = np.broadcast_to(moments, (model.mesh.count, 3))
-    return _kept(model, element_matrices(
-        model.mesh, lambda part: mass(model.mesh.nodes[part.nodes], each[part.which])
-    ))  # fmt: skip
+    return _kept(
+        model,
+        element_matrices(
+            model.mesh, lambda part: mass(model.mesh.nodes[part.nodes], each[part.which])
+        ),
+    )
 
 
 def unknowns_of(model: ShellModel, kept: Array) -> Array:
@@ -90,7 +93,15 @@ def geometric_matrix(model: ShellModel, forces: Array, *, normal_only: bool = Fa
     if forces.shape[-1] == 6:
         forces = np.concatenate([forces, np.zeros((*forces.shape[:-1], 3))], axis=-1)
     given = forces
-    return _kept(model, element_matrices(
-        model.mesh, lambda part: geometric(
-            model.mesh.nodes[part.nodes], reference_of(model.reference, part.which),
-            given[part.which], normal_only=normal_only)))  # fmt: skip
+    return _kept(
+        model,
+        element_matrices(
+            model.mesh,
+            lambda part: geometric(
+                model.mesh.nodes[part.nodes],
+                reference_of(model.reference, part.which),
+                given[part.which],
+                normal_only=normal_only,
+            ),
+        ),
+    )

@@ -63,10 +63,15 @@ class Mesh:
     def _measures(self) -> tuple[Array, Array, Array]:
         """Centres, unit normals and areas, worked out once."""
         q, t = self.nodes[self.quads], self.nodes[self.triangles]
-        centres = np.concatenate([(q[:, 0] + q[:, 1] + q[:, 2] + q[:, 3]) / 4,
-                                  (t[:, 0] + t[:, 1] + t[:, 2]) / 3])  # fmt: skip
-        crosses = np.concatenate([np.cross(q[:, 2] - q[:, 0], q[:, 3] - q[:, 1]),
-                                  np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0])])  # fmt: skip
+        centres = np.concatenate(
+            [(q[:, 0] + q[:, 1] + q[:, 2] + q[:, 3]) / 4, (t[:, 0] + t[:, 1] + t[:, 2]) / 3]
+        )
+        crosses = np.concatenate(
+            [
+                np.cross(q[:, 2] - q[:, 0], q[:, 3] - q[:, 1]),
+                np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]),
+            ]
+        )
         length = np.linalg.norm(crosses, axis=1)
         with np.errstate(invalid="ignore", divide="ignore"):
             normals = crosses / length[:, None]
@@ -118,13 +123,18 @@ class Mesh:
         )
         first = np.where(one[:, None], q[:, [0, 1, 2]], q[:, [0, 1, 3]])
         second = np.where(one[:, None], q[:, [0, 2, 3]], q[:, [1, 2, 3]])
-        return Mesh(self.nodes, np.zeros((0, 4), np.int64), self.edges,
-                    triangles=np.concatenate([first, second, self.triangles]))  # fmt: skip
+        return Mesh(
+            self.nodes,
+            np.zeros((0, 4), np.int64),
+            self.edges,
+            triangles=np.concatenate([first, second, self.triangles]),
+        )
 
     def flipped(self) -> Mesh:
         """Return the same surface with the laying direction on its other side."""
-        return replace(self, quads=self.quads[:, ::-1].copy(),
-                       triangles=self.triangles[:, ::-1].copy())  # fmt: skip
+        return replace(
+            self, quads=self.quads[:, ::-1].copy(), triangles=self.triangles[:, ::-1].copy()
+        )
 
 
 def _surface(x: Array) -> Array:
@@ -224,17 +234,25 @@ def check_panel(panel: Panel, size: float) -> tuple[int, int]:
     """
     for name, value in (("length", panel.length), ("width", panel.width)):
         if not math.isfinite(value) or value <= 0:
-            raise PartError(f"The {name} must be greater than zero, it is {value:g} m.",
-                            f"Surface, {name}", "Enter a positive length.")  # fmt: skip
-    for name, radius, chord in (("radius along x", panel.radius_x, panel.length),
-                                ("radius along y", panel.radius_y, panel.width)):  # fmt: skip
+            raise PartError(
+                f"The {name} must be greater than zero, it is {value:g} m.",
+                f"Surface, {name}",
+                "Enter a positive length.",
+            )
+    for name, radius, chord in (
+        ("radius along x", panel.radius_x, panel.length),
+        ("radius along y", panel.radius_y, panel.width),
+    ):
         if radius is not None and not (math.isfinite(radius) and abs(radius) > chord / 2):
             what = f"The {name} must be more than half the panel's size, {chord / 2:g} m."
             raise PartError(what, f"Surface, {name}", "Enlarge it, or leave it flat.")
     lengths = (_arc(panel.length, panel.radius_x), _arc(panel.width, panel.radius_y))
     if not math.isfinite(size) or size <= 0:
-        raise PartError(f"The mesh size must be greater than zero, it is {size:g} m.",
-                        "Mesh size", "A tenth of the panel's width is a start.")  # fmt: skip
+        raise PartError(
+            f"The mesh size must be greater than zero, it is {size:g} m.",
+            "Mesh size",
+            "A tenth of the panel's width is a start.",
+        )
     if size > min(lengths):
         what = f"The mesh size {size:g} m is larger than the panel ({min(lengths):.4g} m)."
         raise PartError(what, "Mesh size", f"Use {min(lengths) / 10:.2g} m or less.")
@@ -268,8 +286,10 @@ def grid_mesh(panel: Panel, nx: int, ny: int) -> Mesh:
     """Mesh a panel with given element counts along x and y; normals point to +z."""
     x, zx = _arc_points(panel.length, panel.radius_x, nx)
     y, zy = _arc_points(panel.width, panel.radius_y, ny)
-    nodes = np.stack([np.tile(x, ny + 1), np.repeat(y, nx + 1),
-                      np.tile(zx, ny + 1) + np.repeat(zy, nx + 1)], axis=1)  # fmt: skip
+    nodes = np.stack(
+        [np.tile(x, ny + 1), np.repeat(y, nx + 1), np.tile(zx, ny + 1) + np.repeat(zy, nx + 1)],
+        axis=1,
+    )
     i, j = np.meshgrid(np.arange(nx), np.arange(ny))
     first = (j * (nx + 1) + i).ravel()
     quads = np.stack([first, first + 1, first + nx + 2, first + nx + 1], axis=1)

@@ -67,8 +67,11 @@ def session() -> Iterator[Any]:
         When gmsh fails, in its own words.
     """
     if gmsh is None:
-        raise PartError(f"The mesher cannot be loaded ({_missing}).", "Surface",
-                        "Install the system packages: scripts/system_packages.sh")  # fmt: skip
+        raise PartError(
+            f"The mesher cannot be loaded ({_missing}).",
+            "Surface",
+            "Install the system packages: scripts/system_packages.sh",
+        )
     with _LOCK:
         # Not interruptible: its own handler of signals only works in the main thread.
         gmsh.initialize(interruptible=False, readConfigFiles=False)
@@ -81,14 +84,18 @@ def session() -> Iterator[Any]:
             raise
         except Exception as error:
             # gmsh raises bare exceptions that carry its message.
-            raise PartError(f"The surface could not be meshed ({error}).", "Surface",
-                            "Choose another size, or a simpler surface.") from error  # fmt: skip
+            raise PartError(
+                f"The surface could not be meshed ({error}).",
+                "Surface",
+                "Choose another size, or a simpler surface.",
+            ) from error
         finally:
             gmsh.finalize()
 
 
-def generate(size: float, curves: Mapping[str, Tags], finer: Sequence[Finer] = (),
-             kept_round: float = 12.0) -> None:  # fmt: skip
+def generate(
+    size: float, curves: Mapping[str, Tags], finer: Sequence[Finer] = (), kept_round: float = 12.0
+) -> None:
     """Mesh the faces of the current model with quadrilaterals.
 
     Parameters
@@ -110,11 +117,15 @@ def generate(size: float, curves: Mapping[str, Tags], finer: Sequence[Finer] = (
     for number, each in enumerate(finer, start=1):
         where = f"Mesh size, refinement {number}"
         if not (0 < each.size <= size and each.reach > 0):
-            raise PartError("A refinement needs a size below the mesh size, and a reach.", where,
-                            f"Give a size up to {size:g} m and a positive reach.")  # fmt: skip
+            raise PartError(
+                "A refinement needs a size below the mesh size, and a reach.",
+                where,
+                f"Give a size up to {size:g} m and a positive reach.",
+            )
         if each.edge and each.edge not in curves:
-            raise PartError(f"There is no edge '{each.edge}'.", where,
-                            f"There are {', '.join(curves)}.")  # fmt: skip
+            raise PartError(
+                f"There is no edge '{each.edge}'.", where, f"There are {', '.join(curves)}."
+            )
     option = gmsh.option.setNumber
     option("Mesh.MeshSizeMax", size)
     option("Mesh.MeshSizeMin", min([size / 20, *(f.size for f in finer)]))
@@ -144,8 +155,13 @@ def _field(each: Finer, size: float, curves: Mapping[str, Tags]) -> int:
         model.occ.synchronize()
         field.setNumbers(distance, "PointsList", [point])
     grow = field.add("Threshold")
-    for name, value in (("InField", distance), ("SizeMin", each.size), ("SizeMax", size),
-                        ("DistMin", 0.15 * each.reach), ("DistMax", each.reach)):  # fmt: skip
+    for name, value in (
+        ("InField", distance),
+        ("SizeMin", each.size),
+        ("SizeMax", size),
+        ("DistMin", 0.15 * each.reach),
+        ("DistMax", each.reach),
+    ):
         field.setNumber(grow, name, value)
     return int(grow)
 
@@ -183,22 +199,25 @@ def collected(faces: Mapping[str, Tags], curves: Mapping[str, Tags]) -> Mesh:
                 parts.append((name, corners))
                 found += len(corners)
         if found == 0:
-            raise PartError(f"The face '{name}' could not be meshed.", "Surface",
-                            "Choose a smaller mesh size, or leave the face out.")  # fmt: skip
+            raise PartError(
+                f"The face '{name}' could not be meshed.",
+                "Surface",
+                "Choose a smaller mesh size, or leave the face out.",
+            )
     quads, quad_names = _joined(by_form[_QUAD], 4)
     triangles, triangle_names = _joined(by_form[_TRIANGLE], 3)
     owner = np.concatenate([quad_names, triangle_names])
     if len(owner) > MOST_ELEMENTS:
-        raise PartError(f"The mesh would have {len(owner):,} elements.", "Mesh size",
-                        "Choose a larger size.")  # fmt: skip
+        raise PartError(
+            f"The mesh would have {len(owner):,} elements.", "Mesh size", "Choose a larger size."
+        )
     chains = {name: _chain(number, each) for name, each in curves.items()}
     used = np.unique(np.concatenate([quads.ravel(), triangles.ravel()]))
     back = np.full(len(nodes), -1)
     back[used] = np.arange(len(used))
     edges = {name: back[chain[back[chain] >= 0]] for name, chain in chains.items()}
     regions = {name: np.flatnonzero(owner == name) for name in faces}
-    return Mesh(nodes[used].copy(), back[quads], edges, triangles=back[triangles],
-                regions=regions)  # fmt: skip
+    return Mesh(nodes[used].copy(), back[quads], edges, triangles=back[triangles], regions=regions)
 
 
 def _joined(parts: list[tuple[str, Index]], width: int) -> tuple[Index, NDArray[np.str_]]:

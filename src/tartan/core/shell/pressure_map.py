@@ -86,12 +86,16 @@ def map_pressure(mesh: Mesh, points: Array, values: Array, along: Array | None =
     """
     points, values = np.asarray(points, float), np.asarray(values, float)
     if points.ndim != 2 or len(points) < 3 or len(points) != len(values):
-        raise PartError("A pressure table needs three points or more with a value each.",
-                        "Pressure table", "Give rows of x, y, z, p.")  # fmt: skip
+        raise PartError(
+            "A pressure table needs three points or more with a value each.",
+            "Pressure table",
+            "Give rows of x, y, z, p.",
+        )
     if not (np.isfinite(points).all() and np.isfinite(values).all()):
         row = int(np.flatnonzero(~np.isfinite(np.column_stack([points, values])).all(axis=1))[0])
-        raise PartError("A value is not a finite number.", f"Pressure table, row {row + 1}",
-                        "Mend it.")  # fmt: skip
+        raise PartError(
+            "A value is not a finite number.", f"Pressure table, row {row + 1}", "Mend it."
+        )
     places = point_places(mesh)
     flat = places.reshape(-1, 3)
     _check_near(points, flat)
@@ -101,8 +105,9 @@ def map_pressure(mesh: Mesh, points: Array, values: Array, along: Array | None =
     for piece in pieces:
         rows = (4 * piece.elements[:, None] + np.arange(4)).ravel()
         own = piece.points
-        found[rows], inside[rows], net = _interpolated(points[own], values[own], flat[rows],
-                                                       piece.way)  # fmt: skip
+        found[rows], inside[rows], net = _interpolated(
+            points[own], values[own], flat[rows], piece.way
+        )
         if net is not None and len(pieces) == 1:
             given = _given_force(points[own], values[own], net.simplices, piece.way)
     if len(pieces) > 1:
@@ -152,8 +157,7 @@ def _pieces(mesh: Mesh, points: Array, along: Array | None) -> list[_Piece]:
     return found
 
 
-def _grown(beside: sp.csr_matrix, elements: Index, seen: NDArray[np.bool_]
-           ) -> NDArray[np.bool_]:  # fmt: skip
+def _grown(beside: sp.csr_matrix, elements: Index, seen: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Elements joined to some within those that are seen."""
     label = np.full(len(seen), -1)
     where = np.flatnonzero(seen)
@@ -165,12 +169,14 @@ def _grown(beside: sp.csr_matrix, elements: Index, seen: NDArray[np.bool_]
 def _touches(mesh: Mesh) -> sp.csr_matrix:
     rows = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
     nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
-    return sp.coo_matrix((np.ones(len(rows)), (rows, nodes)),
-                         (mesh.count, len(mesh.nodes))).tocsr()  # fmt: skip
+    return sp.coo_matrix(
+        (np.ones(len(rows)), (rows, nodes)), (mesh.count, len(mesh.nodes))
+    ).tocsr()
 
 
-def _interpolated(points: Array, values: Array, target: Array, way: Array
-                  ) -> tuple[Array, NDArray[np.bool_], Delaunay | None]:  # fmt: skip
+def _interpolated(
+    points: Array, values: Array, target: Array, way: Array
+) -> tuple[Array, NDArray[np.bool_], Delaunay | None]:
     """Values at targets, which of them lie among the points, and the points' triangulation."""
     nearest = values[cKDTree(points).query(target)[1]]
     basis = _across(way)
@@ -203,9 +209,11 @@ def _check_near(points: Array, flat: Array) -> None:
     size = float(np.linalg.norm(high - low))
     gap = np.maximum(np.maximum(low - points.max(axis=0), points.min(axis=0) - high), 0.0)
     if float(np.linalg.norm(gap)) > FAR * size:
-        raise PartError("The points of the pressure table lie far from the part.",
-                        "Pressure table",
-                        "Check their unit and their axes against the part's.")  # fmt: skip
+        raise PartError(
+            "The points of the pressure table lie far from the part.",
+            "Pressure table",
+            "Check their unit and their axes against the part's.",
+        )
 
 
 def _across(way: Array) -> Array:

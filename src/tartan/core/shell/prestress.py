@@ -48,8 +48,9 @@ class Prestress:
     compresses: bool
 
 
-def prestress(model: ShellModel, strains: Array, dT: float | Array = 0.0,
-              gradient: float | Array = 0.0) -> Prestress:  # fmt: skip
+def prestress(
+    model: ShellModel, strains: Array, dT: float | Array = 0.0, gradient: float | Array = 0.0
+) -> Prestress:
     """Prestress of a solved state, ``∫ Q (ε + z κ − α ΔT) (1, z, z²) dz``.
 
     Parameters
@@ -82,8 +83,7 @@ def prestress(model: ShellModel, strains: Array, dT: float | Array = 0.0,
     height = np.array([max(abs(x.z[0]), abs(x.z[-1])) for x in laminates])[zone]
     powers = height[:, None] ** np.repeat([0, -1, -2], 3)
     sized, of_total = (np.abs(x) * powers[:, None] for x in (forces, total))
-    scale = max(float(of_total.max(initial=0.0)),
-                float((np.abs(free) * powers).max(initial=0.0)))  # fmt: skip
+    scale = max(float(of_total.max(initial=0.0)), float((np.abs(free) * powers).max(initial=0.0)))
     if sized.max(initial=0.0) <= STRESSLESS * scale:
         return Prestress(np.zeros_like(forces), eigen.MOST_FACTOR, compresses=False)
     relaxed = _mechanical(C, forces[..., :6])

@@ -45,16 +45,22 @@ def combined(solution: Solution, factors: Array) -> Solution:
     """
     factors = np.atleast_2d(np.asarray(factors, float))
     if factors.shape[1] != len(solution.displacement) or not np.isfinite(factors).all():
-        raise PartError("A combination needs a number for every case.", "Combinations",
-                        f"Give {len(solution.displacement)} factors.")  # fmt: skip
+        raise PartError(
+            "A combination needs a number for every case.",
+            "Combinations",
+            f"Give {len(solution.displacement)} factors.",
+        )
     displacement = np.tensordot(factors, solution.displacement, axes=1)
     # Energy is quadratic: it does not combine from the cases alone.
     strains = np.tensordot(factors, solution.strains, axes=1)
     return replace(
-        solution, displacement=displacement, strains=strains,
-        applied=factors @ solution.applied, reaction=factors @ solution.reaction,
+        solution,
+        displacement=displacement,
+        strains=strains,
+        applied=factors @ solution.applied,
+        reaction=factors @ solution.reaction,
         energy=np.full(len(factors), np.nan),
-    )  # fmt: skip
+    )
 
 
 def section_forces(model: ShellModel, strains: Array) -> Array:
@@ -121,8 +127,9 @@ def at_nodes(mesh: Mesh, zone: Index, strains: Array) -> AtNodes:
     elements = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
     key = nodes * (int(zone.max(initial=0)) + 1) + zone[elements]
     unique, which = np.unique(key, return_inverse=True)
-    weight = sp.coo_matrix((area[elements], (which.ravel(), elements)),
-                           (len(unique), mesh.count)).tocsr()  # fmt: skip
+    weight = sp.coo_matrix(
+        (area[elements], (which.ravel(), elements)), (len(unique), mesh.count)
+    ).tocsr()
     total = np.asarray(weight.sum(axis=1)).ravel()
     values = np.stack([(weight @ m) / total[:, None] for m in mean])
     count = int(zone.max(initial=0)) + 1
@@ -179,14 +186,17 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
         if len(here) == 0:
             continue
         held = None if residual is None else residual[here]
-        free, own = (None if x is None else free_stress(laminate, _of_zone(x, number))
-                     for x in (temperature, scaled))  # fmt: skip
+        free, own = (
+            None if x is None else free_stress(laminate, _of_zone(x, number))
+            for x in (temperature, scaled)
+        )
         numbers = zones.plies[number] if zones.plies else range(laminate.count)
         near = None
         if beside is not None:
             near = Beside(beside.press[:, here], beside.held[here], beside.curved[here])
-        part = assess(laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers),
-                      beside=near)  # fmt: skip
+        part = assess(
+            laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers), beside=near
+        )
         if zones.plies:
             part = replace(part, ply=np.array(zones.plies[number])[part.ply])
         whole = _placed(whole, part, here, count)
@@ -203,8 +213,17 @@ def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Ma
     """Margins of a zone written into those of the whole."""
     if whole is None:
         case, ply, level, point, check, mode = np.zeros((6, count), np.int64)
-        whole = Margins(np.full(count, np.inf), case, ply, level, point, check, mode, part.checks,
-                        np.full(count, np.nan))  # fmt: skip
+        whole = Margins(
+            np.full(count, np.inf),
+            case,
+            ply,
+            level,
+            point,
+            check,
+            mode,
+            part.checks,
+            np.full(count, np.nan),
+        )
     keys = tuple(dict.fromkeys((*whole.checks, *part.checks)))
     number = np.array([keys.index(k) for k in part.checks])
     for name in ("reserve", "case", "ply", "level", "point", "mode", "index"):
@@ -259,8 +278,9 @@ class Spot:
     area: float
 
 
-def spots(mesh: Mesh, reserve: Array, below: float, left_out: Sequence[int] | Index = ()
-          ) -> list[Spot]:  # fmt: skip
+def spots(
+    mesh: Mesh, reserve: Array, below: float, left_out: Sequence[int] | Index = ()
+) -> list[Spot]:
     """Connected groups of elements below a reserve factor, worst first; neighbours are one spot.
 
     Parameters
@@ -281,14 +301,16 @@ def spots(mesh: Mesh, reserve: Array, below: float, left_out: Sequence[int] | In
     rows = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
     nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
     mine = low[rows]
-    holds = sp.coo_matrix((np.ones(mine.sum()), (rows[mine], nodes[mine])),
-                          (mesh.count, len(mesh.nodes))).tocsr()  # fmt: skip
+    holds = sp.coo_matrix(
+        (np.ones(mine.sum()), (rows[mine], nodes[mine])), (mesh.count, len(mesh.nodes))
+    ).tocsr()
     label = sp.csgraph.connected_components(holds @ holds.T, directed=False)[1]
     area = mesh.areas()
     found = []
     for group in np.unique(label[low]):
         members = np.flatnonzero((label == group) & low)
         worst = int(members[reserve[members].argmin()])
-        found.append(Spot(worst, float(reserve[worst]), tuple(members.tolist()),
-                          float(area[members].sum())))  # fmt: skip
+        found.append(
+            Spot(worst, float(reserve[worst]), tuple(members.tolist()), float(area[members].sum()))
+        )
     return sorted(found, key=lambda s: s.reserve)

@@ -53,11 +53,15 @@ def refined(mesh: Mesh, finer: Finer, number: int = 1, project: Project | None =
         raise PartError("A refinement needs a size and a reach.", where, "Give both in metres.")
     levels = max(0, round(np.log2(usual / finer.size)))
     if levels > MOST_LEVELS:
-        raise PartError(f"{finer.size:g} m is far below the mesh size {usual:.3g} m.", where,
-                        f"Give {usual / 2**MOST_LEVELS:.2g} m or more.")  # fmt: skip
+        raise PartError(
+            f"{finer.size:g} m is far below the mesh size {usual:.3g} m.",
+            where,
+            f"Give {usual / 2**MOST_LEVELS:.2g} m or more.",
+        )
     if finer.edge and finer.edge not in mesh.edges:
-        raise PartError(f"There is no edge '{finer.edge}'.", where,
-                        f"There are {', '.join(mesh.edges)}.")  # fmt: skip
+        raise PartError(
+            f"There is no edge '{finer.edge}'.", where, f"There are {', '.join(mesh.edges)}."
+        )
     for level in range(levels):
         goal = mesh.nodes[mesh.edges[finer.edge]] if finer.edge else np.array([finer.at])
         distance = _distance(mesh.centres(), goal)
@@ -74,8 +78,9 @@ def _divided(mesh: Mesh, marked: NDArray[np.bool_], project: Project | None) -> 
     cells = [*mesh.quads.tolist(), *mesh.triangles.tolist()]
     chosen = marked.copy()
     while True:
-        cut = {_key(c, k) for e in np.flatnonzero(chosen) for c in (cells[e],)
-               for k in range(len(c))}  # fmt: skip
+        cut = {
+            _key(c, k) for e in np.flatnonzero(chosen) for c in (cells[e],) for k in range(len(c))
+        }
         hanging = np.array([sum(_key(c, k) in cut for k in range(len(c))) for c in cells])
         width = np.array([len(c) for c in cells])
         more = ~chosen & (hanging >= np.where(width == 4, 3, 2))
@@ -83,8 +88,11 @@ def _divided(mesh: Mesh, marked: NDArray[np.bool_], project: Project | None) -> 
             break
         chosen |= more
     if 4 * chosen.sum() + len(cells) > MOST_ELEMENTS:
-        raise PartError(f"The mesh would have more than {MOST_ELEMENTS:,} elements.", "Mesh size",
-                        "Refine less.")  # fmt: skip
+        raise PartError(
+            f"The mesh would have more than {MOST_ELEMENTS:,} elements.",
+            "Mesh size",
+            "Refine less.",
+        )
     ends = np.array(sorted(cut), np.int64).reshape(-1, 2)
     middle = mesh.nodes[ends].mean(axis=1)
     first = len(mesh.nodes)
@@ -102,9 +110,13 @@ def _divided(mesh: Mesh, marked: NDArray[np.bool_], project: Project | None) -> 
     owner = np.array([e for _, e in (*quads, *triangles)])
     regions = {n: np.flatnonzero(np.isin(owner, which)) for n, which in mesh.regions.items()}
     edges = {name: _chain(chain, between) for name, chain in mesh.edges.items()}
-    return Mesh(nodes, np.array([q for q, _ in quads], np.int64).reshape(-1, 4), edges,
-                triangles=np.array([t for t, _ in triangles], np.int64).reshape(-1, 3),
-                regions=regions)  # fmt: skip
+    return Mesh(
+        nodes,
+        np.array([q for q, _ in quads], np.int64).reshape(-1, 4),
+        edges,
+        triangles=np.array([t for t, _ in triangles], np.int64).reshape(-1, 3),
+        regions=regions,
+    )
 
 
 def _key(cell: list[int], k: int) -> tuple[int, int]:

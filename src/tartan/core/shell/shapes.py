@@ -112,8 +112,9 @@ def _mapped(shape: Tube | Cone | Dome | StiffenedPanel, size: float) -> Mesh:
         return surfaces.cone(shape.lower_radius, shape.upper_radius, shape.height, size)
     if isinstance(shape, Dome):
         return surfaces.dome(shape.radius, shape.height, size, shape.opening)
-    return surfaces.stiffened_panel(shape.length, shape.width, size, shape.count, shape.height,
-                                    shape.foot)  # fmt: skip
+    return surfaces.stiffened_panel(
+        shape.length, shape.width, size, shape.count, shape.height, shape.foot
+    )
 
 
 def on_surface(shape: Tube | Cone | Dome | StiffenedPanel, points: Array) -> Array:
@@ -171,22 +172,37 @@ def _check_cut(panel: Panel) -> None:
     every: tuple[Opening | Pad, ...] = (*panel.openings, *panel.pads)
     for each in every:
         if not each.name.strip() or each.name in names:
-            raise PartError(f"The name '{each.name}' is empty or taken.", "Surface",
-                            "Give every opening and pad a name of its own.")  # fmt: skip
+            raise PartError(
+                f"The name '{each.name}' is empty or taken.",
+                "Surface",
+                "Give every opening and pad a name of its own.",
+            )
         names.add(each.name)
         wide, tall = each.size
         where = f"Surface, {each.name}"
         if not (math.isfinite(each.x + each.y + wide + tall) and min(wide, tall) > 0):
             raise PartError("It needs a size greater than zero.", where, "Enter a positive size.")
-        box = (each.name, each.x - wide / 2, each.x + wide / 2, each.y - tall / 2,
-               each.y + tall / 2)  # fmt: skip
+        box = (
+            each.name,
+            each.x - wide / 2,
+            each.x + wide / 2,
+            each.y - tall / 2,
+            each.y + tall / 2,
+        )
         half = (panel.length / 2 - least, panel.width / 2 - least)
         if box[1] < -half[0] or box[2] > half[0] or box[3] < -half[1] or box[4] > half[1]:
-            raise PartError("It reaches over the panel's edge.", where,
-                            f"Keep it at least {least:.2g} m inside.")  # fmt: skip
+            raise PartError(
+                "It reaches over the panel's edge.",
+                where,
+                f"Keep it at least {least:.2g} m inside.",
+            )
         for other in boxes:
-            if (box[1] < other[2] + least and other[1] < box[2] + least
-                    and box[3] < other[4] + least and other[3] < box[4] + least):  # fmt: skip
+            if (
+                box[1] < other[2] + least
+                and other[1] < box[2] + least
+                and box[3] < other[4] + least
+                and other[3] < box[4] + least
+            ):
                 raise PartError(f"It meets '{other[0]}'.", where, "Move them apart.")
         boxes.append(box)
 
@@ -229,8 +245,17 @@ def _opening(each: Opening) -> int:
         if each.width > each.length:
             gmsh.model.occ.rotate([(2, disk)], each.x, each.y, 0, 0, 0, 1, math.pi / 2)
         return int(disk)
-    return int(gmsh.model.occ.addRectangle(each.x - each.length / 2, each.y - each.width / 2, 0,
-                                           each.length, each.width, -1, each.corner))  # fmt: skip
+    return int(
+        gmsh.model.occ.addRectangle(
+            each.x - each.length / 2,
+            each.y - each.width / 2,
+            0,
+            each.length,
+            each.width,
+            -1,
+            each.corner,
+        )
+    )
 
 
 def _curve_name(panel: Panel, box: Sequence[float]) -> str:

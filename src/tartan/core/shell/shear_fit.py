@@ -123,8 +123,9 @@ def _touches(mesh: Mesh) -> sp.csr_matrix:
     """Which elements have which nodes, shape (m, n)."""
     rows = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
     nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
-    return sp.coo_matrix((np.ones(len(rows)), (rows, nodes)),
-                         (mesh.count, len(mesh.nodes))).tocsr()  # fmt: skip
+    return sp.coo_matrix(
+        (np.ones(len(rows)), (rows, nodes)), (mesh.count, len(mesh.nodes))
+    ).tocsr()
 
 
 def _patches(mesh: Mesh) -> Iterator[tuple[Index, tuple[Index, Index]]]:
@@ -138,8 +139,9 @@ def _patches(mesh: Mesh) -> Iterator[tuple[Index, tuple[Index, Index]]]:
         yield rows, (two.row[order].astype(np.int64), two.col[order].astype(np.int64))
 
 
-def _slopes(mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
-            ) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
+def _slopes(
+    mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
+) -> tuple[Array, NDArray[np.bool_]]:
     """Share of each neighbour in the slopes along t1 and t2, shape (pairs, 2) [1/m]."""
     local, f = pairs
     areas, centres = mesh.areas(), mesh.centres()
@@ -150,8 +152,11 @@ def _slopes(mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
     starts = np.searchsorted(local, np.arange(len(rows)))
     # Products of the terms 1, x, y, x², xy, y² are monomials up to the fourth degree.
     powers = [np.ones_like(x), x, x * x, x**3, x**4], [np.ones_like(y), y, y * y, y**3, y**4]
-    sums = {(i, j): np.add.reduceat(weight * powers[0][i] * powers[1][j], starts)
-            for i in range(5) for j in range(5 - i)}  # fmt: skip
+    sums = {
+        (i, j): np.add.reduceat(weight * powers[0][i] * powers[1][j], starts)
+        for i in range(5)
+        for j in range(5 - i)
+    }
     N = np.array([[sums[a[0] + b[0], a[1] + b[1]] for b in _TERMS] for a in _TERMS])
     N = np.ascontiguousarray(np.moveaxis(N, -1, 0))
     found = np.zeros((len(local), 2))
@@ -171,8 +176,9 @@ def _slopes(mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
     return found, done
 
 
-def _divergence(axes: Array, rows: Index, pairs: tuple[Index, Index], slope: Array, count: int
-                ) -> sp.csr_matrix:  # fmt: skip
+def _divergence(
+    axes: Array, rows: Index, pairs: tuple[Index, Index], slope: Array, count: int
+) -> sp.csr_matrix:
     """Operator of ``Qa = Mab,b``, moments of the neighbours turned into each element's axes."""
     local, f = pairs
     own = axes[rows[local]]
@@ -187,8 +193,9 @@ def _divergence(axes: Array, rows: Index, pairs: tuple[Index, Index], slope: Arr
     values = np.stack([x * m11 + y * m12, x * m12 + y * m22])
     row = np.broadcast_to((2 * local + np.array([[0], [1]]))[:, None], values.shape)
     column = np.broadcast_to(3 * f + np.arange(3)[:, None], values.shape)
-    return sp.coo_matrix((values.ravel(), (row.ravel(), column.ravel())),
-                         (2 * len(rows), 3 * count)).tocsr()  # fmt: skip
+    return sp.coo_matrix(
+        (values.ravel(), (row.ravel(), column.ravel())), (2 * len(rows), 3 * count)
+    ).tocsr()
 
 
 def settled(fit: ShearFit, mesh: Mesh, C: Array, strains: Array) -> None:

@@ -45,10 +45,21 @@ from tartan.core.shell.model import ShellModel, section_matrix
 from tartan.core.shell.shear_fit import settled, shear_fit
 
 __all__ = [
-    "Problem", "Reuse", "ShellModel", "Solution", "check_model", "geometric_matrix",
-    "mass_matrix", "section_matrix", "solution_steps", "solve", "solve_steps",
-    "stiffness_matrices", "stiffness_matrix", "unknowns_of",
-]  # fmt: skip
+    "Problem",
+    "Reuse",
+    "ShellModel",
+    "Solution",
+    "check_model",
+    "geometric_matrix",
+    "mass_matrix",
+    "section_matrix",
+    "solution_steps",
+    "solve",
+    "solve_steps",
+    "stiffness_matrices",
+    "stiffness_matrix",
+    "unknowns_of",
+]
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -113,8 +124,9 @@ def check_model(model: ShellModel) -> None:
         Supports that leave a rigid motion.
     """
     for defect in serious_defects(model.mesh):
-        raise PartError(defect.words, "Surface, mesh",
-                        f"In Part, {defect.mend}, or read another mesh.")  # fmt: skip
+        raise PartError(
+            defect.words, "Surface, mesh", f"In Part, {defect.mend}, or read another mesh."
+        )
     undefined_ = undefined(model.mesh, model.reference)
     if len(undefined_):
         what = (
@@ -125,8 +137,10 @@ def check_model(model: ShellModel) -> None:
     if model.constraints is None:
         nodes = np.flatnonzero(model.fixed.any(axis=1))
         patterns, which = np.unique(model.fixed[nodes], axis=0, return_inverse=True)
-        held = [Held(nodes[which.ravel() == k], tuple(np.flatnonzero(p).tolist()))
-                for k, p in enumerate(patterns)]  # fmt: skip
+        held = [
+            Held(nodes[which.ravel() == k], tuple(np.flatnonzero(p).tolist()))
+            for k, p in enumerate(patterns)
+        ]
         check_free_motions(model.mesh, held)
 
 
@@ -161,15 +175,16 @@ class Problem:
     reuse: Reuse = field(default_factory=Reuse)
 
 
-def solve(model: ShellModel, forces: Array, reuse: Reuse | None = None,
-          moves: Array | None = None) -> Solution:  # fmt: skip
+def solve(
+    model: ShellModel, forces: Array, reuse: Reuse | None = None, moves: Array | None = None
+) -> Solution:
     """Solve at once; see `solution_steps`."""
     return finished(solution_steps(model, forces, reuse, moves))
 
 
-def solution_steps(model: ShellModel, forces: Array, reuse: Reuse | None = None,
-                   moves: Array | None = None
-                   ) -> Generator[tuple[str, float], None, Solution]:  # fmt: skip
+def solution_steps(
+    model: ShellModel, forces: Array, reuse: Reuse | None = None, moves: Array | None = None
+) -> Generator[tuple[str, float], None, Solution]:
     """Solve cases on one set of supports; see `Problem` and `solve_steps`."""
     return (yield from solve_steps([Problem(model, forces, moves, reuse or Reuse())]))
 
@@ -232,8 +247,9 @@ def _renewed(reuse: Reuse, model: ShellModel) -> bool:
     return True
 
 
-def _named(steps: Generator[float, None, Found], doing: str, start: float, end: float
-              ) -> Generator[tuple[str, float], None, Found]:  # fmt: skip
+def _named(
+    steps: Generator[float, None, Found], doing: str, start: float, end: float
+) -> Generator[tuple[str, float], None, Found]:
     """Steps of a stretch of the whole, by its name."""
     while True:
         try:
@@ -292,8 +308,12 @@ def _moves_of(problem: Problem) -> Array:
     return np.broadcast_to(given, (len(problem.forces), len(rules.g)))
 
 
-def _recover(problems: Sequence[Problem], stiffness: list[Array], moved: list[Array],
-             operators: dict[int, Any] | None) -> Generator[float, None, Solution]:  # fmt: skip
+def _recover(
+    problems: Sequence[Problem],
+    stiffness: list[Array],
+    moved: list[Array],
+    operators: dict[int, Any] | None,
+) -> Generator[float, None, Solution]:
     model = problems[0].model
     mesh = model.mesh
     displacement = np.concatenate(moved)
@@ -320,12 +340,19 @@ def _recover(problems: Sequence[Problem], stiffness: list[Array], moved: list[Ar
     internal = gathered.reshape(displacement.shape)
     forces = np.concatenate([p.forces for p in problems])
     starts = np.cumsum([0] + [len(p.forces) for p in problems])
-    checked = [equilibrium(p.model, internal[a:b], p.forces)
-               for p, a, b in zip(problems, starts[:-1], starts[1:], strict=True)]  # fmt: skip
+    checked = [
+        equilibrium(p.model, internal[a:b], p.forces)
+        for p, a, b in zip(problems, starts[:-1], starts[1:], strict=True)
+    ]
     applied = np.array([resultant(mesh, f) for f in forces]).reshape(count, 6)
     energy = np.einsum("kni,kni->k", internal, displacement) / 2
     return Solution(
-        displacement, strains, applied, np.concatenate([c.reaction for c in checked]), energy,
-        max(c.imbalance for c in checked), checked[0].unknowns,
+        displacement,
+        strains,
+        applied,
+        np.concatenate([c.reaction for c in checked]),
+        energy,
+        max(c.imbalance for c in checked),
+        checked[0].unknowns,
         max(c.residual for c in checked),
-    )  # fmt: skip
+    )

@@ -20,8 +20,14 @@ SUPPORT_KINDS: dict[str, tuple[int, ...]] = {
 }
 """Kinds of support and the unknowns they hold: displacements x, y, z, then rotations."""
 
-_MOTIONS = ("move along x", "move along y", "move along z",
-            "turn about x", "turn about y", "turn about z")  # fmt: skip
+_MOTIONS = (
+    "move along x",
+    "move along y",
+    "move along z",
+    "turn about x",
+    "turn about y",
+    "turn about z",
+)
 
 
 def free_motions(nodes: Array, fixed: NDArray[np.bool_]) -> list[str]:
@@ -57,8 +63,11 @@ def motion_names(rows: Array) -> list[str]:
     for vector in null_motions(rows):
         # A turn about an axis off the middle also moves the middle: it is still a turn.
         turns = np.abs(vector[3:]).max() > 1e-6
-        names.append(_MOTIONS[int(np.abs(vector[3:]).argmax()) + 3 if turns
-                              else int(np.abs(vector[:3]).argmax())])  # fmt: skip
+        names.append(
+            _MOTIONS[
+                int(np.abs(vector[3:]).argmax()) + 3 if turns else int(np.abs(vector[:3]).argmax())
+            ]
+        )
     return list(dict.fromkeys(names))
 
 

@@ -69,8 +69,11 @@ def join(patches: Sequence[Patch]) -> Mesh:
         When the patches ask for too many elements.
     """
     if sum(p.counts[0] * p.counts[1] for p in patches) > MOST_ELEMENTS:
-        raise PartError(f"The mesh would have more than {MOST_ELEMENTS:,} elements.", "Mesh size",
-                        "Choose a larger size.")  # fmt: skip
+        raise PartError(
+            f"The mesh would have more than {MOST_ELEMENTS:,} elements.",
+            "Mesh size",
+            "Choose a larger size.",
+        )
     nodes, quads, edges, owner = [], [], [], []
     first = 0
     for patch in patches:
@@ -78,8 +81,11 @@ def join(patches: Sequence[Patch]) -> Mesh:
         u, v = np.meshgrid(graded(nu, patch.grade[0]), graded(nv, patch.grade[1]))
         nodes.append(patch.place(u, v).reshape(-1, 3))
         grid = first + np.arange((nu + 1) * (nv + 1)).reshape(nv + 1, nu + 1)
-        quads.append(np.stack([grid[:-1, :-1], grid[:-1, 1:], grid[1:, 1:], grid[1:, :-1]],
-                              axis=-1).reshape(-1, 4))  # fmt: skip
+        quads.append(
+            np.stack(
+                [grid[:-1, :-1], grid[:-1, 1:], grid[1:, 1:], grid[1:, :-1]], axis=-1
+            ).reshape(-1, 4)
+        )
         owner += [patch.region] * (nu * nv)
         sides = {"u0": grid[:, 0], "u1": grid[:, -1], "v0": grid[0], "v1": grid[-1]}
         edges += [(name, sides[side]) for side, name in patch.edges.items()]
@@ -87,8 +93,9 @@ def join(patches: Sequence[Patch]) -> Mesh:
     return _merged(np.concatenate(nodes), np.concatenate(quads), edges, np.array(owner))
 
 
-def _merged(nodes: Array, quads: Index, edges: list[tuple[str, Index]], owner: NDArray[np.str_]
-            ) -> Mesh:  # fmt: skip
+def _merged(
+    nodes: Array, quads: Index, edges: list[tuple[str, Index]], owner: NDArray[np.str_]
+) -> Mesh:
     size = float(np.linalg.norm(np.ptp(nodes, axis=0))) or 1.0
     key = np.round(nodes / (size * SAME)).astype(np.int64)
     _, keep, back = np.unique(key, axis=0, return_index=True, return_inverse=True)
@@ -97,8 +104,9 @@ def _merged(nodes: Array, quads: Index, edges: list[tuple[str, Index]], owner: N
     same = quads == np.roll(quads, -1, axis=1)
     flat = same.sum(axis=1)
     whole, pointed = np.flatnonzero(flat == 0), np.flatnonzero(flat == 1)
-    triangles = np.array([[n for n, s in zip(quads[e], same[e], strict=True) if not s]
-                          for e in pointed], np.int64).reshape(-1, 3)  # fmt: skip
+    triangles = np.array(
+        [[n for n, s in zip(quads[e], same[e], strict=True) if not s] for e in pointed], np.int64
+    ).reshape(-1, 3)
     order = np.concatenate([owner[whole], owner[pointed]])
     regions = {name: np.flatnonzero(order == name) for name in dict.fromkeys(owner.tolist())}
     named: dict[str, Index] = {}
@@ -111,8 +119,11 @@ def _merged(nodes: Array, quads: Index, edges: list[tuple[str, Index]], owner: N
 
 def _count(length: float, size: float, least: int = 1) -> int:
     if not (math.isfinite(size) and size > 0):
-        raise PartError(f"The mesh size must be greater than zero, it is {size:g} m.",
-                        "Mesh size", "A tenth of the part's width is a start.")  # fmt: skip
+        raise PartError(
+            f"The mesh size must be greater than zero, it is {size:g} m.",
+            "Mesh size",
+            "A tenth of the part's width is a start.",
+        )
     return max(least, round(length / size))
 
 
@@ -120,8 +131,11 @@ def _positive(**lengths: float) -> None:
     for name, value in lengths.items():
         if not (math.isfinite(value) and value > 0):
             words = name.replace("_", " ")
-            raise PartError(f"The {words} must be greater than zero, it is {value:g} m.",
-                            f"Surface, {words}", "Enter a positive length.")  # fmt: skip
+            raise PartError(
+                f"The {words} must be greater than zero, it is {value:g} m.",
+                f"Surface, {words}",
+                "Enter a positive length.",
+            )
 
 
 def revolved(
@@ -162,8 +176,12 @@ def revolved(
 def tube(radius: float, length: float, size: float, counts: tuple[int, int] | None = None) -> Mesh:
     """Circular tube along z."""
     _positive(radius=radius, length=length)
-    return revolved(lambda v: np.stack([np.full_like(v, radius), length * v], axis=-1), length,
-                    size, counts=counts)  # fmt: skip
+    return revolved(
+        lambda v: np.stack([np.full_like(v, radius), length * v], axis=-1),
+        length,
+        size,
+        counts=counts,
+    )
 
 
 def cone(lower_radius: float, upper_radius: float, height: float, size: float) -> Mesh:
@@ -181,8 +199,9 @@ def dome(radius: float, height: float, size: float, opening: float = 0.0) -> Mes
     """Ellipsoidal dome of revolution, with an opening about its top or closed by triangles."""
     _positive(radius=radius, height=height)
     if not 0 <= opening < radius:
-        raise PartError("The opening must be smaller than the dome.", "Surface, opening",
-                        "Lower it.")  # fmt: skip
+        raise PartError(
+            "The opening must be smaller than the dome.", "Surface, opening", "Lower it."
+        )
     last = math.acos(opening / radius)
 
     def profile(v: Array) -> Array:
@@ -193,8 +212,9 @@ def dome(radius: float, height: float, size: float, opening: float = 0.0) -> Mes
     return revolved(profile, length, size)
 
 
-def panel_with_hole(length: float, width: float, hole: float, size: float, finer: float = 3.0
-                    ) -> Mesh:  # fmt: skip
+def panel_with_hole(
+    length: float, width: float, hole: float, size: float, finer: float = 3.0
+) -> Mesh:
     """Flat rectangle with a circular hole of a diameter in its middle, finer around the hole."""
     _positive(length=length, width=width, hole=hole)
     if hole >= 0.95 * min(length, width):
@@ -208,8 +228,13 @@ def panel_with_hole(length: float, width: float, hole: float, size: float, finer
         one, other = math.atan2(start[1], start[0]), math.atan2(end[1], end[0])
         other += 2 * math.pi if other < one else 0.0
 
-        def place(u: Array, v: Array, start: Array = start, end: Array = end,
-                  angles: tuple[float, float] = (one, other)) -> Array:  # fmt: skip
+        def place(
+            u: Array,
+            v: Array,
+            start: Array = start,
+            end: Array = end,
+            angles: tuple[float, float] = (one, other),
+        ) -> Array:
             angle = angles[0] + (angles[1] - angles[0]) * v
             inner = r * np.stack([np.cos(angle), np.sin(angle)], axis=-1)
             outer = start + (end - start) * v[..., None]
@@ -223,8 +248,9 @@ def panel_with_hole(length: float, width: float, hole: float, size: float, finer
     return join(patches)
 
 
-def stiffened_panel(length: float, width: float, size: float, count: int, height: float,
-                    foot: float = 0.0) -> Mesh:  # fmt: skip
+def stiffened_panel(
+    length: float, width: float, size: float, count: int, height: float, foot: float = 0.0
+) -> Mesh:
     """Flat panel with stiffeners along x, on its upper side.
 
     Parameters
@@ -243,8 +269,11 @@ def stiffened_panel(length: float, width: float, size: float, count: int, height
     _positive(length=length, width=width, height=height)
     pitch = width / count if count > 0 else 0.0
     if not 0 < count <= 100 or not 0 <= foot < 0.9 * pitch:
-        raise PartError("The stiffeners do not fit on the panel.", "Surface, stiffeners",
-                        "Lower their number or their foot.")  # fmt: skip
+        raise PartError(
+            "The stiffeners do not fit on the panel.",
+            "Surface, stiffeners",
+            "Lower their number or their foot.",
+        )
     along = _count(length, size, 2)
     middles = (np.arange(count) + 0.5) * pitch - width / 2
     cuts = np.concatenate([[m] if foot == 0 else [m - foot / 2, m + foot / 2] for m in middles])
@@ -260,18 +289,31 @@ def stiffened_panel(length: float, width: float, size: float, count: int, height
     for m in middles:
         if foot == 0:
             blade = {**ends, "v1": "free edges"}
-            patches.append(_strip(length, (m, 0.0), (m, height), along, height / up,
-                                  ("stiffeners", blade)))  # fmt: skip
+            patches.append(
+                _strip(length, (m, 0.0), (m, height), along, height / up, ("stiffeners", blade))
+            )
             continue
-        corners = [(m - foot / 2, 0.0), (m - foot / 4, height), (m + foot / 4, height),
-                   (m + foot / 2, 0.0)]  # fmt: skip
-        patches += [_strip(length, one, other, along, size, ("stiffeners", ends))
-                    for one, other in itertools.pairwise(corners)]  # fmt: skip
+        corners = [
+            (m - foot / 2, 0.0),
+            (m - foot / 4, height),
+            (m + foot / 4, height),
+            (m + foot / 2, 0.0),
+        ]
+        patches += [
+            _strip(length, one, other, along, size, ("stiffeners", ends))
+            for one, other in itertools.pairwise(corners)
+        ]
     return join(patches)
 
 
-def _strip(length: float, start: tuple[float, float], end: tuple[float, float], along: int,
-           size: float, name: tuple[str, Mapping[str, str]]) -> Patch:  # fmt: skip
+def _strip(
+    length: float,
+    start: tuple[float, float],
+    end: tuple[float, float],
+    along: int,
+    size: float,
+    name: tuple[str, Mapping[str, str]],
+) -> Patch:
     """Flat strip along x between two lines given by y and z."""
     one, other = np.array(start), np.array(end)
 
@@ -326,5 +368,16 @@ def quality(mesh: Mesh) -> Quality:
     return Quality(*(np.concatenate(f) for f in found))
 
 
-__all__ = ["Patch", "Quality", "cone", "dome", "graded", "join", "panel_with_hole", "quality",
-           "revolved", "stiffened_panel", "tube"]  # fmt: skip
+__all__ = [
+    "Patch",
+    "Quality",
+    "cone",
+    "dome",
+    "graded",
+    "join",
+    "panel_with_hole",
+    "quality",
+    "revolved",
+    "stiffened_panel",
+    "tube",
+]

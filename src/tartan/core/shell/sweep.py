@@ -35,8 +35,13 @@ def rows_of(check: Check) -> Array | None:
     return table_of(check.rule, check.strengths) if check.rule.stress == "in-plane" else None
 
 
-def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], strains: Array,
-          levels: Index) -> tuple[Array, Index]:  # fmt: skip
+def sweep(
+    laminate: Laminate,
+    checks: Sequence[Check],
+    rows: Sequence[Array],
+    strains: Array,
+    levels: Index,
+) -> tuple[Array, Index]:
     """Find where each element fails first.
 
     Parameters
@@ -73,8 +78,15 @@ def sweep(laminate: Laminate, checks: Sequence[Check], rows: Sequence[Array], st
     address = np.zeros((count, 5), np.int64)
     # Where nothing ever fails, some place is named at which something is judged.
     address[:, 2:4] = checks[0].plies[0], levels[0]
-    _sweep(np.ascontiguousarray(strains), operator, (level_heights(laminate), levels), starts,
-           every, np.array(owner, np.int64), (reserve, address))  # fmt: skip
+    _sweep(
+        np.ascontiguousarray(strains),
+        operator,
+        (level_heights(laminate), levels),
+        starts,
+        every,
+        np.array(owner, np.int64),
+        (reserve, address),
+    )
     return reserve, address.T
 
 
@@ -83,13 +95,21 @@ def compile_all() -> None:
     one = np.zeros((1, 1, 1, 8))
     operator, z = np.zeros((1, 3, 3)), np.zeros((1, 3))
     starts, owner = np.zeros(2, np.int64), np.zeros(1, np.int64)
-    _sweep(one, operator, (z, np.zeros(1, np.int64)), starts, np.zeros((1, COLUMNS)), owner,
-           (np.zeros(1), np.zeros((1, 5), np.int64)))  # fmt: skip
+    _sweep(
+        one,
+        operator,
+        (z, np.zeros(1, np.int64)),
+        starts,
+        np.zeros((1, COLUMNS)),
+        owner,
+        (np.zeros(1), np.zeros((1, 5), np.int64)),
+    )
 
 
 @numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
-def _sweep(strains: Array, operator: Array, at: Any, starts: Index, rows: Array, owner: Index,
-           out: Any) -> None:  # fmt: skip
+def _sweep(
+    strains: Array, operator: Array, at: Any, starts: Index, rows: Array, owner: Index, out: Any
+) -> None:
     z, levels = at
     reserve, address = out
     cases, count, points, _ = strains.shape

@@ -27,6 +27,7 @@ from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.nearest import nearest_shares
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -90,8 +91,9 @@ class Tie:
         if not held.any():
             return self
         rows = self.rows.tocsr()
-        led = sp.csr_matrix((fixed.ravel()[rows.indices].astype(float), rows.indices,
-                             rows.indptr), rows.shape)  # fmt: skip
+        led = sp.csr_matrix(
+            (fixed.ravel()[rows.indices].astype(float), rows.indices, rows.indptr), rows.shape
+        )
         same = sp.coo_matrix(led)
         kind = self.unknowns[same.row] % 6 == same.col % 6
         leads = np.zeros(len(self.unknowns), bool)
@@ -128,9 +130,11 @@ def tie_nodes(mesh: Mesh, nodes: Index, elements: Index, reach: float = np.inf) 
     here = lead.nearest(mesh.nodes[nodes])
     if (here.gaps > reach).any():
         far = int(here.gaps.argmax())
-        raise PartError(f"A node is {here.gaps[far]:.4g} m from the component it is tied to.",
-                        f"Tie, node {int(nodes[far]) + 1}",
-                        "Move the components together, or allow a larger gap.")  # fmt: skip
+        raise PartError(
+            f"A node is {here.gaps[far]:.4g} m from the component it is tied to.",
+            f"Tie, node {int(nodes[far]) + 1}",
+            "Move the components together, or allow a larger gap.",
+        )
     others = np.setdiff1d(np.arange(mesh.count), elements)
     sides, normals = open_sides(mesh, others, nodes)
     chained = np.unique(sides)
@@ -174,17 +178,19 @@ def open_sides(mesh: Mesh, elements: Index, nodes: Index) -> tuple[Index, Array]
     """
     found, owner = [], []
     count = len(mesh.quads)
-    for table, mine in ((mesh.quads[elements[elements < count]], elements[elements < count]),
-                        (mesh.triangles[elements[elements >= count] - count],
-                         elements[elements >= count])):  # fmt: skip
+    for table, mine in (
+        (mesh.quads[elements[elements < count]], elements[elements < count]),
+        (mesh.triangles[elements[elements >= count] - count], elements[elements >= count]),
+    ):
         if len(table):
             found.append(np.stack([table, np.roll(table, -1, axis=1)], axis=2).reshape(-1, 2))
             owner.append(np.repeat(mine, table.shape[1]))
     if not found:
         return np.zeros((0, 2), np.int64), np.zeros((0, 3))
     sides, of = np.concatenate(found), np.concatenate(owner)
-    _, which, times = np.unique(np.sort(sides, axis=1), axis=0, return_inverse=True,
-                                return_counts=True)  # fmt: skip
+    _, which, times = np.unique(
+        np.sort(sides, axis=1), axis=0, return_inverse=True, return_counts=True
+    )
     chosen = (times[which.ravel()] == 1) & np.isin(sides, nodes).all(axis=1)
     return sides[chosen], mesh.normals()[of[chosen]]
 
@@ -218,8 +224,12 @@ class Leader:
         distance = np.linalg.norm(points - at[:, None], axis=2)
         rows = np.arange(len(at))
         best = distance.argmin(axis=1)
-        return Places(self.corners[near[rows, best]], shares[rows, best], points[rows, best],
-                      distance[rows, best])  # fmt: skip
+        return Places(
+            self.corners[near[rows, best]],
+            shares[rows, best],
+            points[rows, best],
+            distance[rows, best],
+        )
 
     def crossings(self, a: Array, b: Array) -> Array:
         """Shares of the way from a to b at which sides of triangles are crossed, with 0 and 1."""
@@ -251,8 +261,10 @@ def _field(mesh: Mesh, at: Array, places: Places) -> tuple[Any, Any]:
     linked = np.einsum("gc,gd,gkde->gkce", normal, normal, within) / 2
     turn = places.shares[..., None, None] * (linked + _lever(at - places.points)[:, None])
     plain = places.shares[..., None, None] * np.eye(3)
-    return (_blocks(mesh, places.corners, plain, 0) + _blocks(mesh, places.corners, turn, 3),
-            _blocks(mesh, places.corners, plain, 3))  # fmt: skip
+    return (
+        _blocks(mesh, places.corners, plain, 0) + _blocks(mesh, places.corners, turn, 3),
+        _blocks(mesh, places.corners, plain, 3),
+    )
 
 
 def _lever(a: Array) -> Array:
@@ -268,8 +280,9 @@ def _blocks(mesh: Mesh, corners: Index, values: Array, first: int) -> Any:
     rows = 3 * np.arange(len(corners))[:, None, None, None] + np.arange(3)[:, None]
     columns = 6 * corners[:, :, None, None] + first + np.arange(3)
     rows, columns = np.broadcast_arrays(rows, columns)
-    return sp.coo_matrix((values.ravel(), (rows.ravel(), columns.ravel())),
-                         (3 * len(corners), 6 * len(mesh.nodes))).tocsr()  # fmt: skip
+    return sp.coo_matrix(
+        (values.ravel(), (rows.ravel(), columns.ravel())), (3 * len(corners), 6 * len(mesh.nodes))
+    ).tocsr()
 
 
 def tie_points(mesh: Mesh, nodes: Index, lead: Leader) -> Tie:
@@ -300,8 +313,12 @@ def _samples(mesh: Mesh, sides: Index, lead: Leader) -> _Samples:
         share.append(s)
         of.append(np.full(len(s), number))
     s = np.concatenate(share)
-    return _Samples(np.concatenate(at), np.concatenate(weight), np.concatenate(of),
-                    np.stack([1 - s, s], axis=1))  # fmt: skip
+    return _Samples(
+        np.concatenate(at),
+        np.concatenate(weight),
+        np.concatenate(of),
+        np.stack([1 - s, s], axis=1),
+    )
 
 
 def _multipliers(local: Index, count: int, samples: _Samples) -> tuple[Any, Any, Index]:
@@ -323,12 +340,14 @@ def _multipliers(local: Index, count: int, samples: _Samples) -> tuple[Any, Any,
     dual = dual - lost + np.where(last[ends], 0.0, lost[:, ::-1])
     weighted = w[:, None] * dual
     pairs = np.repeat(ends, 2, axis=1).ravel(), np.tile(ends, (1, 2)).ravel()
-    D = sp.coo_matrix(((weighted[:, :, None] * N[:, None, :]).ravel(), pairs),
-                      (count, count)).tocsc()  # fmt: skip
+    D = sp.coo_matrix(
+        ((weighted[:, :, None] * N[:, None, :]).ravel(), pairs), (count, count)
+    ).tocsc()
     inverse = np.where(last, 0.0, 1 / np.where(last, 1.0, D.diagonal()))
     at = np.repeat(np.arange(len(w)), 2)
-    W = sp.coo_matrix((weighted.ravel() * inverse[ends.ravel()], (ends.ravel(), at)),
-                      (count, len(w)))  # fmt: skip
+    W = sp.coo_matrix(
+        (weighted.ravel() * inverse[ends.ravel()], (ends.ravel(), at)), (count, len(w))
+    )
     fixed = np.flatnonzero(last)
     put = sp.identity(count, format="csc")[:, fixed] - sp.diags(inverse) @ D[:, fixed]
     three = sp.identity(3)
@@ -362,8 +381,9 @@ def tie_sides(mesh: Mesh, sides: Index, normals: Array, lead: Leader) -> Tie:
     own = samples.N[..., None, None] * np.einsum("gc,gd,gkde->gkce", n, n, within) / 2
     rows = 3 * np.arange(len(x))[:, None, None, None] + np.arange(3)[:, None]
     rows, columns = np.broadcast_arrays(rows, 3 * ends[:, :, None, None] + np.arange(3))
-    linked = sp.coo_matrix((own.ravel(), (rows.ravel(), columns.ravel())),
-                           (3 * len(x), 3 * len(nodes))).tocsr()  # fmt: skip
+    linked = sp.coo_matrix(
+        (own.ravel(), (rows.ravel(), columns.ravel())), (3 * len(x), 3 * len(nodes))
+    ).tocsr()
     turn = W @ turned + put @ end_turned
     move = W @ (moved - linked @ turn) + put @ end_moved
     tie = _tie(mesh, nodes, lead, (move, turn))
@@ -377,41 +397,14 @@ def _tie(mesh: Mesh, nodes: Index, lead: Leader, rows: tuple[Any, Any]) -> Tie:
     unknowns = (6 * nodes[:, None] + np.arange(6)).ravel()
     both = sp.vstack(rows).tocsr()
     q = len(nodes)
-    order = np.concatenate([3 * np.arange(q)[:, None] + np.arange(3),
-                            3 * q + 3 * np.arange(q)[:, None] + np.arange(3)], axis=1)  # fmt: skip
+    order = np.concatenate(
+        [
+            3 * np.arange(q)[:, None] + np.arange(3),
+            3 * q + 3 * np.arange(q)[:, None] + np.arange(3),
+        ],
+        axis=1,
+    )
     both = both[order.ravel()].tocsr()
     both.data[np.abs(both.data) < _TRACE] = 0.0
     both.eliminate_zeros()
     return Tie(nodes, places.gaps, places.points, unknowns, both)
-
-
-def nearest_shares(p: Array, x: Array) -> Array:
-    """Area coordinates of the points of triangles (..., 3, 3) nearest to p, shape (..., 3)."""
-    a, b, c = x[..., 0, :], x[..., 1, :], x[..., 2, :]
-    best = _barycentric(p, a, b, c)
-    inside = (best >= 0).all(axis=-1)
-    distance = np.where(inside, np.linalg.norm(_point(best, x) - p, axis=-1), np.inf)
-    for i, j in ((0, 1), (1, 2), (2, 0)):
-        start, side = x[..., i, :], x[..., j, :] - x[..., i, :]
-        share = ((p - start) * side).sum(axis=-1) / (side**2).sum(axis=-1)
-        share = np.clip(share, 0.0, 1.0)
-        weight = np.zeros(best.shape)
-        weight[..., i], weight[..., j] = 1 - share, share
-        gap = np.linalg.norm(_point(weight, x) - p, axis=-1)
-        nearer = gap < distance
-        best = np.where(nearer[..., None], weight, best)
-        distance = np.where(nearer, gap, distance)
-    return best
-
-
-def _point(weight: Array, x: Array) -> Array:
-    return np.asarray((weight[..., None] * x).sum(axis=-2))
-
-
-def _barycentric(p: Array, a: Array, b: Array, c: Array) -> Array:
-    u, v, w = b - a, c - a, p - a
-    uu, uv, vv = (u * u).sum(-1), (u * v).sum(-1), (v * v).sum(-1)
-    wu, wv = (w * u).sum(-1), (w * v).sum(-1)
-    d = uu * vv - uv * uv
-    s, t = (vv * wu - uv * wv) / d, (uu * wv - uv * wu) / d
-    return np.stack([1 - s - t, s, t], axis=-1)

@@ -24,8 +24,9 @@ from tartan.core.shell.element import lift
 
 Array = NDArray[np.float64]
 
-POINTS = np.array([[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3],
-                   [1 / 3, 1 / 3, 1 / 3]])  # fmt: skip
+POINTS = np.array(
+    [[2 / 3, 1 / 6, 1 / 6], [1 / 6, 2 / 3, 1 / 6], [1 / 6, 1 / 6, 2 / 3], [1 / 3, 1 / 3, 1 / 3]]
+)
 """Area coordinates of the sampling points; the last, the centre, carries no weight."""
 
 WEIGHTS = np.array([1 / 3, 1 / 3, 1 / 3, 0.0])
@@ -118,8 +119,9 @@ def operators(x: Array, reference: Array, curved: Array | None = None) -> Operat
     D = np.einsum("mpae,mef->mpaf", deviatoric, to_plane)
     curl = _curl(X, Y, area, axes)
     D_up = twisted[..., None] * curl[:, None, None]
-    return Operators(area[:, None] * WEIGHTS, B, D, D_up, shear[..., 18:],
-                     _bubble(X, Y, area), curl)  # fmt: skip
+    return Operators(
+        area[:, None] * WEIGHTS, B, D, D_up, shear[..., 18:], _bubble(X, Y, area), curl
+    )
 
 
 def gradients(X: Array, Y: Array, area: Array) -> Array:
@@ -159,20 +161,32 @@ def _membrane(X: Array, Y: Array, area: Array, alpha: Array) -> tuple[Array, Arr
     L = np.moveaxis(np.array(columns), -1, 0) / 2
     basic = np.swapaxes(L, 1, 2) / area[:, None, None]
 
-    spin = np.stack([dx(3, 2), dy(3, 2), zero, dx(1, 3), dy(1, 3), zero, dx(2, 1), dy(2, 1), zero],
-                    axis=1) / (4 * area[:, None])  # fmt: skip
+    spin = np.stack(
+        [dx(3, 2), dy(3, 2), zero, dx(1, 3), dy(1, 3), zero, dx(2, 1), dy(2, 1), zero], axis=1
+    ) / (4 * area[:, None])
     turn = np.repeat(spin[:, None], 3, axis=1)
     for i in range(3):
         turn[:, i, 3 * i + 2] += 1.0
 
-    sides = np.stack([dx(2, 1) ** 2 + dy(2, 1) ** 2, dx(3, 2) ** 2 + dy(3, 2) ** 2,
-                      dx(1, 3) ** 2 + dy(1, 3) ** 2], axis=1)  # fmt: skip
-    Te = np.array([
-        [dy(2, 3) * dy(1, 3), dy(3, 1) * dy(2, 1), dy(1, 2) * dy(3, 2)],
-        [dx(2, 3) * dx(1, 3), dx(3, 1) * dx(2, 1), dx(1, 2) * dx(3, 2)],
-        [dy(2, 3) * dx(3, 1) + dx(3, 2) * dy(1, 3), dy(3, 1) * dx(1, 2) + dx(1, 3) * dy(2, 1),
-         dy(1, 2) * dx(2, 3) + dx(2, 1) * dy(3, 2)],
-    ])  # fmt: skip
+    sides = np.stack(
+        [
+            dx(2, 1) ** 2 + dy(2, 1) ** 2,
+            dx(3, 2) ** 2 + dy(3, 2) ** 2,
+            dx(1, 3) ** 2 + dy(1, 3) ** 2,
+        ],
+        axis=1,
+    )
+    Te = np.array(
+        [
+            [dy(2, 3) * dy(1, 3), dy(3, 1) * dy(2, 1), dy(1, 2) * dy(3, 2)],
+            [dx(2, 3) * dx(1, 3), dx(3, 1) * dx(2, 1), dx(1, 2) * dx(3, 2)],
+            [
+                dy(2, 3) * dx(3, 1) + dx(3, 2) * dy(1, 3),
+                dy(3, 1) * dx(1, 2) + dx(1, 3) * dy(2, 1),
+                dy(1, 2) * dx(2, 3) + dx(2, 1) * dy(3, 2),
+            ],
+        ]
+    )
     Te = np.moveaxis(Te, -1, 0) * sides[:, None] / (4 * area[:, None, None] ** 2)
     b = _BETA
     Q1 = np.array([b[0:3], b[3:6], b[6:9]])
@@ -203,8 +217,9 @@ def _curvature(X: Array, Y: Array, area: Array, axes: Array) -> Array:
 def _shear(X: Array, Y: Array, axes: Array) -> Array:
     """Transverse shear of the nodes and of the bubble, constant, shape (m, 2, 20)."""
     m = len(X)
-    sides = np.stack([np.stack([X[:, i] - X[:, 0], Y[:, i] - Y[:, 0]], axis=1) for i in (1, 2)],
-                     axis=1)  # fmt: skip
+    sides = np.stack(
+        [np.stack([X[:, i] - X[:, 0], Y[:, i] - Y[:, 0]], axis=1) for i in (1, 2)], axis=1
+    )
     dN = np.array([[-1.0, 1.0, 0.0], [-1.0, 0.0, 1.0]])
     n = axes[:, 2]
     turned = np.cross(n[:, None], np.einsum("mab,mbc->mac", sides, axes[:, :2]))
@@ -217,10 +232,13 @@ def _shear(X: Array, Y: Array, axes: Array) -> Array:
         row[:, :, 3:] = N[None, :, None] * turned[:, direction, None]
         return np.concatenate([row.reshape(m, 18), 27 * N.prod() * sides[:, direction]], axis=1)
 
-    (rA, sA), (rB, sB), (rC, sC) = ([covariant(k, *at) for k in (0, 1)] for at in (
-        (1 / 6, 2 / 3), (2 / 3, 1 / 6), (1 / 6, 1 / 6)))  # fmt: skip
-    e = np.stack([2 / 3 * (rB - sB / 2) + (rC + sC) / 3,
-                  2 / 3 * (sA - rA / 2) + (rC + sC) / 3], axis=1)  # fmt: skip
+    (rA, sA), (rB, sB), (rC, sC) = (
+        [covariant(k, *at) for k in (0, 1)]
+        for at in ((1 / 6, 2 / 3), (2 / 3, 1 / 6), (1 / 6, 1 / 6))
+    )
+    e = np.stack(
+        [2 / 3 * (rB - sB / 2) + (rC + sC) / 3, 2 / 3 * (sA - rA / 2) + (rC + sC) / 3], axis=1
+    )
     found: Array = np.linalg.inv(sides) @ e
     return found
 

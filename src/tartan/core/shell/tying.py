@@ -76,8 +76,9 @@ def find_ties(mesh: Mesh, gap: float) -> tuple[Tie, ...]:
     return tuple(found)
 
 
-def _between(mesh: Mesh, own: _Side, others: _Side, gap: float, taken: tuple[Mask, Mask]
-             ) -> Tie | None:  # fmt: skip
+def _between(
+    mesh: Mesh, own: _Side, others: _Side, gap: float, taken: tuple[Mask, Mask]
+) -> Tie | None:
     follows, leads = taken
     lead = Leader(mesh, triangles_of(mesh, others.elements))
     lying = _lying(mesh, own, lead, gap)
@@ -124,13 +125,15 @@ def _lying(mesh: Mesh, own: _Side, lead: Leader, gap: float) -> Index:
     return found
 
 
-def _face(mesh: Mesh, own: _Side, others: _Side, lying: Index, lead: Leader, gap: float,
-          taken: Mask) -> Tie | None:  # fmt: skip
+def _face(
+    mesh: Mesh, own: _Side, others: _Side, lying: Index, lead: Leader, gap: float, taken: Mask
+) -> Tie | None:
     """Of two faces on one another the finer one follows."""
     areas = mesh.areas()
     nodes = nodes_of(mesh, lying)
-    under = np.isin(mesh.corner_table[others.elements],
-                    lead.nearest(mesh.nodes[nodes]).corners).any(axis=1)  # fmt: skip
+    under = np.isin(
+        mesh.corner_table[others.elements], lead.nearest(mesh.nodes[nodes]).corners
+    ).any(axis=1)
     theirs = others.elements[under]
     area = float(areas[lying].sum())
     if np.sqrt(areas[lying].mean()) <= COARSER * np.sqrt(areas[theirs].mean()):

@@ -63,9 +63,14 @@ class Zones:
     plies: tuple[tuple[int, ...], ...] = ()
 
 
-def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Material],
-             reference: float = 0.0, tolerance: float = 0.05, offset: float = 0.0
-             ) -> Zones:  # fmt: skip
+def zones_of(
+    lay_up: Sequence[LaidPly],
+    count: int,
+    materials: Mapping[str, Material],
+    reference: float = 0.0,
+    tolerance: float = 0.05,
+    offset: float = 0.0,
+) -> Zones:
     """Find the zones of a lay-up.
 
     Parameters
@@ -95,8 +100,11 @@ def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Mate
     forms: list[NDArray[np.float64]] = []
     for number, laid in enumerate(lay_up):
         if len(laid.elements) and not 0 <= laid.elements.min() <= laid.elements.max() < count:
-            raise StackError("A ply lies on elements that do not exist.", f"Ply {number + 1}",
-                             "Lay it on a region of this mesh.")  # fmt: skip
+            raise StackError(
+                "A ply lies on elements that do not exist.",
+                f"Ply {number + 1}",
+                "Lay it on a region of this mesh.",
+            )
         turn = _rounded(laid.turn, len(laid.elements), tolerance, 0.0)
         factor = _rounded(laid.factor, len(laid.elements), tolerance / 100, 1.0)
         pairs, which = np.unique(np.stack([turn, factor], axis=1), axis=0, return_inverse=True)
@@ -104,17 +112,20 @@ def zones_of(lay_up: Sequence[LaidPly], count: int, materials: Mapping[str, Mate
         codes[laid.elements, number] = which.ravel() + 1
     bare = np.flatnonzero(~codes.any(axis=1))
     if len(bare):
-        raise StackError(f"{len(bare)} of {count} elements have no ply.",
-                         f"Lay-up, element {int(bare[0]) + 1}",
-                         "Lay a ply on their region.")  # fmt: skip
+        raise StackError(
+            f"{len(bare)} of {count} elements have no ply.",
+            f"Lay-up, element {int(bare[0]) + 1}",
+            "Lay a ply on their region.",
+        )
     rows, first, zone = np.unique(codes, axis=0, return_index=True, return_inverse=True)
     # Zones are numbered as they are met.
     order = np.argsort(first)
     rank = np.empty(len(order), np.int64)
     rank[order] = np.arange(len(order))
     keys = [_sequence(rows[k], forms) for k in order]
-    laminates = tuple(_laminate(lay_up, key, materials, reference, (i, offset))
-                      for i, key in enumerate(keys))  # fmt: skip
+    laminates = tuple(
+        _laminate(lay_up, key, materials, reference, (i, offset)) for i, key in enumerate(keys)
+    )
     return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _, _ in k) for k in keys))
 
 
@@ -141,10 +152,13 @@ def _laminate(
     place: tuple[int, float],
 ) -> Laminate:
     plies = tuple(
-        replace(lay_up[n].ply, angle=lay_up[n].ply.angle + turn,
-                thickness=lay_up[n].ply.thickness * factor)
+        replace(
+            lay_up[n].ply,
+            angle=lay_up[n].ply.angle + turn,
+            thickness=lay_up[n].ply.thickness * factor,
+        )
         for n, turn, factor in key
-    )  # fmt: skip
+    )
     number, offset = place
     stack = Stack(f"zone {number + 1}", plies)
     return make_laminate(stack, materials, offset - reference * stack.thickness / 2)

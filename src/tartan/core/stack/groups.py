@@ -62,8 +62,9 @@ def sub_laminates(plies: Sequence[Ply], stacks: Stacks) -> list[Group]:
     return found
 
 
-def relay(plies: Sequence[Ply], name: str, before: Sequence[Ply], after: Sequence[Ply]
-          ) -> tuple[Ply, ...]:  # fmt: skip
+def relay(
+    plies: Sequence[Ply], name: str, before: Sequence[Ply], after: Sequence[Ply]
+) -> tuple[Ply, ...]:
     """Lay a sub-laminate's new plies wherever its old ones stand.
 
     Parameters

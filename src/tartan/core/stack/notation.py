@@ -18,26 +18,32 @@ double quotes.
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
 from tartan.core.errors import NotationError
-from tartan.core.stack.groups import sub_laminates
-from tartan.core.stack.plies import Ply, is_symmetric
+from tartan.core.stack.plies import Ply
 
 MOST_PLIES = 2000
 """Longest stack that notation may unfold to; a slip such as (0)20000 is refused."""
 
 OVERLINE = "\N{COMBINING OVERLINE}"
-_SUBSCRIPTS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
+SUBSCRIPTS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
 _NUMBER = re.compile(r"\d+(?:\.\d*)?|\.\d+")
 _COUNT = re.compile(r"_?\s*(\d+)|([₀-₉]+)")
 _PLY_COUNT = re.compile(r"_\s*(\d+)|([₀-₉]+)")
 _THICKNESS = re.compile(r"(\d+(?:\.\d*)?|\.\d+)\s*mm(?![A-Za-z])")
-_SIGNS = {"±": (1, -1), "+-": (1, -1), "+/-": (1, -1), "∓": (-1, 1), "-+": (-1, 1),
-          "+": (1,), "-": (-1,), "−": (-1,), "–": (-1,)}  # fmt: skip
+_SIGNS = {
+    "±": (1, -1),
+    "+-": (1, -1),
+    "+/-": (1, -1),
+    "∓": (-1, 1),
+    "-+": (-1, 1),
+    "+": (1,),
+    "-": (-1,),
+    "−": (-1,),
+    "–": (-1,),
+}
 _SEPARATORS = "/,"
 
 
@@ -113,15 +119,20 @@ class _Reader:
             raise self.fail("The notation is empty.", "Type a sequence such as [0/±45/90]s.")
         plies = self.sequence("")
         if self.peek():
-            raise self.fail(f"'{self.peek()}' is not expected here.",
-                            "Separate plies with / and close every bracket once.")  # fmt: skip
+            raise self.fail(
+                f"'{self.peek()}' is not expected here.",
+                "Separate plies with / and close every bracket once.",
+            )
         if self.mid_at is not None:
             raise self.mid_error()
         return tuple(plies)
 
     def mid_error(self) -> NotationError:
-        return self.fail("Only the last ply of a symmetric sequence can be the middle one.",
-                         "Write it last and close the bracket with ]s.", self.mid_at)  # fmt: skip
+        return self.fail(
+            "Only the last ply of a symmetric sequence can be the middle one.",
+            "Write it last and close the bracket with ]s.",
+            self.mid_at,
+        )
 
     def sequence(self, closing: str) -> list[Ply]:
         """Items up to `closing`, which is left unread."""
@@ -131,15 +142,18 @@ class _Reader:
                 raise self.mid_error()
             plies += self.item()
             if len(plies) > MOST_PLIES:
-                raise self.fail(f"This unfolds to more than {MOST_PLIES} plies.",
-                                "Check the repeat counts.")  # fmt: skip
+                raise self.fail(
+                    f"This unfolds to more than {MOST_PLIES} plies.", "Check the repeat counts."
+                )
             if self.peek() and self.peek() in _SEPARATORS:
                 self.at += 1
                 continue
             if closing and self.peek() != closing:
                 found = f"found '{self.peek()}'" if self.peek() else "the text ends"
-                raise self.fail(f"A '{closing}' is missing here, {found}.",
-                                "Close the bracket or separate plies with /.")  # fmt: skip
+                raise self.fail(
+                    f"A '{closing}' is missing here, {found}.",
+                    "Close the bracket or separate plies with /.",
+                )
             return plies
 
     def item(self) -> list[Ply]:
@@ -179,8 +193,11 @@ class _Reader:
         if has_letter:
             self.at += 1
         if len(plies) * count > MOST_PLIES:
-            raise self.fail(f"This unfolds to more than {MOST_PLIES} plies.",
-                            "Check the repeat counts.", opened)  # fmt: skip
+            raise self.fail(
+                f"This unfolds to more than {MOST_PLIES} plies.",
+                "Check the repeat counts.",
+                opened,
+            )
         middle = self.mid_at is not None
         if middle and (letter != "s" or count != 1):
             raise self.mid_error()
@@ -196,11 +213,12 @@ class _Reader:
         found = self.match(pattern)
         if not found:
             return 1
-        digits = found.group(1) or found.group(2).translate(_SUBSCRIPTS)
+        digits = found.group(1) or found.group(2).translate(SUBSCRIPTS)
         value = int(digits) if len(digits) < 6 else MOST_PLIES + 1
         if not 0 < value <= MOST_PLIES:
-            raise self.fail(f"A repeat count must lie between 1 and {MOST_PLIES}.",
-                            "Check the number.", start)  # fmt: skip
+            raise self.fail(
+                f"A repeat count must lie between 1 and {MOST_PLIES}.", "Check the number.", start
+            )
         return value
 
     def ply(self) -> list[Ply]:
@@ -216,8 +234,10 @@ class _Reader:
         number = self.match(_NUMBER)
         if not number:
             found = f"found '{self.peek()}'" if self.peek() else "the text ends"
-            raise self.fail(f"An angle is expected here, {found}.",
-                            "Write an angle in degrees, such as 45, -45 or ±45.")  # fmt: skip
+            raise self.fail(
+                f"An angle is expected here, {found}.",
+                "Write an angle in degrees, such as 45, -45 or ±45.",
+            )
         angle = float(number.group())
         if angle > 360:
             raise self.fail(f"{angle:g}° is not a ply angle.", "Use -90 to 90.", start)
@@ -243,8 +263,9 @@ class _Reader:
         material = self.name()
         if material not in self.context.thickness:
             known = ", ".join(sorted(self.context.thickness))
-            raise self.fail(f"There is no material '{material}'.",
-                            f"Known materials: {known}.", name_at)  # fmt: skip
+            raise self.fail(
+                f"There is no material '{material}'.", f"Known materials: {known}.", name_at
+            )
         self.peek()
         given = self.match(_THICKNESS)
         if given:
@@ -254,9 +275,11 @@ class _Reader:
             return material, thickness
         nominal = self.context.thickness[material]
         if nominal is None:
-            raise self.fail(f"'{material}' has no cured ply thickness.",
-                            "Write the thickness, such as 0.125 mm, after the name.",
-                            start)  # fmt: skip
+            raise self.fail(
+                f"'{material}' has no cured ply thickness.",
+                "Write the thickness, such as 0.125 mm, after the name.",
+                start,
+            )
         return material, nominal
 
     def name(self) -> str:
@@ -279,140 +302,3 @@ class _Reader:
             return self.context.default
         cut = re.search(r"\s*\d+(?:\.\d*)?\s*mm\s*$|\s+mid\s*$|\s*$", text)
         return text[: cut.start() if cut else None]
-
-
-def context_for(plies: Sequence[Ply], thickness: Mapping[str, float | None]) -> Context:
-    """Context in which a stack is written shortest: its most frequent material is the default."""
-    if plies:
-        default = Counter(p.material for p in plies).most_common(1)[0][0]
-    else:
-        default = next(iter(thickness), "")
-    return Context(thickness, default)
-
-
-def write(plies: Sequence[Ply], context: Context) -> str:
-    """Write a stack in notation that `parse` reads back to the same plies.
-
-    Parameters
-    ----------
-    plies : sequence of Ply
-        First-laid ply first.
-    context : Context
-        As for `parse`.
-
-    Returns
-    -------
-    str
-        Symmetric halves, ± pairs and repeats folded.
-    """
-    whole = tuple(plies)
-    if len(whole) > 1 and is_symmetric(whole) and _mirrors_exactly(whole):
-        half = whole[: (len(whole) + 1) // 2]
-        return f"[{_write_run(half, context, middle=len(whole) % 2 == 1)}]s"
-    return f"[{_write_run(whole, context, middle=False)}]"
-
-
-def _mirrors_exactly(plies: tuple[Ply, ...]) -> bool:
-    # 90 and -90 are one direction, yet notation must give back what was entered.
-    return plies == plies[::-1]
-
-
-def _write_run(plies: tuple[Ply, ...], context: Context, *, middle: bool) -> str:
-    body, last = (plies[:-1], plies[-1:]) if middle else (plies, ())
-    parts = _fold(_pairs(body, context))
-    parts += [f"{_word(p, context)} mid" for p in last]
-    return "/".join(parts)
-
-
-def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
-    """One word a ply, with +θ/−θ neighbours joined to ±θ."""
-    words, i = [], 0
-    groups = {g.first: g for g in sub_laminates(plies, context.stacks)}
-    while i < len(plies):
-        ply = plies[i]
-        if i in groups and not groups[i].reversed:
-            words.append(f"{{{groups[i].name}}}")
-            i += groups[i].count
-            continue
-        partner = plies[i + 1] if i + 1 < len(plies) else None
-        joined = partner is not None and i + 1 not in groups
-        if joined and partner and _opposite(ply, partner):
-            sign = "±" if ply.angle > 0 else "∓"
-            words.append(sign + _word(replace(ply, angle=abs(ply.angle)), context))
-            i += 2
-        else:
-            words.append(_word(ply, context))
-            i += 1
-    return words
-
-
-def _opposite(ply: Ply, partner: Ply) -> bool:
-    """Whether the partner is the same ply at the opposite angle."""
-    alike = (ply.material, ply.thickness, ply.sub) == (
-        partner.material,
-        partner.thickness,
-        partner.sub,
-    )
-    return alike and ply.angle != 0 and partner.angle == -ply.angle
-
-
-def _word(ply: Ply, context: Context) -> str:
-    return _written(ply, context.default, context.thickness.get(ply.material))
-
-
-@lru_cache(maxsize=2048)
-def _written(ply: Ply, default: str, nominal: float | None) -> str:
-    word = format(ply.angle, ".10g")
-    if ply.material != default:
-        plain = not re.search(r'[/,()\[\]"]|^\d|^mid\b|mm', ply.material)
-        word += f" {ply.material}" if plain else f' "{ply.material}"'
-    if ply.thickness != nominal:
-        word += f" {_millimetres(ply.thickness)} mm"
-    return word
-
-
-def _millimetres(thickness: float) -> str:
-    """Shortest decimal text in mm that reads back to the same thickness."""
-    for digits in range(1, 18):
-        text = f"{thickness * 1e3:.{digits}g}"
-        if "e" in text:
-            text = f"{thickness * 1e3:.17f}".rstrip("0").rstrip(".")
-        if float(text) * 1e-3 == thickness:
-            return text
-    return repr(thickness * 1e3)
-
-
-def _fold(words: list[str]) -> list[str]:
-    """Repeated groups in brackets, longest saving first."""
-    folded, i = [], 0
-    while i < len(words):
-        size, times = _best_repeat(words, i)
-        if times > 1:
-            group = words[i : i + size]
-            single = size == 1 and not group[0].startswith(("±", "∓", "{"))
-            inner = "/".join(_fold(group))
-            folded.append(_counted(group[0], times) if single else f"({inner}){times}")
-            i += size * times
-        else:
-            folded.append(words[i])
-            i += 1
-    return folded
-
-
-def _counted(word: str, times: int) -> str:
-    angle, space, rest = word.partition(" ")
-    return f"{angle}_{times}{space}{rest}"
-
-
-def _best_repeat(words: list[str], i: int) -> tuple[int, int]:
-    best = (1, 1)
-    for size in range(1, min(12, (len(words) - i) // 2) + 1):
-        times = 1
-        while words[i + times * size : i + (times + 1) * size] == words[i : i + size]:
-            times += 1
-        if times > 1 and (times - 1) * size > (best[1] - 1) * best[0]:
-            best = (size, times)
-    return best
-
-
-__all__ = ["Context", "context_for", "parse", "write"]

@@ -95,8 +95,11 @@ def check_stack(stack: Stack, materials: Collection[str]) -> Stack:
         material is not among `materials`.
     """
     if not stack.plies:
-        raise StackError("The stack is empty: it has no plies.", f"Stack '{stack.name}'",
-                         "Add a ply or type a notation such as [0/±45/90]s.")  # fmt: skip
+        raise StackError(
+            "The stack is empty: it has no plies.",
+            f"Stack '{stack.name}'",
+            "Add a ply or type a notation such as [0/±45/90]s.",
+        )
     for number, ply in enumerate(stack.plies, start=1):
         where = f"Stack '{stack.name}', ply {number}"
         if not math.isfinite(ply.thickness) or ply.thickness <= 0:
@@ -111,6 +114,9 @@ def check_stack(stack: Stack, materials: Collection[str]) -> Stack:
             raise StackError("angle is not a finite number.", where, "Enter an angle in degrees.")
         if ply.material not in materials:
             known = ", ".join(sorted(materials)) or "none yet"
-            raise StackError(f"unknown material '{ply.material}'.", where,
-                             f"Choose one of the project's materials ({known}).")  # fmt: skip
+            raise StackError(
+                f"unknown material '{ply.material}'.",
+                where,
+                f"Choose one of the project's materials ({known}).",
+            )
     return stack

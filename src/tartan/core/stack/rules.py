@@ -88,8 +88,14 @@ def balance(plies: Plies, practice: GoodPractice) -> list[Advice]:
         if abs(total) > 1e-12:
             missing = -angle if total > 0 else angle
             where = tuple(dict.fromkeys(i for i, _ in here))
-            found.append(Advice("balance", where, f"±{angle:g}° are not balanced.",
-                                f"Add {missing:g}° of {abs(total) * 1e3:.4g} mm."))  # fmt: skip
+            found.append(
+                Advice(
+                    "balance",
+                    where,
+                    f"±{angle:g}° are not balanced.",
+                    f"Add {missing:g}° of {abs(total) * 1e3:.4g} mm.",
+                )
+            )
     return found
 
 
@@ -101,9 +107,14 @@ def shares(plies: Plies, practice: GoodPractice) -> list[Advice]:
     for angle in (0.0, 45.0, -45.0, 90.0):
         share = sum(p.thickness for p in laid if normal_angle(p.angle) == angle) / (total or 1.0)
         if share < practice.least_share:
-            found.append(Advice("share of directions", (),
-                                f"{angle:g}° has {share:.0%} of the thickness.",
-                                f"Give it {practice.least_share:.0%} or more."))  # fmt: skip
+            found.append(
+                Advice(
+                    "share of directions",
+                    (),
+                    f"{angle:g}° has {share:.0%} of the thickness.",
+                    f"Give it {practice.least_share:.0%} or more.",
+                )
+            )
     return found
 
 
@@ -151,6 +162,11 @@ def outer_plies(plies: Plies, practice: GoodPractice) -> list[Advice]:
 
 
 RULES: tuple[Callable[[Plies, GoodPractice], list[Advice]], ...] = (
-    symmetry, balance, shares, runs, jumps, outer_plies,
-)  # fmt: skip
+    symmetry,
+    balance,
+    shares,
+    runs,
+    jumps,
+    outer_plies,
+)
 """Every rule, in the order of the review."""

@@ -52,8 +52,11 @@ def sandwich_of(laminate: Laminate, core: Core) -> Sandwich:
     Ec: float | None = None
     moduli = [laminate.materials[i].E3 for i in core.plies]
     if all(m is not None for m in moduli):
-        Ec = tc / sum(float(t[i]) / float(E) for i, E in zip(core.plies, moduli, strict=True)
-                      if E is not None)  # fmt: skip
+        Ec = tc / sum(
+            float(t[i]) / float(E)
+            for i, E in zip(core.plies, moduli, strict=True)
+            if E is not None
+        )
     G: Array | None = None
     shears = [(laminate.materials[i].G13, laminate.materials[i].G23) for i in core.plies]
     if all(g is not None for pair in shears for g in pair):

@@ -63,8 +63,12 @@ class CriticalLoad:
     criterion: str = ""
 
 
-def critical_loads(laminate: Laminate, key: str | Criterion, residual: Load | None = None,
-                   skipped: Sequence[int] = ()) -> list[CriticalLoad]:  # fmt: skip
+def critical_loads(
+    laminate: Laminate,
+    key: str | Criterion,
+    residual: Load | None = None,
+    skipped: Sequence[int] = (),
+) -> list[CriticalLoad]:
     """Twelve critical loads by one criterion for all plies.
 
     Parameters
@@ -84,14 +88,18 @@ def critical_loads(laminate: Laminate, key: str | Criterion, residual: Load | No
         Unknown criterion, or data it needs that are missing.
     """
     if criterion(key).stress != "in-plane":
-        raise CriterionError(f"{criterion(key).title} does not read in-plane stresses.",
-                             "Criteria", "Choose an in-plane criterion.")  # fmt: skip
+        raise CriterionError(
+            f"{criterion(key).title} does not read in-plane stresses.",
+            "Criteria",
+            "Choose an in-plane criterion.",
+        )
     sets = {m.name: (key,) for m in laminate.materials}
     return critical_by_sets(laminate, sets, residual, skipped)
 
 
-def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = None,
-                     skipped: Sequence[int] = ()) -> list[CriticalLoad]:  # fmt: skip
+def critical_by_sets(
+    laminate: Laminate, sets: Sets, residual: Load | None = None, skipped: Sequence[int] = ()
+) -> list[CriticalLoad]:
     """Twelve critical loads, the worst of a set of criteria governing.
 
     Parameters
@@ -138,8 +146,13 @@ def critical_by_sets(laminate: Laminate, sets: Sets, residual: Load | None = Non
     return made
 
 
-def reserves_of_forces(laminate: Laminate, loads: Array, sets: Sets, fixed: Load | None = None,
-                       skipped: Sequence[int] = ()) -> Reserves:  # fmt: skip
+def reserves_of_forces(
+    laminate: Laminate,
+    loads: Array,
+    sets: Sets,
+    fixed: Load | None = None,
+    skipped: Sequence[int] = (),
+) -> Reserves:
     """Reserve factors of every ply under many forces and moments.
 
     Parameters

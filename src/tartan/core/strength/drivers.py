@@ -53,8 +53,9 @@ class Drivers:
     at_failure: bool
 
 
-def drivers(rule: Criterion, strengths: Strengths, applied: Array,
-            residual: Array | None = None) -> Drivers:  # fmt: skip
+def drivers(
+    rule: Criterion, strengths: Strengths, applied: Array, residual: Array | None = None
+) -> Drivers:
     """Find what each stress contributes to a criterion at the load that just meets it.
 
     Parameters

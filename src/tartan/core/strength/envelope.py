@@ -86,8 +86,11 @@ def envelope_steps(
 ) -> Generator[float, None, Envelope]:
     """Trace as `envelope`, yielding the share done, so that other work can go on between."""
     if len(set(components)) != 2 or not set(components) <= set(COMPONENTS):
-        raise StackError(f"{' and '.join(components)} are not two load components.", "Envelope",
-                         f"Choose two of {', '.join(COMPONENTS)}.")  # fmt: skip
+        raise StackError(
+            f"{' and '.join(components)} are not two load components.",
+            "Envelope",
+            f"Choose two of {', '.join(COMPONENTS)}.",
+        )
     chosen = {m.name: (sets,) for m in laminate.materials} if isinstance(sets, str) else sets
     axes = [COMPONENTS.index(c) for c in components]
     ends = np.zeros((4, 6))
@@ -106,5 +109,6 @@ def envelope_steps(
         yield len(worst) / count
     reserve = np.array([w.reserve for w in worst])
     points = direction * np.where(np.isfinite(reserve), reserve, np.nan)[:, None]
-    return Envelope(components, points, np.array([w.ply for w in worst]),
-                    tuple(w.mode for w in worst))  # fmt: skip
+    return Envelope(
+        components, points, np.array([w.ply for w in worst]), tuple(w.mode for w in worst)
+    )

@@ -24,8 +24,9 @@ from tartan.core.strength.laminate_reserves import (
 Array = NDArray[np.float64]
 
 
-def govern(laminate: Laminate, load: Load, Q: Array | None = None, sets: Sets = DEFAULT_SETS
-           ) -> Governing:  # fmt: skip
+def govern(
+    laminate: Laminate, load: Load, Q: Array | None = None, sets: Sets = DEFAULT_SETS
+) -> Governing:
     """Find what governs under a load.
 
     Parameters
@@ -59,5 +60,13 @@ def interlaminar(laminate: Laminate, Q: Array) -> Array:
     return shear_from_section(laminate, section)
 
 
-__all__ = ["Check", "Governing", "Reserves", "Sets", "checks_of", "govern", "interlaminar",
-           "reserves"]  # fmt: skip
+__all__ = [
+    "Check",
+    "Governing",
+    "Reserves",
+    "Sets",
+    "checks_of",
+    "govern",
+    "interlaminar",
+    "reserves",
+]

@@ -96,8 +96,7 @@ class Check:
     def _reads(self) -> str:
         return "" if self.gather is None else cast("SandwichCriterion", self.rule).reads
 
-    def fed(self, in_plane: Array, transverse: Array | None, press: Array | None = None
-            ) -> Array:  # fmt: skip
+    def fed(self, in_plane: Array, transverse: Array | None, press: Array | None = None) -> Array:
         """Stresses it reads at its plies and levels, shape (..., m, 3, c).
 
         Parameters
@@ -198,8 +197,14 @@ class Reserves:
         rule = self.checks[int(self.check[load, ply, level])].rule
         angle = float(self.angle[load, ply, level])
         mode = mode_name(rule.modes, int(self.mode[load, ply, level]))
-        return Governing(float(reserve[ply, level]), int(ply), LEVELS[int(level)], rule.key, mode,
-                         None if np.isnan(angle) else angle)  # fmt: skip
+        return Governing(
+            float(reserve[ply, level]),
+            int(ply),
+            LEVELS[int(level)],
+            rule.key,
+            mode,
+            None if np.isnan(angle) else angle,
+        )
 
     def of_rule(self, key: str) -> Array:
         """Reserve factors by one criterion, shape (k, n, 3); NaN at plies it does not judge."""
@@ -215,8 +220,9 @@ class Reserves:
         return tuple(dict.fromkeys(c.rule.key for c in self.checks))
 
 
-def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS, skipped: Sequence[int] = ()
-              ) -> list[Check]:  # fmt: skip
+def checks_of(
+    laminate: Laminate, sets: Sets = DEFAULT_SETS, skipped: Sequence[int] = ()
+) -> list[Check]:
     """Criteria of every material of a laminate.
 
     Parameters
@@ -242,9 +248,11 @@ def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS, skipped: Sequence[i
             continue
         chosen = sets.get(material.name, sets.get(material.kind, ()))
         if not chosen:
-            raise CriterionError(f"No failure criterion is chosen for {material.kind} layers.",
-                                 f"Material '{material.name}'",
-                                 "Choose one in the criteria set.")  # fmt: skip
+            raise CriterionError(
+                f"No failure criterion is chosen for {material.kind} layers.",
+                f"Material '{material.name}'",
+                "Choose one in the criteria set.",
+            )
         for key in chosen:
             rule = criterion(key)
             if rule.stress == "sandwich":
@@ -257,8 +265,9 @@ def checks_of(laminate: Laminate, sets: Sets = DEFAULT_SETS, skipped: Sequence[i
 
 def lacking(material: Material, rule: Criterion) -> tuple[str, ...]:
     """Fields that a criterion needs and a material has not."""
-    return tuple(f for f in rule.needs
-                 if getattr(material, f) is None and derivation(material, f) is None)  # fmt: skip
+    return tuple(
+        f for f in rule.needs if getattr(material, f) is None and derivation(material, f) is None
+    )
 
 
 def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
@@ -275,8 +284,9 @@ def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
-def sandwich_checks(laminate: Laminate, rule: Criterion, material: Material,
-                    plies: NDArray[np.intp]) -> list[Check]:  # fmt: skip
+def sandwich_checks(
+    laminate: Laminate, rule: Criterion, material: Material, plies: NDArray[np.intp]
+) -> list[Check]:
     """Checks of the cores of a material; each is judged at its first ply."""
     form = cast("SandwichCriterion", rule)
     data = strengths_of(material, rule)
@@ -298,9 +308,14 @@ def sandwich_checks(laminate: Laminate, rule: Criterion, material: Material,
     return [Check(rule, joined, np.array(rows), np.array(reads))]
 
 
-def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None = None,
-             residual: Array | None = None, held_shear: Array | None = None,
-             beside: Beside | None = None) -> Reserves:  # fmt: skip
+def reserves(
+    checks: Sequence[Check],
+    in_plane: Array,
+    transverse: Array | None = None,
+    residual: Array | None = None,
+    held_shear: Array | None = None,
+    beside: Beside | None = None,
+) -> Reserves:
     """Evaluate checks at ply stresses.
 
     Parameters
@@ -338,9 +353,13 @@ def reserves(checks: Sequence[Check], in_plane: Array, transverse: Array | None 
     return Reserves(tuple(checks), tuple(single), least, which, mode, angle)
 
 
-def _evaluate(check: Check, in_plane: Array, transverse: Array | None,
-              rests: tuple[Array | None, Array | None], beside: Beside | None
-              ) -> Outcome:  # fmt: skip
+def _evaluate(
+    check: Check,
+    in_plane: Array,
+    transverse: Array | None,
+    rests: tuple[Array | None, Array | None],
+    beside: Beside | None,
+) -> Outcome:
     residual, held_shear = rests
     press = kept = None
     if beside is not None:
@@ -355,7 +374,10 @@ def _evaluate(check: Check, in_plane: Array, transverse: Array | None,
     lost = np.argwhere(np.isnan(outcome.reserve))
     if len(lost):
         _, ply, level = lost[0]
-        raise CriterionError(f"The stress in ply {int(check.plies[ply]) + 1} at the "
-                             f"{LEVELS[level]} is not a number.", "Loads",
-                             "Check the loads and the materials.")  # fmt: skip
+        raise CriterionError(
+            f"The stress in ply {int(check.plies[ply]) + 1} at the "
+            f"{LEVELS[level]} is not a number.",
+            "Loads",
+            "Check the loads and the materials.",
+        )
     return outcome

@@ -75,8 +75,9 @@ class History:
         return max((s.reserve for s in self.steps), default=float("inf"))
 
 
-def ply_discount(laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full",
-                 eta: float = 1e-6) -> History:  # fmt: skip
+def ply_discount(
+    laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full", eta: float = 1e-6
+) -> History:
     """Degrade ply by ply until the laminate can carry no more.
 
     Parameters
@@ -103,13 +104,17 @@ def ply_discount(laminate: Laminate, load: Load, key: str | Criterion, rule: Rul
     return History(tuple(ply_discount_steps(laminate, load, key, rule, eta)))
 
 
-def ply_discount_steps(laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full",
-                       eta: float = 1e-6) -> Iterator[Step]:  # fmt: skip
+def ply_discount_steps(
+    laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full", eta: float = 1e-6
+) -> Iterator[Step]:
     """Yield the events of `ply_discount` one by one, so that long histories can be followed."""
     checked = criterion(key)
     if checked.stress != "in-plane":
-        raise CriterionError(f"{checked.title} has no in-plane history.", "Criteria",
-                             "Choose an in-plane criterion.")  # fmt: skip
+        raise CriterionError(
+            f"{checked.title} has no in-plane history.",
+            "Criteria",
+            "Choose an in-plane criterion.",
+        )
     strengths = [strengths_of(m, checked) for m in laminate.materials]
     state = _State(laminate, checked, strengths, rule, eta)
     v = np.concatenate([load.N, load.M])
@@ -127,8 +132,14 @@ def ply_discount_steps(laminate: Laminate, load: Load, key: str | Criterion, rul
 class _State:
     """Stiffness and what is still checked of every ply: whole, fibre only, or nothing."""
 
-    def __init__(self, laminate: Laminate, rule_of: Criterion, strengths: list[Strengths],
-                 rule: Rule, eta: float) -> None:  # fmt: skip
+    def __init__(
+        self,
+        laminate: Laminate,
+        rule_of: Criterion,
+        strengths: list[Strengths],
+        rule: Rule,
+        eta: float,
+    ) -> None:
         self.laminate = laminate
         self.checked = ["whole"] * laminate.count
         self._alike = plies_by_material(laminate.materials)
@@ -197,12 +208,14 @@ class _State:
         material, eta = self.laminate.materials[i], self._eta
         fibre = self._criterion.fibre
         if self._rule == "mode" and fibre is not None and mode in fibre.matrix:
-            less = replace(material, E2=material.E2 * eta, G12=material.G12 * eta,
-                           nu12=material.nu12 * eta)  # fmt: skip
+            less = replace(
+                material, E2=material.E2 * eta, G12=material.G12 * eta, nu12=material.nu12 * eta
+            )
             self.checked[i] = "fibre"
         else:
-            less = replace(material, E1=material.E1 * eta, E2=material.E2 * eta,
-                           G12=material.G12 * eta)  # fmt: skip
+            less = replace(
+                material, E1=material.E1 * eta, E2=material.E2 * eta, G12=material.G12 * eta
+            )
             self.checked[i] = "nothing"
         materials = list(self.laminate.materials)
         materials[i] = less

@@ -66,8 +66,9 @@ def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArra
     return {m: np.array(sorted(rows)) for m, rows in found.items()}
 
 
-def first_failure(laminate: Laminate, load: Load, key: str | Criterion, skipped: Sequence[int] = ()
-                  ) -> PlyReserve:  # fmt: skip
+def first_failure(
+    laminate: Laminate, load: Load, key: str | Criterion, skipped: Sequence[int] = ()
+) -> PlyReserve:
     """Reserve factor of every ply under a load by an in-plane criterion.
 
     Parameters
@@ -91,9 +92,13 @@ def first_failure(laminate: Laminate, load: Load, key: str | Criterion, skipped:
     return reserve_of_stresses(laminate, applied.stress_12, residual, key, skipped)
 
 
-def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | None,
-                        key: str | Criterion, skipped: Sequence[int] = ()
-                        ) -> PlyReserve:  # fmt: skip
+def reserve_of_stresses(
+    laminate: Laminate,
+    applied: Array,
+    residual: Array | None,
+    key: str | Criterion,
+    skipped: Sequence[int] = (),
+) -> PlyReserve:
     """Reserve factor of every ply from its stresses by an in-plane criterion.
 
     Parameters
@@ -114,8 +119,11 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
     """
     rule = criterion(key)
     if rule.stress != "in-plane":
-        raise CriterionError(f"{rule.title} does not read in-plane stresses.", "Criteria",
-                             "Choose an in-plane criterion.")  # fmt: skip
+        raise CriterionError(
+            f"{rule.title} does not read in-plane stresses.",
+            "Criteria",
+            "Choose an in-plane criterion.",
+        )
     judged = np.ones(laminate.count, bool)
     judged[list(skipped)] = False
     used = dict.fromkeys(m for m, on in zip(laminate.materials, judged, strict=True) if on)
@@ -138,7 +146,10 @@ def reserve_of_stresses(laminate: Laminate, applied: Array, residual: Array | No
     if len(lost):
         ply, level = lost[0]
         where = f"ply {ply + 1} at the {LEVELS[level]}"
-        raise CriterionError(f"The stress in {where} is not a number.", "Loads",
-                             "Check the loads and the materials.")  # fmt: skip
+        raise CriterionError(
+            f"The stress in {where} is not a number.",
+            "Loads",
+            "Check the loads and the materials.",
+        )
     known = None if np.isnan(angle).all() else angle
     return PlyReserve(outcome.reserve, outcome.index, outcome.mode, rule.modes, known)

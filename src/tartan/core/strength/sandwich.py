@@ -86,8 +86,9 @@ def dimpling_stress(Ef: float, nu: float, tf: float, cell: float) -> float:
     return 2 * Ef / (1 - nu * nu) * (tf / cell) ** 2
 
 
-def check_sandwich(laminate: Laminate, core: int, load: Load, Q: Array,
-                   factor: float = THICK_CORE) -> SandwichCheck:  # fmt: skip
+def check_sandwich(
+    laminate: Laminate, core: int, load: Load, Q: Array, factor: float = THICK_CORE
+) -> SandwichCheck:
     """Check both faces for wrinkling in x and y, and the core for shear.
 
     Parameters
@@ -111,8 +112,11 @@ def check_sandwich(laminate: Laminate, core: int, load: Load, Q: Array,
         When a modulus or strength of the core is missing.
     """
     if not 0 < core < laminate.count - 1:
-        raise StackError("the core must lie between two faces.", f"Ply {core + 1}",
-                         "Name the core ply, with plies below and above it.")  # fmt: skip
+        raise StackError(
+            "the core must lie between two faces.",
+            f"Ply {core + 1}",
+            "Name the core ply, with plies below and above it.",
+        )
     Ec, Gx, Gy = core_moduli(laminate, core)
     stress = respond(laminate, load).stress_xy[:, 1]
     t = np.diff(laminate.z)

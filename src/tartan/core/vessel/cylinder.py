@@ -31,7 +31,10 @@ def thin_resultants(R: float, p: float, closed: bool, F: float = 0.0, T: float =
         When the radius is not positive.
     """
     if not R > 0:
-        raise PartError(f"The radius must be greater than zero, it is {R:g} m.", "Cylinder, R",
-                        "Enter a positive radius.")  # fmt: skip
+        raise PartError(
+            f"The radius must be greater than zero, it is {R:g} m.",
+            "Cylinder, R",
+            "Enter a positive radius.",
+        )
     axial = (p * R / 2 if closed else 0.0) + F / (2 * np.pi * R)
     return np.array([axial, p * R, T / (2 * np.pi * R**2)])

@@ -63,13 +63,23 @@ def stiffness_3d(material: Material, angle: float) -> tuple[Array, Array]:
     """
     m = material
     E3, n13, n23 = (m.need(f, "the thick cylinder") for f in ("E3", "nu13", "nu23"))
-    S = np.array([[1 / m.E1, -m.nu12 / m.E1, -n13 / m.E1, 0],
-                  [-m.nu12 / m.E1, 1 / m.E2, -n23 / m.E2, 0],
-                  [-n13 / m.E1, -n23 / m.E2, 1 / E3, 0],
-                  [0, 0, 0, 1 / m.G12]])  # fmt: skip
+    S = np.array(
+        [
+            [1 / m.E1, -m.nu12 / m.E1, -n13 / m.E1, 0],
+            [-m.nu12 / m.E1, 1 / m.E2, -n23 / m.E2, 0],
+            [-n13 / m.E1, -n23 / m.E2, 1 / E3, 0],
+            [0, 0, 0, 1 / m.G12],
+        ]
+    )
     c, s = np.cos(angle), np.sin(angle)
-    T = np.array([[c * c, s * s, 0, c * s], [s * s, c * c, 0, -c * s], [0, 0, 1, 0],
-                  [-2 * c * s, 2 * c * s, 0, c * c - s * s]])  # fmt: skip
+    T = np.array(
+        [
+            [c * c, s * s, 0, c * s],
+            [s * s, c * c, 0, -c * s],
+            [0, 0, 1, 0],
+            [-2 * c * s, 2 * c * s, 0, c * c - s * s],
+        ]
+    )
     alpha = np.array([m.alpha1, m.alpha2, m.alpha2 if m.alpha3 is None else m.alpha3, 0.0])
     return T.T @ np.linalg.inv(S) @ T, np.linalg.solve(T, alpha)
 
@@ -202,14 +212,18 @@ def thick_cylinder(laminate: Laminate, inner: float, load: CylinderLoad) -> Thic
         When a three-dimensional constant is missing.
     """
     if not (np.isfinite(inner) and inner > 0):
-        raise PartError(f"The inner radius must be greater than zero, it is {inner:g} m.",
-                        "Cylinder, ri", "Enter a positive radius.")  # fmt: skip
+        raise PartError(
+            f"The inner radius must be greater than zero, it is {inner:g} m.",
+            "Cylinder, ri",
+            "Enter a positive radius.",
+        )
     # Heights over the first face add without a loss, also where the wall is thin.
     heights = np.concatenate([[0.0], np.cumsum([p.thickness for p in laminate.stack.plies])])
     steps: list[_Step] = []
     ends = []
-    for m, angle, low, high in zip(laminate.materials, laminate.angles, heights[:-1], heights[1:],
-                                   strict=True):  # fmt: skip
+    for m, angle, low, high in zip(
+        laminate.materials, laminate.angles, heights[:-1], heights[1:], strict=True
+    ):
         C, alpha = stiffness_3d(m, float(angle))
         layer = _Layer(C, alpha * load.dT)
         half = []
@@ -221,8 +235,11 @@ def thick_cylinder(laminate: Laminate, inner: float, load: CylinderLoad) -> Thic
             steps += [_Step(layer, float(r), float(s)) for r, s in pairwise(marks)]
         ends.append(half)
     if len(steps) > MOST_STEPS:
-        raise PartError("The wall is too steep to be resolved.", "Cylinder",
-                        "Check the moduli along and across the wall.")  # fmt: skip
+        raise PartError(
+            "The wall is too steep to be resolved.",
+            "Cylinder",
+            "Check the moduli along and across the wall.",
+        )
     return _collect(laminate, steps, ends, _solve(steps, load))
 
 
@@ -289,8 +306,9 @@ def _resultants(steps: list[_Step], n: int) -> tuple[tuple[Array, float], tuple[
         unit = np.zeros((len(r), 4, 5))
         for k in range(5):
             state = maps[:, :, k]
-            unit[:, :, k] = step.layer.stresses(r, state) + step.layer.beta * (1 - np.array(
-                [0.0, 0.0, 1.0, 0.0]))  # fmt: skip
+            unit[:, :, k] = step.layer.stresses(r, state) + step.layer.beta * (
+                1 - np.array([0.0, 0.0, 1.0, 0.0])
+            )
         free = -step.layer.beta
         for i, (component, power) in enumerate(((0, 2), (3, 3))):
             weight = 2 * np.pi * w * r**power
@@ -302,8 +320,9 @@ def _resultants(steps: list[_Step], n: int) -> tuple[tuple[Array, float], tuple[
     return (rows[0], float(constant[0])), (rows[1], float(constant[1]))
 
 
-def _collect(laminate: Laminate, steps: list[_Step], halves: list[list[int]], solution: Array
-             ) -> ThickCylinder:  # fmt: skip
+def _collect(
+    laminate: Laminate, steps: list[_Step], halves: list[list[int]], solution: Array
+) -> ThickCylinder:
     eps, twist = float(solution[-2]), float(solution[-1])
 
     def at(node: int, layer: _Layer, r: float) -> Array:
@@ -313,17 +332,22 @@ def _collect(laminate: Laminate, steps: list[_Step], halves: list[list[int]], so
     found, node, force = [], 0, 0.0
     for counts in halves:
         layer = steps[node].layer
-        places = [(node, steps[node].low), (node + counts[0], steps[node + counts[0]].low),
-                  (node + sum(counts), steps[node + sum(counts) - 1].high)]  # fmt: skip
+        places = [
+            (node, steps[node].low),
+            (node + counts[0], steps[node + counts[0]].low),
+            (node + sum(counts), steps[node + sum(counts) - 1].high),
+        ]
         found.append([at(n, layer, r) for n, r in places])
         node += sum(counts)
     for j, step in enumerate(steps):
         r, w, maps = _within(step)
-        start = np.array([solution[2 * j], solution[2 * j + 1], step.low * eps, step.low,
-                          step.low**2 * twist])  # fmt: skip
+        start = np.array(
+            [solution[2 * j], solution[2 * j + 1], step.low * eps, step.low, step.low**2 * twist]
+        )
         force += float(2 * np.pi * (w * r * r) @ step.layer.stresses(r, maps @ start)[:, 0])
     stress = np.array(found)
     c, s = np.cos(laminate.angles)[:, None], np.sin(laminate.angles)[:, None]
     fibre = c * c * stress[..., 0] + s * s * stress[..., 1] + 2 * c * s * stress[..., 3]
-    return ThickCylinder(float(solution[0]), float(solution[2 * len(steps)]), eps, twist, force,
-                         stress, fibre)  # fmt: skip
+    return ThickCylinder(
+        float(solution[0]), float(solution[2 * len(steps)]), eps, twist, force, stress, fibre
+    )

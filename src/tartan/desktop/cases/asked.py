@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
-from PyQt6.QtWidgets import QWidget
-
-from tartan.core.errors import TartanError
 from tartan.desktop.cases.form import CaseForm
+from tartan.desktop.fields import Number, OneOf, Piece, Remove, Table, Unit, line
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.controls import UnitLabel, button, choice, label, row, set_options
+from tartan.desktop.widgets.recordform import Records
 from tartan.project.document.partmodel import (
     BucklingRequirement,
     DisplacementRequirement,
@@ -24,13 +21,19 @@ from tartan.project.wording import units
 
 ALL = "all cases"
 UNLOADED = "no load"
-NEW = ("reserve factor", "displacement", "surface deviation", "buckling factor", "frequency",
-       "mass")  # fmt: skip
-HEADS = {"reserve factor": ("reserve factor ≥", units.RATIO),
-         "displacement": ("displacement ≤", units.LENGTH),
-         "buckling": ("buckling factor ≥", units.RATIO),
-         "frequency": ("first frequency ≥", units.FREQUENCY),
-         "mass": ("mass ≤", units.MASS)}  # fmt: skip
+NEW = (
+    "reserve factor",
+    "displacement",
+    "surface deviation",
+    "buckling factor",
+    "frequency",
+    "mass",
+)
+
+
+def _limit(words: str, quantity: units.Quantity, kind: str) -> tuple[Piece, ...]:
+    unit = (Unit(quantity),) if quantity is not units.RATIO else ()
+    return (words, Number("value", quantity, f"limit of {kind}", wide=62), *unit)
 
 
 class RequirementRows(CaseForm):
@@ -38,55 +41,52 @@ class RequirementRows(CaseForm):
 
     def rows(self, block: Block) -> None:
         """Build the rows."""
-        for i, requirement in enumerate(self.session.project.requirements):
-            self._row(block, i, requirement)
+        self._records.rows(block)
 
     def make_up(self) -> object:
         """What the rows are made of."""
-        return tuple(
-            (r.kind, getattr(r, "measure", "")) for r in self.session.project.requirements
+        return [(r.kind, getattr(r, "measure", "")) for r in self.session.project.requirements]
+
+    @property
+    def _records(self) -> Records:
+        return Records(
+            lambda: self.session.project.requirements,
+            lambda words, asked: self.edit(words, lambda p: case_edits.put_requirements(p, asked)),
+            self._fields,
+            self.told.emit,
+            "requirement",
         )
 
-    def _row(self, block: Block, i: int, sort: Requirement) -> None:
-        def put(**values: object) -> TartanError | None:
-            asked = list(self.session.project.requirements)
-            asked[i] = replace(asked[i], **values)  # type: ignore[arg-type]
-            return self.edit("requirement", lambda p: case_edits.put_requirements(p, asked))
+    def _fields(self, asked: Requirement) -> Table:
+        """The one line of a kind of requirement."""
 
-        def remove() -> None:
-            asked = self.session.project.requirements
-            left = asked[:i] + asked[i + 1 :]
-            self.edit("remove requirement", lambda p: case_edits.put_requirements(p, left))
+        def case(none: str = "") -> OneOf:
+            before = ("",) if none else ()
+            return OneOf(
+                "case",
+                lambda: [*before, *self.session.project.case_names],
+                shown={"": none} if none else {},
+                wide=126,
+            )
 
-        head, quantity = HEADS[sort.kind]
-        if isinstance(sort, DisplacementRequirement) and sort.measure == "normal":
-            head = "surface deviation ≤"
-        field = self.field(quantity, lambda v: put(value=v or 0.0), f"limit of {sort.kind}")
-        over_all = isinstance(sort, ReserveRequirement | FrequencyRequirement)
-        case = choice([], lambda text: put(case="" if text in (ALL, UNLOADED) else text))
-        case.setAccessibleName(f"case of requirement {i + 1}")
-        case.setFixedWidth(126)
-
-        def update() -> None:
-            now = self.session.project.requirements[i]
-            field.put_value(now.value)
-            names = list(self.session.project.case_names)
-            if isinstance(now, DisplacementRequirement | BucklingRequirement):
-                set_options(case, names, now.case)
-            elif isinstance(now, ReserveRequirement):
-                set_options(case, [ALL, *names], now.case or ALL)
-            elif isinstance(now, FrequencyRequirement):
-                set_options(case, [UNLOADED, *names], now.case or UNLOADED)
-
-        parts: list[QWidget | int | None] = [label(head, "soft"), field]
-        parts += [UnitLabel(quantity)] if quantity is not units.RATIO else []
-        if over_all or isinstance(sort, DisplacementRequirement | BucklingRequirement):
-            under = isinstance(sort, FrequencyRequirement)
-            parts += [label("under" if under else "in", "soft"), case]
-        else:
-            case.hide()
-        block.add(row(*parts, None, button("×", remove, "Remove this requirement"), spacing=4),
-                  update)  # fmt: skip
+        measure = getattr(asked, "measure", "")
+        shift = "surface deviation ≤" if measure == "normal" else "displacement ≤"
+        pieces: dict[str, tuple[Piece, ...]] = {
+            "reserve factor": (
+                *_limit("reserve factor ≥", units.RATIO, asked.kind),
+                "in",
+                case(ALL),
+            ),
+            "displacement": (*_limit(shift, units.LENGTH, asked.kind), "in", case()),
+            "buckling": (*_limit("buckling factor ≥", units.RATIO, asked.kind), "in", case()),
+            "frequency": (
+                *_limit("first frequency ≥", units.FREQUENCY, asked.kind),
+                "under",
+                case(UNLOADED),
+            ),
+            "mass": _limit("mass ≤", units.MASS, asked.kind),
+        }
+        return (line(*pieces[asked.kind], None, Remove("Remove this requirement")),)
 
     def add(self, sort: str) -> None:
         """Add a requirement of a sort."""

@@ -1,23 +1,16 @@
-"""What the blocks of the Cases station share: edits, the chosen case, and vector fields."""
+"""What the blocks of the Cases station share: edits, the chosen case, what there is to choose."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import Any
+from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tartan.core.errors import TartanError
-from tartan.desktop.part.form import ALL, region_options
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.block import Update
-from tartan.desktop.widgets.controls import QuantityField
-from tartan.project.analysis.partmesh import base_mesh, places
+from tartan.project.analysis.partmesh import base_mesh, places, region_names
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import POINT, Case, Combination
-from tartan.project.wording import units
-
-Read = Callable[[], Sequence[float] | None]
+from tartan.project.document.partmodel import POINT, WHOLE, Case, Combination
 
 
 class CaseForm(QObject):
@@ -63,48 +56,10 @@ class CaseForm(QObject):
         except TartanError:
             return []
 
-    def regions(self) -> list[str]:
-        """Regions as a choice shows them."""
+    def region_values(self) -> list[str]:
+        """Regions by name, the whole part first."""
         part = self.session.project.part
         try:
-            return region_options(part) if part else [ALL]
+            return region_names(part) if part else [WHOLE]
         except TartanError:
-            return [ALL]
-
-    def field(self, quantity: units.Quantity, commit: Callable[[float | None], TartanError | None],
-              name: str, *, wide: int = 62, optional: bool = False) -> QuantityField:  # fmt: skip
-        """A number with its unit."""
-        made = QuantityField(quantity, commit, optional=optional)
-        made.setFixedWidth(wide)
-        made.setAccessibleName(name)
-        made.refused.connect(self.told)
-        return made
-
-    def vector(self, quantity: units.Quantity, name: str, read: Read,
-               write: Callable[[tuple[float, float, float]], Any]
-               ) -> tuple[list[QuantityField], Update]:  # fmt: skip
-        """Three fields for x, y, z, and what brings them up to date."""
-        fields: list[QuantityField] = []
-
-        def commit(axis: int, value: float | None) -> TartanError | None:
-            now = read()
-            if now is None:
-                return None
-            vector = list(now)
-            vector[axis] = value or 0.0
-            error: TartanError | None = write((vector[0], vector[1], vector[2]))
-            return error
-
-        for axis in range(3):
-            made = self.field(quantity, lambda v, a=axis: commit(a, v),  # type: ignore[misc]
-                              f"{name} {'xyz'[axis]}", wide=58)  # fmt: skip
-            made.setToolTip("xyz"[axis])
-            fields.append(made)
-
-        def update() -> None:
-            now = read()
-            if now is not None:
-                for made, value in zip(fields, now, strict=True):
-                    made.put_value(value)
-
-        return fields, update
+            return [WHOLE]

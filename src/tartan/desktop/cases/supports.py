@@ -4,21 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QComboBox, QPushButton
-
 from tartan.core.errors import TartanError
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.desktop.cases.form import CaseForm
-from tartan.desktop.widgets.block import Block, Update
-from tartan.desktop.widgets.controls import (
-    UnitLabel,
-    button,
-    choice,
-    label,
-    row,
-    set_options,
-    switch,
-)
+from tartan.desktop.fields import Flag, OneOf, Remove, Table, Unit, Vector, line
+from tartan.desktop.widgets.block import Block
+from tartan.desktop.widgets.recordform import Records
 from tartan.project.document.partmodel import POINT, Support, SupportSet
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name
@@ -54,12 +45,40 @@ class SupportRows(CaseForm):
 
     def rows(self, block: Block) -> None:
         """Build the rows."""
-        for i in range(len(self.supports)):
-            self._row(block, i)
+        self._records.rows(block, spacing=3)
+
+    @property
+    def _records(self) -> Records:
+        return Records(
+            lambda: self.supports,
+            self._put_all,
+            lambda _: self._fields(),
+            self.told.emit,
+            "support",
+        )
+
+    def _fields(self) -> Table:
+        return (
+            line(
+                OneOf("place", self.places, wide=132),
+                OneOf("kind", lambda: [*SUPPORT_KINDS], wide=150),
+                Flag("local", "local", "axes of {}", "Axes along 0°, across it, along the normal"),
+                None,
+                Remove("Remove this support"),
+            ),
+            line(
+                "point x, y, z",
+                None,
+                Vector("at", units.LENGTH, "point of {}"),
+                Unit(units.LENGTH),
+                22,
+                when=lambda support: support.place == POINT,
+            ),
+        )
 
     def make_up(self) -> object:
         """What the rows are made of: rows with further figures are taller."""
-        return (self.chosen, tuple((s.place == POINT, s.local) for s in self.supports))
+        return (self.chosen, self._records.make_up())
 
     # Sets
 
@@ -74,11 +93,19 @@ class SupportRows(CaseForm):
             name = free_name("supports", [x.name for x in project.support_sets])
             made = SupportSet(name, self.supports)
             cases = tuple(replace(c, supports=name) if c == case else c for c in project.cases)
-            self.edit("add support set", lambda p: case_edits.put_cases(
-                case_edits.put_support_sets(p, (*p.support_sets, made)), cases))  # fmt: skip
+            self.edit(
+                "add support set",
+                lambda p: case_edits.put_cases(
+                    case_edits.put_support_sets(p, (*p.support_sets, made)), cases
+                ),
+            )
             return
-        self.edit(f"supports of {case.name}", lambda p: case_edits.put_cases(
-            p, tuple(replace(c, supports=name) if c == case else c for c in p.cases)))  # fmt: skip
+        self.edit(
+            f"supports of {case.name}",
+            lambda p: case_edits.put_cases(
+                p, tuple(replace(c, supports=name) if c == case else c for c in p.cases)
+            ),
+        )
 
     def rename_set(self, text: str) -> TartanError | None:
         """Rename the set that is shown."""
@@ -91,54 +118,18 @@ class SupportRows(CaseForm):
         """Remove the set that is shown; its cases stand on the usual supports."""
         old = self.chosen
         if old:
-            self.edit("remove support set", lambda p: case_edits.put_support_sets(
-                p, tuple(x for x in p.support_sets if x.name != old)))  # fmt: skip
+            self.edit(
+                "remove support set",
+                lambda p: case_edits.put_support_sets(
+                    p, tuple(x for x in p.support_sets if x.name != old)
+                ),
+            )
 
     # Supports
 
     def _put_all(self, name: str, supports: tuple[Support, ...]) -> TartanError | None:
         chosen = self.chosen
         return self.edit(name, lambda p: case_edits.put_supports(p, supports, chosen))
-
-    def _put(self, i: int, **values: object) -> TartanError | None:
-        supports = list(self.supports)
-        supports[i] = replace(supports[i], **values)  # type: ignore[arg-type]
-        return self._put_all("support", tuple(supports))
-
-    def _row(self, block: Block, i: int) -> None:
-        def remove() -> None:
-            self._put_all("remove support", self.supports[:i] + self.supports[i + 1 :])
-
-        def now() -> Support | None:
-            return self.supports[i] if i < len(self.supports) else None
-
-        place = choice([], lambda text: self._put(i, place=text))
-        kind = choice([*SUPPORT_KINDS], lambda text: self._put(i, kind=text))
-        place.setAccessibleName(f"place of support {i + 1}")
-        kind.setAccessibleName(f"kind of support {i + 1}")
-        place.setFixedWidth(132)
-        kind.setFixedWidth(150)
-        local = switch("local", "Axes along 0°, across it and along the normal")
-        local.clicked.connect(lambda on: self._put(i, local=on))
-        block.add(row(place, kind, local, None, button("×", remove, "Remove this support"),
-                      spacing=3))  # fmt: skip
-        support = now()
-        if support is not None and support.place == POINT:
-            at, update_at = self.vector(units.LENGTH, f"point of support {i + 1}",
-                                        lambda: s.at if (s := now()) else None,
-                                        lambda v: self._put(i, at=v))  # fmt: skip
-            block.add(row(label("point x, y, z", "soft"), None, *at, UnitLabel(units.LENGTH), 22,
-                          spacing=4), update_at)  # fmt: skip
-        block.add(row(spacing=0), self._updater(i, place, kind, local))
-
-    def _updater(self, i: int, place: QComboBox, kind: QComboBox, local: QPushButton) -> Update:
-        def update() -> None:
-            if i < len(self.supports):
-                set_options(place, self.places(), self.supports[i].place)
-                set_options(kind, [*SUPPORT_KINDS], self.supports[i].kind)
-                local.setChecked(self.supports[i].local)
-
-        return update
 
     def add(self) -> None:
         """Add a support at the first place that has none."""

@@ -14,7 +14,7 @@ from tartan.core.shell.loads import resultant
 from tartan.desktop import theme
 from tartan.desktop.cases.asked import NEW as ASKED
 from tartan.desktop.cases.asked import RequirementRows
-from tartan.desktop.cases.loads import NEW as LOADS
+from tartan.desktop.cases.loadfields import NEW as LOADS
 from tartan.desktop.cases.loads import LoadRows
 from tartan.desktop.cases.supports import NEW_SET, OWN, SupportRows, set_names
 from tartan.desktop.part import state
@@ -78,7 +78,7 @@ class CasesView(QWidget):
         self.name = Field(self._rename)
         self.name.setAccessibleName("Case name")
         self.name.refused.connect(self._tell)
-        self.new_load = choice(LOADS, self.load_rows.add)
+        self.new_load = choice([*LOADS], self.load_rows.add)
         self.new_load.setPlaceholderText("+ load …")
         self.new_load.setAccessibleName("add a load")
         self.new_asked = choice(ASKED, self.requirement_rows.add)
@@ -103,20 +103,47 @@ class CasesView(QWidget):
     def _build(self) -> None:
         self.cards.setFixedHeight(172)
         content = column(
-            row(label("Supports", "head"), self.set_choice, self.set_name, self.drop_set, None,
-                button("+ support", self.support_rows.add), spacing=4),
-            self.supports, 4, rule(),
-            row(label("Cases", "head"), None, button("+ case", self.add_case),
+            row(
+                label("Supports", "head"),
+                self.set_choice,
+                self.set_name,
+                self.drop_set,
+                None,
+                button("+ support", self.support_rows.add),
+                spacing=4,
+            ),
+            self.supports,
+            4,
+            rule(),
+            row(
+                label("Cases", "head"),
+                None,
+                button("+ case", self.add_case),
                 button("+ combination", self.add_combination),
-                button("remove", self.remove_case), spacing=4),
-            self.cards, self.name, self.loads,
-            row(self.new_load, self.read_button, None,
-                button("section forces …", self.ask_outside,
-                       "Of another analysis, by element: CSV, XLSX or VTU")),
-            self.resultant, 4, rule(),
+                button("remove", self.remove_case),
+                spacing=4,
+            ),
+            self.cards,
+            self.name,
+            self.loads,
+            row(
+                self.new_load,
+                self.read_button,
+                None,
+                button(
+                    "section forces …",
+                    self.ask_outside,
+                    "Of another analysis, by element: CSV, XLSX or VTU",
+                ),
+            ),
+            self.resultant,
+            4,
+            rule(),
             row(label("Requirements", "head"), None, self.new_asked),
-            self.requirements, None, margin=2,
-        )  # fmt: skip
+            self.requirements,
+            None,
+            margin=2,
+        )
         left = column(self.fault, scrolled(content))
         left.setFixedWidth(424)
         right = QWidget()
@@ -161,8 +188,9 @@ class CasesView(QWidget):
         project = self.session.project
         name = free_name("combination", project.case_names)
         new = Combination(name, tuple((c.name, 1.0) for c in project.cases))
-        self._edit("add combination",
-                   lambda p: case_edits.put_combinations(p, (*p.combinations, new)))  # fmt: skip
+        self._edit(
+            "add combination", lambda p: case_edits.put_combinations(p, (*p.combinations, new))
+        )
         self._name_it(name)
 
     def _name_it(self, name: str) -> None:
@@ -174,14 +202,22 @@ class CasesView(QWidget):
         """Remove the chosen case or combination."""
         case, both = self.case, self.load_rows.combination
         if case is not None:
-            self._edit("remove case", lambda p: case_edits.put_cases(
-                p, tuple(c for c in p.cases if c != case)))  # fmt: skip
+            self._edit(
+                "remove case",
+                lambda p: case_edits.put_cases(p, tuple(c for c in p.cases if c != case)),
+            )
         elif both is not None:
-            self._edit("remove combination", lambda p: case_edits.put_combinations(
-                p, tuple(c for c in p.combinations if c != both)))  # fmt: skip
+            self._edit(
+                "remove combination",
+                lambda p: case_edits.put_combinations(
+                    p, tuple(c for c in p.combinations if c != both)
+                ),
+            )
         elif (read := self.outside) is not None:
-            self._edit("remove section forces", lambda p: case_edits.put_outside(
-                p, tuple(x for x in p.outside if x != read)))  # fmt: skip
+            self._edit(
+                "remove section forces",
+                lambda p: case_edits.put_outside(p, tuple(x for x in p.outside if x != read)),
+            )
 
     @property
     def outside(self) -> OutsideForces | None:
@@ -211,15 +247,17 @@ class CasesView(QWidget):
             return
         names = {x.name for x in read}
         others = tuple(x for x in self.session.project.outside if x.name not in names)
-        refused = self._edit(f"read {path.name}",
-                             lambda p: case_edits.put_outside(p, (*others, *read)))  # fmt: skip
+        refused = self._edit(
+            f"read {path.name}", lambda p: case_edits.put_outside(p, (*others, *read))
+        )
         if refused is None:
             self.session.select(case=read[0].name)
 
     def ask_table(self) -> None:
         """Choose a pressure table and read it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Read a pressure table", "",
-                                              "Tables (*.csv *.xlsx);;All files (*)")  # fmt: skip
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Read a pressure table", "", "Tables (*.csv *.xlsx);;All files (*)"
+        )
         if name:
             self.read_table(Path(name))
 
@@ -287,11 +325,17 @@ class CasesView(QWidget):
         try:
             inputs = part_inputs(self.session.project)
             layout = layout_of(inputs)
-            parts = dict(next((c.factors for c in inputs.combinations if c.name == name),
-                              ((name, 1.0),)))  # fmt: skip
-            total = sum((parts[c.name] * resultant(
-                layout.mesh, case_forces(layout, c, inputs.tables)) for c in inputs.cases
-                if c.name in parts), np.zeros(6))  # fmt: skip
+            parts = dict(
+                next((c.factors for c in inputs.combinations if c.name == name), ((name, 1.0),))
+            )
+            total = sum(
+                (
+                    parts[c.name] * resultant(layout.mesh, case_forces(layout, c, inputs.tables))
+                    for c in inputs.cases
+                    if c.name in parts
+                ),
+                np.zeros(6),
+            )
         except TartanError as error:
             return str(error)
         total = np.where(np.abs(total) < 1e-6 * max(np.abs(total).max(), 1e-30), 0.0, total)
@@ -299,8 +343,10 @@ class CasesView(QWidget):
             [units.show(float(v), q, unit=False) for v in t]
             for t, q in ((total[:3], units.FORCE), (total[3:], units.MOMENT))
         )
-        return (f"Total force x, y, z  {',  '.join(force)} {units.FORCE.unit}\n"
-                f"about the origin  {',  '.join(moment)} {units.MOMENT.unit}")  # fmt: skip
+        return (
+            f"Total force x, y, z  {',  '.join(force)} {units.FORCE.unit}\n"
+            f"about the origin  {',  '.join(moment)} {units.MOMENT.unit}"
+        )
 
     def _match_words(self, read: OutsideForces) -> str:
         """How many elements have forces, and how they were found."""
@@ -312,8 +358,10 @@ class CasesView(QWidget):
         share = f"{int(found.found.sum())} of {mesh.count} elements have section forces"
         if read.by == "element":
             return f"{share}, matched by their numbers; those of the others are zero."
-        return (f"{share}, matched by position, at most {units.show(found.farthest, units.LENGTH)}"
-                " from an element's centre; those of the others are zero.")  # fmt: skip
+        return (
+            f"{share}, matched by position, at most {units.show(found.farthest, units.LENGTH)}"
+            " from an element's centre; those of the others are zero."
+        )
 
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""

@@ -50,25 +50,46 @@ class Choosers(QWidget):
         self._build()
 
     def _build(self) -> None:
-        for chooser, name in ((self.shown, "show"), (self.case, "case"), (self.ply, "ply"),
-                              (self.level, "level")):  # fmt: skip
+        for chooser, name in (
+            (self.shown, "show"),
+            (self.case, "case"),
+            (self.ply, "ply"),
+            (self.level, "level"),
+        ):
             chooser.setAccessibleName(name)
         self.case.setMinimumWidth(126)
         self.ply.setMinimumWidth(104)
         for many in (self.plies, self.cases, self.criteria, self.levels):
             many.changed.connect(self._tell)
-        self._over = wrapped(label("worst over", "soft"), self.plies, self.cases,
-                             label("by", "soft"), self.criteria, label("at", "soft"), self.levels,
-                             None, spacing=5)  # fmt: skip
+        self._over = wrapped(
+            label("worst over", "soft"),
+            self.plies,
+            self.cases,
+            label("by", "soft"),
+            self.criteria,
+            label("at", "soft"),
+            self.levels,
+            None,
+            spacing=5,
+        )
         back = button("◂", lambda: self.step(-1), "The ply laid before   Page Down")
         ahead = button("▸", lambda: self.step(1), "The ply laid next   Page Up")
-        self._of_ply = row(label("of", "soft"), back, self.ply, ahead, label("at the", "soft"),
-                           self.level, spacing=4)  # fmt: skip
+        self._of_ply = row(
+            label("of", "soft"),
+            back,
+            self.ply,
+            ahead,
+            label("at the", "soft"),
+            self.level,
+            spacing=4,
+        )
         self._in_case = row(label("in", "soft"), self.case, spacing=4)
         self._first = wrapped(label("show", "soft"), self.shown, None, spacing=6)
-        whole = column(self._first,
-                       wrapped(self._over, self._of_ply, self._in_case, None, spacing=6),
-                       spacing=4)  # fmt: skip
+        whole = column(
+            self._first,
+            wrapped(self._over, self._of_ply, self._in_case, None, spacing=6),
+            spacing=4,
+        )
         box = whole.layout()
         assert box is not None
         self.setLayout(box)
@@ -107,9 +128,12 @@ class Choosers(QWidget):
     @property
     def ask(self) -> Ask:
         """What envelopes are taken over."""
-        return Ask(tuple(self._cases[i] for i in self.cases.chosen), self.plies.chosen,
-                   self.levels.chosen,
-                   tuple(self._keys[i] for i in self.criteria.chosen))  # fmt: skip
+        return Ask(
+            tuple(self._cases[i] for i in self.cases.chosen),
+            self.plies.chosen,
+            self.levels.chosen,
+            tuple(self._keys[i] for i in self.criteria.chosen),
+        )
 
     def view(self, answer: PartAnswer, at: Picked) -> View:
         """What is looked at."""

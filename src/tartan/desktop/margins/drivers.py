@@ -59,8 +59,9 @@ class DriversPicture(QWidget):
             painter.drawRoundedRect(bar, 2, 2)
             painter.setPen(QColor(face.soft))
             text = f"{'−' if relieves else ''}{abs(each.share):.0%}"
-            painter.drawText(QRectF(bar.right() + 7, y, 56, 18), Qt.AlignmentFlag.AlignVCenter,
-                             text)  # fmt: skip
+            painter.drawText(
+                QRectF(bar.right() + 7, y, 56, 18), Qt.AlignmentFlag.AlignVCenter, text
+            )
 
 
 class PlyBars(QWidget):
@@ -78,13 +79,23 @@ class PlyBars(QWidget):
         offer_saving(self, "by ply")
         self.setMinimumWidth(190)
 
-    def put(self, reserve: NDArray[np.float64], names: Sequence[str], need: float,
-            marked: int | None, *, faded: bool) -> None:  # fmt: skip
+    def put(
+        self,
+        reserve: NDArray[np.float64],
+        names: Sequence[str],
+        need: float,
+        marked: int | None,
+        *,
+        faded: bool,
+    ) -> None:
         """Show other plies."""
         self.reserve, self.names, self.need = reserve, names, need
         self.marked, self.faded = marked, faded
-        self.setToolTip("\n".join(f"ply {n}: {units.factor(float(r))}"
-                                  for n, r in zip(names, reserve, strict=True)))  # fmt: skip
+        self.setToolTip(
+            "\n".join(
+                f"ply {n}: {units.factor(float(r))}" for n, r in zip(names, reserve, strict=True)
+            )
+        )
         self.update()
 
     def rect_of(self, place: int) -> QRectF:
@@ -107,17 +118,20 @@ class PlyBars(QWidget):
             high = area.height() * min(float(value), top) / top
             gap = min(2.0, area.width() * 0.15)
             bar = QRectF(area.left() + gap, area.bottom() - high, area.width() - 2 * gap, high)
-            ink = QColor(face.stale if self.faded else
-                         face.fails if value < self.need else face.holds)  # fmt: skip
-            painter.setPen(QPen(QColor(face.ink), 1.6) if i == self.marked
-                           else Qt.PenStyle.NoPen)  # fmt: skip
+            ink = QColor(
+                face.stale if self.faded else face.fails if value < self.need else face.holds
+            )
+            painter.setPen(QPen(QColor(face.ink), 1.6) if i == self.marked else Qt.PenStyle.NoPen)
             painter.setBrush(ink)
             painter.drawRect(bar)
             near = self.marked is not None and 0 < abs(i - self.marked) <= every / 2
             if (i % every == 0 and not near) or i == self.marked:
                 painter.setPen(QColor(face.ink if i == self.marked else face.soft))
-                painter.drawText(QRectF(area.center().x() - 14, area.bottom() + 2, 28, 14),
-                                 Qt.AlignmentFlag.AlignHCenter, self.names[i])  # fmt: skip
+                painter.drawText(
+                    QRectF(area.center().x() - 14, area.bottom() + 2, 28, 14),
+                    Qt.AlignmentFlag.AlignHCenter,
+                    self.names[i],
+                )
         if count:
             area = self.rect_of(0)
             y = area.bottom() - area.height() / 2.5

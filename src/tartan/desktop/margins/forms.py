@@ -55,10 +55,16 @@ class CriteriaForm(QWidget):
         box = QVBoxLayout(inside)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
-        for part in (self.effect, self.told,
-                     row(label("Allowables of", "head"), self.material, None), self.fields,
-                     label("Criteria by kind of layer", "head"), self.kinds,
-                     label("Criteria of your own", "head"), self.own):  # fmt: skip
+        for part in (
+            self.effect,
+            self.told,
+            row(label("Allowables of", "head"), self.material, None),
+            self.fields,
+            label("Criteria by kind of layer", "head"),
+            self.kinds,
+            label("Criteria of your own", "head"),
+            self.own,
+        ):
             box.addWidget(part)
         box.addStretch(1)
         around = QVBoxLayout(self)
@@ -156,8 +162,11 @@ class CriteriaForm(QWidget):
             parts: list[QWidget | int | None] = []
             updates: list[Callable[[], None]] = []
             for field in needs[first : first + 2]:
-                edit = QuantityField(QUANTITIES[field],
-                                     lambda v, f=field: self._put(name, f, v), optional=True)  # type: ignore[misc]  # fmt: skip
+                edit = QuantityField(
+                    QUANTITIES[field],
+                    partial(self._put, name, field),
+                    optional=True,
+                )
                 edit.setFixedWidth(62)
                 edit.setAccessibleName(f"{field} of {name}")
                 symbol, old = label(SYMBOLS[field]), label("", "soft")
@@ -184,8 +193,9 @@ class CriteriaForm(QWidget):
         old.setText(words)  # type: ignore[attr-defined]
 
     def _put(self, name: str, field: str, value: float | None) -> TartanError | None:
-        return self._edit(f"{SYMBOLS[field]} of {name}",
-                          lambda p: stack_edits.set_value(p, name, field, value))  # fmt: skip
+        return self._edit(
+            f"{SYMBOLS[field]} of {name}", lambda p: stack_edits.set_value(p, name, field, value)
+        )
 
 
 def _least(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> str:
@@ -216,10 +226,17 @@ class LeftOutForm(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
-        for part in (self.note, self.told, self.rows,
-                     row(button("+ near supports", lambda: self._add(LeftOut("supports"))),
-                         button("+ near forces", lambda: self._add(LeftOut("loads"))), None),
-                     row(label("region", "soft"), self.region, self.brush, None)):  # fmt: skip
+        for part in (
+            self.note,
+            self.told,
+            self.rows,
+            row(
+                button("+ near supports", lambda: self._add(LeftOut("supports"))),
+                button("+ near forces", lambda: self._add(LeftOut("loads"))),
+                None,
+            ),
+            row(label("region", "soft"), self.region, self.brush, None),
+        ):
             box.addWidget(part)
         box.addStretch(1)
 
@@ -261,8 +278,9 @@ class LeftOutForm(QWidget):
                 rest = tuple(r for r in project.left_out if r != rule)
                 project = case_edits.put_left_out(project, rest)
                 return part_edits.remove_region(project, BY_HAND) if old else project
-            project = part_edits.put_region(project, Region(BY_HAND, elements=after),
-                                            BY_HAND if old else "")  # fmt: skip
+            project = part_edits.put_region(
+                project, Region(BY_HAND, elements=after), BY_HAND if old else ""
+            )
             return case_edits.put_left_out(project, (*project.left_out, rule))
 
         self._edit("leave out by hand", change)
@@ -297,8 +315,10 @@ class LeftOutForm(QWidget):
             field.setFixedWidth(44)
             field.setAccessibleName(f"Elements left out near {rule.near}")
             things = "supports" if rule.near == "supports" else "forces"
-            block.add(row(label("within", "soft"), field, label(f"elements of {things}"), None,
-                          end), lambda f=field, n=i: self._show(f, n))  # type: ignore[misc]  # fmt: skip
+            block.add(
+                row(label("within", "soft"), field, label(f"elements of {things}"), None, end),
+                lambda f=field, n=i: self._show(f, n),  # type: ignore[misc]
+            )
 
     def _show(self, field: QuantityField, number: int) -> None:
         rules = self.session.project.left_out

@@ -63,8 +63,9 @@ class Legend(QWidget):
             painter.setPen(QPen(QColor(face.ink), 1.6))
             painter.drawLine(QPointF(0, y), QPointF(22, y))
             painter.setFont(theme.strong(8.5))
-            painter.drawText(QRectF(26, y - 8, 86, 16), Qt.AlignmentFlag.AlignVCenter,
-                             self._need_words)  # fmt: skip
+            painter.drawText(
+                QRectF(26, y - 8, 86, 16), Qt.AlignmentFlag.AlignVCenter, self._need_words
+            )
 
     def _paint_names(self, painter: QPainter, shown: Map) -> None:
         """Names with their colours and shares of the area, as many as there is room for."""
@@ -79,12 +80,14 @@ class Legend(QWidget):
                 paint_mode(painter, QRectF(15, y, 15, 15), name, face.ink)
                 left = 33.0
             painter.setPen(QColor(face.ink))
-            draw_fitted(painter, QRectF(left, y, 111 - left, 15), Qt.AlignmentFlag.AlignVCenter,
-                        name, 8.5)  # fmt: skip
+            draw_fitted(
+                painter, QRectF(left, y, 111 - left, 15), Qt.AlignmentFlag.AlignVCenter, name, 8.5
+            )
             painter.setFont(theme.font(8))
             painter.setPen(QColor(face.soft))
-            painter.drawText(QRectF(17, y + 14, 95, 14), Qt.AlignmentFlag.AlignVCenter,
-                             f"{share:.1%}")  # fmt: skip
+            painter.drawText(
+                QRectF(17, y + 14, 95, 14), Qt.AlignmentFlag.AlignVCenter, f"{share:.1%}"
+            )
         if len(names) < len(shown.names):
             rest = shown.names[len(names) :]
             painter.setPen(QColor(face.soft))

@@ -53,15 +53,24 @@ class HotSpots(QWidget):
         elif session.previous is not None:
             before = ("was", session.previous)
         group, fresh = self.group.currentText(), session.fresh
-        key = (answer, ask, project.left_out, group, before, fresh,
-               required(project), units.system())  # fmt: skip
+        key = (
+            answer,
+            ask,
+            project.left_out,
+            group,
+            before,
+            fresh,
+            required(project),
+            units.system(),
+        )
         if key != self._key:
             self._key = key
             self._fill(answer, ask, group, before)
         self.table.choose(self.elements.index(element) if element in self.elements else None)
 
-    def _fill(self, answer: PartAnswer, ask: Ask, group: str,
-              before: tuple[str, PartAnswer] | None) -> None:  # fmt: skip
+    def _fill(
+        self, answer: PartAnswer, ask: Ask, group: str, before: tuple[str, PartAnswer] | None
+    ) -> None:
         project, session = self.session.project, self.session
         table = state.hot_table(project, answer, ask, group, before)
         self.elements = hot_list(answer, ask, project.left_out, group)
@@ -117,8 +126,16 @@ class ByCase(QWidget):
         """Show every case."""
         table, self._elements = state.case_table(self.session.project, answer, ask)
         need, fresh = required(self.session.project), self.session.fresh
-        looks = [[None, Look(units.factor(float(r[1] or 0.0)), _ink(r[1], need, fresh=fresh)),
-                  None, None, None] for r in table.rows]  # fmt: skip
+        looks = [
+            [
+                None,
+                Look(units.factor(float(r[1] or 0.0)), _ink(r[1], need, fresh=fresh)),
+                None,
+                None,
+                None,
+            ]
+            for r in table.rows
+        ]
         self.table.put(table, looks, (138, 58, 116, 56, 40))
 
 

@@ -81,16 +81,18 @@ class SpotPanel(QWidget):
         box.setSpacing(3)
         self.open = switch("section", "Show the section at the spot, or more of the map", on=True)
         self.open.toggled.connect(self._fold)
-        box.addWidget(row(label("At the spot", "head"), self.where, None, self.first, self.open,
-                          spacing=8))  # fmt: skip
+        box.addWidget(
+            row(label("At the spot", "head"), self.where, None, self.first, self.open, spacing=8)
+        )
         box.addWidget(self.pages, 1)
         self.line_of_acts = wrapped(
-            self.columns, None,
+            self.columns,
+            None,
             button("open this ply", self._to_stack, "Edit it in Stacks, or in the lay-up"),
             button("its place in the lay-up", self._to_lay_up, "Show its rung in Part"),
             button("what one change would do", self._rank, "Rank every single change here"),
             spacing=6,
-        )  # fmt: skip
+        )
         box.addWidget(self.line_of_acts)
         self.setFixedHeight(HEIGHT + 24)
         if preferences().value("section at the spot") in (0, "0"):
@@ -144,8 +146,7 @@ class SpotPanel(QWidget):
         self.working.text.setFocus()
 
     def _keep(self, title: str, text: str) -> None:
-        self.session.edit("keep a working",
-                          lambda p: design_edits.keep_working(p, title, text))  # fmt: skip
+        self.session.edit("keep a working", lambda p: design_edits.keep_working(p, title, text))
 
     def _again(self) -> None:
         if self._answer is not None and self._at is not None:
@@ -164,8 +165,9 @@ class SpotPanel(QWidget):
         rows = rows_of(project, [layout.laid[n].ply for n in plies], plies)
         marked = plies.index(at.ply) if at.ply in plies else None
         try:
-            found = state.section_at(project, answer, at.element, at.case, self._chosen(answer),
-                                     self.session.before)  # fmt: skip
+            found = state.section_at(
+                project, answer, at.element, at.case, self._chosen(answer), self.session.before
+            )
         except TartanError as error:
             self._found = None
             self.where.setText(str(error))
@@ -184,8 +186,9 @@ class SpotPanel(QWidget):
         self.section.show_stack(rows, found.columns)
         self.bars.put(found.reserve, [str(n + 1) for n in plies], need, marked, faded=not fresh)
         least = float(found.reserve.min())
-        self.first.setText(f"first ply fails at {units.factor(least)} × this case"
-                           if fresh else "stale")  # fmt: skip
+        self.first.setText(
+            f"first ply fails at {units.factor(least)} × this case" if fresh else "stale"
+        )
 
     def _chosen(self, answer: PartAnswer) -> tuple[str, ...]:
         """Keys of the columns that are on."""

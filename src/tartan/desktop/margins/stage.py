@@ -96,8 +96,9 @@ class Stage(QWidget):
         self.scene: PartScene | None = None
         self.shown: Shown | None = None
         self.legend = Legend()
-        self.switches = {name: switch(name, tip, on=name == "deformed")
-                         for name, tip in SWITCHES.items()}  # fmt: skip
+        self.switches = {
+            name: switch(name, tip, on=name == "deformed") for name, tip in SWITCHES.items()
+        }
         self.scale = QuantityField(units.RATIO, self._put_scale, optional=True)
         self.scale.setAccessibleName("Magnification")
         self.scale.setFixedWidth(54)
@@ -125,11 +126,18 @@ class Stage(QWidget):
         box.setSpacing(4)
         box.addLayout(self._place, 1)
         box.addWidget(self.note)
-        foot = wrapped(self.switches["deformed"], label("×", "soft"), self.scale,
-                   self.switches["swing"], self.switches["outline"], self.words, None,
-                   button("pin", self.pin_reading, "Keep this reading beside the part"),
-                   button("unpin all", self.unpin_all, "Take the readings away"),
-                   spacing=4)  # fmt: skip
+        foot = wrapped(
+            self.switches["deformed"],
+            label("×", "soft"),
+            self.scale,
+            self.switches["swing"],
+            self.switches["outline"],
+            self.words,
+            None,
+            button("pin", self.pin_reading, "Keep this reading beside the part"),
+            button("unpin all", self.unpin_all, "Take the readings away"),
+            spacing=4,
+        )
         box.addWidget(foot)
         self.of_answer: tuple[QWidget, ...] = (self.legend, self.note, foot)
 
@@ -143,8 +151,11 @@ class Stage(QWidget):
 
     def _put_scale(self, value: float | None) -> TartanError | None:
         if value is not None and not 0 <= value <= 1e6:
-            return TartanError("The magnification must lie between 0 and 1 000 000.", "Map",
-                               "Leave it empty for a fitting one.")  # fmt: skip
+            return TartanError(
+                "The magnification must lie between 0 and 1 000 000.",
+                "Map",
+                "Leave it empty for a fitting one.",
+            )
         self._scale = value
         self.again()
         return None
@@ -208,8 +219,9 @@ class Stage(QWidget):
         scene.strokes("left out", self._hatch(scene, out), face.soft, 1.2)
         scene.outline("picked", [shown.element], face.ink, 4.0)
         self._write(scene, shown)
-        self.note.setText(shown.map.note if shown.fresh
-                          else f"stale, of the project before: {shown.map.note}")  # fmt: skip
+        self.note.setText(
+            shown.map.note if shown.fresh else f"stale, of the project before: {shown.map.note}"
+        )
         scene.redraw()
 
     def paint(self, made: Map) -> None:

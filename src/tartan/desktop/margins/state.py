@@ -66,8 +66,9 @@ class Picked:
     case: int
 
 
-def picked(project: Project, answer: PartAnswer, ask: Ask, element: int | None,
-           ply: int | None, case: str) -> Picked:  # fmt: skip
+def picked(
+    project: Project, answer: PartAnswer, ask: Ask, element: int | None, ply: int | None, case: str
+) -> Picked:
     """What a selection means; the governing place until something is selected."""
     margins, names = margins_for(answer, ask), answer.inputs.case_names
     if element is None or element >= len(margins.reserve):
@@ -82,8 +83,13 @@ def picked(project: Project, answer: PartAnswer, ask: Ask, element: int | None,
 HEADS = ("RF", "where", "case", "ply", "mode", "level", "criterion", "element")
 
 
-def hot_table(project: Project, answer: PartAnswer, ask: Ask, group: str,
-              before: tuple[str, PartAnswer] | None = None) -> Table:  # fmt: skip
+def hot_table(
+    project: Project,
+    answer: PartAnswer,
+    ask: Ask,
+    group: str,
+    before: tuple[str, PartAnswer] | None = None,
+) -> Table:
     """Hot spots with their whole address; with an earlier answer also what stood there.
 
     Parameters
@@ -107,11 +113,20 @@ def hot_table(project: Project, answer: PartAnswer, ask: Ask, group: str,
     for e in elements:
         mode = m.mode_label(e)
         old = () if then is None else (float(then[e]),)
-        rows.append((float(m.reserve[e]), *old, where_words(answer.inputs, e),
-                     answer.inputs.case_names[int(m.case[e])], short_ply(answer, int(m.ply[e])),
-                     mode, LEVELS[int(m.level[e])],
-                     criterion(m.checks[int(m.check[e])]).title, e + 1,
-                     *(float(v) for v in centres[e])))  # fmt: skip
+        rows.append(
+            (
+                float(m.reserve[e]),
+                *old,
+                where_words(answer.inputs, e),
+                answer.inputs.case_names[int(m.case[e])],
+                short_ply(answer, int(m.ply[e])),
+                mode,
+                LEVELS[int(m.level[e])],
+                criterion(m.checks[int(m.check[e])]).title,
+                e + 1,
+                *(float(v) for v in centres[e]),
+            )
+        )
     places = tuple(f"{axis} [{units.LENGTH.unit}]" for axis in "xyz")
     named = () if before is None else (before[0],)
     return Table("hot spots", (HEADS[0], *named, *HEADS[1:], *places), tuple(rows))
@@ -127,8 +142,9 @@ def case_table(project: Project, answer: PartAnswer, ask: Ask) -> tuple[Table, l
             rows.append((name, value, "", "", ""))
             continue
         mode = m.mode_label(e)
-        rows.append((name, value, where_words(answer.inputs, e), short_ply(answer, int(m.ply[e])),
-                     mode))  # fmt: skip
+        rows.append(
+            (name, value, where_words(answer.inputs, e), short_ply(answer, int(m.ply[e])), mode)
+        )
     head = ("case", "× load", "where", "ply", "mode")
     return Table("first ply failure by case", head, tuple(rows)), elements
 
@@ -172,8 +188,9 @@ class Driver:
     leads: bool
 
 
-def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Margins
-                 ) -> tuple[str, list[Driver]]:  # fmt: skip
+def driver_lines(
+    project: Project, answer: PartAnswer, at: Picked, margins: Margins
+) -> tuple[str, list[Driver]]:
     """What drives the margin at a place: heading, and shares with the largest first.
 
     Looks at the governing ply and level where the place is the governing one, else at the worst
@@ -206,8 +223,9 @@ def driver_lines(project: Project, answer: PartAnswer, at: Picked, margins: Marg
     return words, [Driver(w, v, i == 0) for i, (w, v) in enumerate(lines)]
 
 
-def _worst_at(project: Project, answer: PartAnswer, at: Picked, margins: Margins
-              ) -> tuple[str, int, int]:  # fmt: skip
+def _worst_at(
+    project: Project, answer: PartAnswer, at: Picked, margins: Margins
+) -> tuple[str, int, int]:
     """Criterion, level and sampling point at which a ply of an element is worst in a case."""
     e = at.element
     if at.ply == int(margins.ply[e]) and at.case == int(margins.case[e]) and margins.judged[e]:
@@ -223,8 +241,9 @@ def _worst_at(project: Project, answer: PartAnswer, at: Picked, margins: Margins
 def question(project: Project, answer: PartAnswer, element: int, case: int) -> Question:
     """The laminate of an element under its section forces, as the Stacks station asks."""
     laminate = answer.layout().laminate(element)
-    return Question(laminate, spot_loads(answer, element, case), answer.inputs.criteria,
-                    required(project))  # fmt: skip
+    return Question(
+        laminate, spot_loads(answer, element, case), answer.inputs.criteria, required(project)
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -237,9 +256,14 @@ class Section:
     words: str
 
 
-def section_at(project: Project, answer: PartAnswer, element: int, case: int,
-               keys: Sequence[str] = (*answers.DEFAULT_COLUMNS, "stress_12.2", "shear.0"),
-               before: PartAnswer | None = None) -> Section:  # fmt: skip
+def section_at(
+    project: Project,
+    answer: PartAnswer,
+    element: int,
+    case: int,
+    keys: Sequence[str] = (*answers.DEFAULT_COLUMNS, "stress_12.2", "shear.0"),
+    before: PartAnswer | None = None,
+) -> Section:
     """Stresses and reserve factors through the thickness at an element's governing point.
 
     Parameters

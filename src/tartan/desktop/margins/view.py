@@ -18,7 +18,8 @@ from tartan.desktop.margins.lists import Board, ByCase, HotSpots
 from tartan.desktop.margins.spot import SpotPanel
 from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.margins.state import Picked
-from tartan.desktop.scene.scene import LARGE, PartScene
+from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
@@ -72,8 +73,9 @@ class MarginsView(QWidget):
         self.choosers.beside(self.stage.switches["only what fails"], self.stage.switches["labels"])
         left = column(self.choosers, self.stage, spacing=4)
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
-        self.drive = column(row(label("What drives it", "head"), self.driven, None),
-                            self.drivers, spacing=3)  # fmt: skip
+        self.drive = column(
+            row(label("What drives it", "head"), self.driven, None), self.drivers, spacing=3
+        )
         self.right = column(self.tabs, self.pages, self.drive, spacing=5)
         self.right.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.right.setMinimumWidth(NARROW)
@@ -93,8 +95,7 @@ class MarginsView(QWidget):
 
     def _connect(self) -> None:
         session = self.session
-        self._follow_up.timeout.connect(
-            lambda: self._select_ply(self.choosers.ply.currentIndex()))  # fmt: skip
+        self._follow_up.timeout.connect(lambda: self._select_ply(self.choosers.ply.currentIndex()))
         self.tabs.turned.connect(self._turn)
         self.choosers.changed.connect(self.refresh)
         self.choosers.ply_chosen.connect(self._pick_ply)
@@ -130,8 +131,11 @@ class MarginsView(QWidget):
         if answer is not None:
             margins = margins_for(answer, self.choosers.ask)
             names = answer.inputs.case_names
-            self.session.select(element=element, spot_ply=int(margins.ply[element]),
-                                case=names[int(margins.case[element])])  # fmt: skip
+            self.session.select(
+                element=element,
+                spot_ply=int(margins.ply[element]),
+                case=names[int(margins.case[element])],
+            )
 
     def _pick_ply(self, ply: int) -> None:
         answer = self.session.answer
@@ -139,9 +143,14 @@ class MarginsView(QWidget):
             # On a large part the map comes first; what stands round it follows in a pause.
             self.choosers.ply.setCurrentIndex(ply)
             at = replace(self.picked(answer), ply=ply)
-            self.stage.paint(make_map(self.session.project, answer,
-                                      self.choosers.view(answer, at),
-                                      dark=theme.face().dark))  # fmt: skip
+            self.stage.paint(
+                make_map(
+                    self.session.project,
+                    answer,
+                    self.choosers.view(answer, at),
+                    dark=theme.face().dark,
+                )
+            )
             self._follow_up.start(FOLLOW)
         elif answer is not None:
             self._select_ply(ply)
@@ -150,8 +159,9 @@ class MarginsView(QWidget):
         answer = self.session.answer
         if answer is not None:
             at = self.picked(answer)
-            self.session.select(element=at.element, spot_ply=ply,
-                                case=answer.inputs.case_names[at.case])  # fmt: skip
+            self.session.select(
+                element=at.element, spot_ply=ply, case=answer.inputs.case_names[at.case]
+            )
 
     def _pick_case(self, name: str) -> None:
         answer = self.session.answer
@@ -166,8 +176,9 @@ class MarginsView(QWidget):
             return
         at = statuses[line].address
         assert at is not None
-        self.session.select(element=at.element, spot_ply=at.ply,
-                            case=answer.inputs.case_names[at.case])  # fmt: skip
+        self.session.select(
+            element=at.element, spot_ply=at.ply, case=answer.inputs.case_names[at.case]
+        )
         self.choosers.show_field("reserve factor" if at.ply is not None else "displacement")
 
     # Showing
@@ -175,8 +186,9 @@ class MarginsView(QWidget):
     def picked(self, answer: PartAnswer) -> Picked:
         """Place that is looked at: the governing one until the user picks another."""
         s = self.session.selection
-        return state.picked(self.session.project, answer, self.choosers.ask, s.element,
-                            s.spot_ply, s.case)  # fmt: skip
+        return state.picked(
+            self.session.project, answer, self.choosers.ask, s.element, s.spot_ply, s.case
+        )
 
     def refresh(self) -> None:
         """Show answer and selection as they stand."""
@@ -260,10 +272,23 @@ class MarginsView(QWidget):
             name, shape = shapes[number]
             size = 0.06 * float(np.linalg.norm(np.ptp(state.mesh_of(answer).nodes, axis=0)))
             made = shape_map(answer, name, shape)
-            return Shown(made, shape, size, name, at.element, name.split(" · ")[0], None,
-                         self._readings(answer), np.zeros_like(out), (), need, fresh)  # fmt: skip
-        made = make_map(project, answer, view, dark=theme.face().dark,
-                        failing=self.stage.on("only what fails"))  # fmt: skip
+            return Shown(
+                made,
+                shape,
+                size,
+                name,
+                at.element,
+                name.split(" · ")[0],
+                None,
+                self._readings(answer),
+                np.zeros_like(out),
+                (),
+                need,
+                fresh,
+            )
+        made = make_map(
+            project, answer, view, dark=theme.face().dark, failing=self.stage.on("only what fails")
+        )
         if view.field == "margin":
             need = f"needs {required(project) - 1:.2f}"
         labels: tuple[tuple[int, str], ...] = ()

@@ -44,8 +44,14 @@ class SpotWhatIf(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
-        box.addWidget(row(self.note, None, button("apply", self._apply_chosen, "Enter"),
-                          button("back to the section", self.closed.emit)))  # fmt: skip
+        box.addWidget(
+            row(
+                self.note,
+                None,
+                button("apply", self._apply_chosen, "Enter"),
+                button("back to the section", self.closed.emit),
+            )
+        )
         box.addWidget(self.table, 1)
 
     def put(self, answer: PartAnswer, at: Picked) -> None:
@@ -53,8 +59,10 @@ class SpotWhatIf(QWidget):
         layout = answer.layout()
         laminate = layout.laminate(at.element)
         self._laid = [layout.laid[n] for n in layout.plies(at.element)]
-        self._loads = [about_middle(laminate, spot_loads(answer, at.element, k))
-                       for k in range(len(answer.inputs.case_names))]  # fmt: skip
+        self._loads = [
+            about_middle(laminate, spot_loads(answer, at.element, k))
+            for k in range(len(answer.inputs.case_names))
+        ]
         self._found, self.best = [], []
         self._fill()
         self.note.setText("ranking …")
@@ -84,17 +92,24 @@ class SpotWhatIf(QWidget):
         if here is None:
             self.table.put(Table("what one change would do here", (), ()))
             return
-        others = sorted((r for r in self._found if r is not here),
-                        key=lambda r: merit(r, here, per_mass=False))  # fmt: skip
+        others = sorted(
+            (r for r in self._found if r is not here), key=lambda r: merit(r, here, per_mass=False)
+        )
         self.best = others[:SHOWN]
-        made = [ranked_row(r, here, self._loads[r.load].name.rpartition(", ")[0])
-                for r in self.best]  # fmt: skip
+        made = [
+            ranked_row(r, here, self._loads[r.load].name.rpartition(", ")[0]) for r in self.best
+        ]
         head = ("change", "RF", "gain", f"mass [{units.AREAL_MASS.unit}]", "gain / mass", "case")
-        self.table.put(Table("what one change would do here", head, tuple(m[0] for m in made)),
-                       [m[1] for m in made], (0, 52, 56, 82, 78, 190))  # fmt: skip
-        self.note.setText(f"{len(others)} single changes under this place's section forces in all "
-                          f"cases · now {units.factor(here.reserve)} · plies counted in this zone "
-                          "from the first laid")  # fmt: skip
+        self.table.put(
+            Table("what one change would do here", head, tuple(m[0] for m in made)),
+            [m[1] for m in made],
+            (0, 52, 56, 82, 78, 190),
+        )
+        self.note.setText(
+            f"{len(others)} single changes under this place's section forces in all "
+            f"cases · now {units.factor(here.reserve)} · plies counted in this zone "
+            "from the first laid"
+        )
 
     def _apply_chosen(self) -> None:
         index = self.table.view.currentIndex()

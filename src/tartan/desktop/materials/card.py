@@ -12,8 +12,12 @@ from tartan.desktop.materials import state
 from tartan.desktop.widgets.controls import QuantityField, UnitLabel, label
 from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
 
-COLUMNS = (("Stiffness",), ("Strength in plane", "Between plies", "Sandwich"),
-           ("Strain allowables", "Ply"), ("Expansion", "Criteria"))  # fmt: skip
+COLUMNS = (
+    ("Stiffness",),
+    ("Strength in plane", "Between plies", "Sandwich"),
+    ("Strain allowables", "Ply"),
+    ("Expansion", "Criteria"),
+)
 
 Set = Callable[[str, float | None], TartanError | None]
 
@@ -55,8 +59,11 @@ class MaterialCard(QWidget):
         return panel
 
     def _field_row(self, grid: QGridLayout, line: int, field: str) -> None:
-        edit = QuantityField(QUANTITIES[field], lambda value: self._put_value(field, value),
-                             optional=state.optional(field))  # fmt: skip
+        edit = QuantityField(
+            QUANTITIES[field],
+            lambda value: self._put_value(field, value),
+            optional=state.optional(field),
+        )
         edit.setAccessibleName(f"{field} ({FIELD_NAMES[field]})")
         edit.setMinimumWidth(58)
         edit.setMaximumWidth(104)
@@ -90,8 +97,11 @@ class MaterialCard(QWidget):
             edit.setPlaceholderText(derived.partition(" = ")[0])
             if derived and getattr(material, field) is None:
                 edit.setToolTip(f"Empty: {derived}")
-            words = "" if other is None else state.against(
-                getattr(material, field), getattr(other, field))  # fmt: skip
+            words = (
+                ""
+                if other is None
+                else state.against(getattr(material, field), getattr(other, field))
+            )
             self._others[field].setText(words)
             self._others[field].setVisible(visible and other is not None)
         for name, head in self._heads.items():

@@ -73,5 +73,6 @@ class ComparePicture(QWidget):
         mine = values.get(self._chosen)
         painter.setPen(QColor(face.ink))
         text = units.show(mine, quantity)
-        painter.drawText(QRectF(right + 8, y - 10, 92, 20),
-                         middle | Qt.AlignmentFlag.AlignRight, text)  # fmt: skip
+        painter.drawText(
+            QRectF(right + 8, y - 10, 92, 20), middle | Qt.AlignmentFlag.AlignRight, text
+        )

@@ -83,8 +83,9 @@ class ConditionsPane(QWidget):
         here = switch("applies here", "Whether the factors apply to this material", on=applies)
         here.setAccessibleName(f"{condition.name} applies here")
         here.clicked.connect(lambda on: self._apply(condition, on=on))
-        active = switch("on", "Switch the condition on or off for all its materials",
-                        on=condition.active)  # fmt: skip
+        active = switch(
+            "on", "Switch the condition on or off for all its materials", on=condition.active
+        )
         active.clicked.connect(lambda on: self._replace(condition, replace(condition, active=on)))
         name = Field(lambda text: self._replace(condition, replace(condition, name=text.strip())))
         name.setAccessibleName(f"Name of condition {condition.name}")

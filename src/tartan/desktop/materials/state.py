@@ -31,15 +31,31 @@ GROUPS: dict[str, tuple[str, ...]] = {
 """Fields of the card, in the order in which they are read."""
 
 KIND_WORDS: dict[Kind, str] = {
-    "ply": "unidirectional ply", "woven": "woven ply", "isotropic": "isotropic layer",
+    "ply": "unidirectional ply",
+    "woven": "woven ply",
+    "isotropic": "isotropic layer",
     "core": "sandwich core",
-}  # fmt: skip
+}
 
 _OPTIONAL = {f.name for f in dataclasses.fields(Material) if f.default is None}
 
 _ISOTROPIC = {"E1", "nu12", "Xt", "ply_thickness", "rho", "alpha1", "price"}
-_CORE_WITHOUT = {"Xt", "Xc", "Yt", "Yc", "S12", "eXt", "eXc", "eYt", "eYc", "eS12", "f12_star",
-                 "hashin_alpha", "p_nl_t", "p_nl_c"}  # fmt: skip
+_CORE_WITHOUT = {
+    "Xt",
+    "Xc",
+    "Yt",
+    "Yc",
+    "S12",
+    "eXt",
+    "eXc",
+    "eYt",
+    "eYc",
+    "eS12",
+    "f12_star",
+    "hashin_alpha",
+    "p_nl_t",
+    "p_nl_c",
+}
 
 
 def shown(material: Material, field: str) -> bool:
@@ -59,12 +75,14 @@ def optional(field: str) -> bool:
 def words(material: Material) -> str:
     """Key figures in one line."""
     if material.kind == "core":
-        g13, g23 = (units.show(g, units.STRESS, unit=False, digits=3)
-                    for g in (material.G13, material.G23))  # fmt: skip
+        g13, g23 = (
+            units.show(g, units.STRESS, unit=False, digits=3) for g in (material.G13, material.G23)
+        )
         return f"core · G {g13} / {g23} {units.STRESS.unit}"
     unit = units.MODULUS.unit
-    e1, e2 = (units.show(e, units.MODULUS, unit=False, digits=3)
-              for e in (material.E1, material.E2))  # fmt: skip
+    e1, e2 = (
+        units.show(e, units.MODULUS, unit=False, digits=3) for e in (material.E1, material.E2)
+    )
     if material.kind == "isotropic":
         return f"isotropic · E {e1} {unit}"
     return f"{'woven' if material.kind == 'woven' else 'ply'} · E {e1} / {e2} {unit}"
@@ -136,12 +154,17 @@ def read_factors(text: str) -> tuple[tuple[str, float], ...]:
             continue
         match = _FACTOR.match(part)
         if match is None:
-            raise MaterialError(f"'{part}' is not a field and a factor.", f"Factor {number}",
-                                "Write such as: Xc 0.7, S12 0.75.")  # fmt: skip
+            raise MaterialError(
+                f"'{part}' is not a field and a factor.",
+                f"Factor {number}",
+                "Write such as: Xc 0.7, S12 0.75.",
+            )
         if match.group(1) not in FIELD_NAMES:
-            raise MaterialError(f"'{match.group(1)}' is not a field of a material.",
-                                f"Factor {number}",
-                                f"Known are {', '.join(FIELD_NAMES)}.")  # fmt: skip
+            raise MaterialError(
+                f"'{match.group(1)}' is not a field of a material.",
+                f"Factor {number}",
+                f"Known are {', '.join(FIELD_NAMES)}.",
+            )
         found.append((match.group(1), float(match.group(2))))
     return tuple(found)
 
@@ -163,8 +186,9 @@ def in_force_words(project: Project, material: Material) -> str:
 def single_ply(material: Material) -> Laminate | None:
     """One ply of a material at 0°, for pictures; None when it is not admissible."""
     try:
-        return make_laminate(Stack(material.name, (Ply(material.name, 0.0, 1e-3),)),
-                             {material.name: material})  # fmt: skip
+        return make_laminate(
+            Stack(material.name, (Ply(material.name, 0.0, 1e-3),)), {material.name: material}
+        )
     except TartanError:
         return None
 

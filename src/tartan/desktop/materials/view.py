@@ -60,8 +60,11 @@ class MaterialsView(QWidget):
         self.other = choice([], lambda _: self.refresh())
         self.source = Field(lambda text: self._set("source", text))
         self.conditions = ConditionsPane(session, self._tell)
-        self.update_button = button("bring up to date", self.bring_up_to_date,
-                                    "The library has other figures for this name")  # fmt: skip
+        self.update_button = button(
+            "bring up to date",
+            self.bring_up_to_date,
+            "The library has other figures for this name",
+        )
         self._build()
 
     @property
@@ -72,14 +75,23 @@ class MaterialsView(QWidget):
     def _build(self) -> None:
         self.add_button = button("+ material ▾", self._offer_new, "New, or from the library")
         left = column(
-            self.filter, self.cards,
-            row(self.add_button, button("copy", self.add, "Copy of the chosen material"),
-                button("remove", self.remove, "Remove the chosen material"), None, spacing=0),
-            row(button("import …", self.ask_import, "Read materials from CSV or XLSX"),
-                button("export …", self.ask_export, "Write all materials to CSV or XLSX"), None,
-                spacing=0),
+            self.filter,
+            self.cards,
+            row(
+                self.add_button,
+                button("copy", self.add, "Copy of the chosen material"),
+                button("remove", self.remove, "Remove the chosen material"),
+                None,
+                spacing=0,
+            ),
+            row(
+                button("import …", self.ask_import, "Read materials from CSV or XLSX"),
+                button("export …", self.ask_export, "Write all materials to CSV or XLSX"),
+                None,
+                spacing=0,
+            ),
             spacing=4,
-        )  # fmt: skip
+        )
         left.setFixedWidth(216)
         self.name.setAccessibleName("Material name")
         self.name.setMinimumWidth(220)
@@ -91,15 +103,37 @@ class MaterialsView(QWidget):
         self.use.linkActivated.connect(
             lambda name: self.session.select(station="Stacks", stack=name, plies=())
         )
-        head = row(self.name, self.kind, self.update_button,
-                   button("keep in library", self.keep, "For other projects"), None,
-                   label("compare with", "soft"), self.other)  # fmt: skip
+        head = row(
+            self.name,
+            self.kind,
+            self.update_button,
+            button("keep in library", self.keep, "For other projects"),
+            None,
+            label("compare with", "soft"),
+            self.other,
+        )
         self.polar_button = button("others ▾", self._offer_others, "Draw other curves too")
-        pictures = row(self.compare, column(
-            row(label("Stiffness over direction", "head"), None, self.polar_button), self.polar,
-            spacing=0), spacing=18)  # fmt: skip
-        card = column(head, self.use, self.fault, self.card, 2, pictures, self.conditions,
-                      row(label("Source", "head"), self.source), None, spacing=6)  # fmt: skip
+        pictures = row(
+            self.compare,
+            column(
+                row(label("Stiffness over direction", "head"), None, self.polar_button),
+                self.polar,
+                spacing=0,
+            ),
+            spacing=18,
+        )
+        card = column(
+            head,
+            self.use,
+            self.fault,
+            self.card,
+            2,
+            pictures,
+            self.conditions,
+            row(label("Source", "head"), self.source),
+            None,
+            spacing=6,
+        )
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 10, 12, 8)
         box.setSpacing(14)
@@ -146,8 +180,9 @@ class MaterialsView(QWidget):
         """Offer the library's materials in a menu."""
         try:
             for material in library.library():
-                menu.addAction(f"{material.name}   {state.words(material)}",
-                               lambda m=material: take(m))  # fmt: skip
+                menu.addAction(
+                    f"{material.name}   {state.words(material)}", lambda m=material: take(m)
+                )
         except TartanError as error:
             self._tell(str(error))
 
@@ -212,8 +247,9 @@ class MaterialsView(QWidget):
 
     def ask_export(self) -> None:
         """Ask for a file and write all materials."""
-        path, _ = QFileDialog.getSaveFileName(self, "Export materials", "materials.xlsx",
-                                              "XLSX (*.xlsx);;CSV (*.csv)")  # fmt: skip
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Export materials", "materials.xlsx", "XLSX (*.xlsx);;CSV (*.csv)"
+        )
         if path:
             try:
                 write_materials(self.session.project.materials, Path(path))
@@ -225,8 +261,10 @@ class MaterialsView(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         project = self.session.project
         here = self.session.selection.material
-        for name in (*(m.name for m in project.materials if m.name != here),
-                     *(s.name for s in project.stacks)):  # fmt: skip
+        for name in (
+            *(m.name for m in project.materials if m.name != here),
+            *(s.name for s in project.stacks),
+        ):
             action = menu.addAction(name)
             assert action is not None
             action.setCheckable(True)
@@ -248,10 +286,13 @@ class MaterialsView(QWidget):
     def _put_cards(self) -> None:
         project, words = self.session.project, self.filter.text().lower().split()
         used = {p.material for s in project.stacks for p in s.plies}
-        cards = [Card(m.name, state.words(m), mark="" if m.name in used else "not used")
-                 for m in project.materials]  # fmt: skip
-        shown = [c for c in cards if all(w in f"{c.name} {c.words} {c.mark}".lower()
-                                         for w in words)]  # fmt: skip
+        cards = [
+            Card(m.name, state.words(m), mark="" if m.name in used else "not used")
+            for m in project.materials
+        ]
+        shown = [
+            c for c in cards if all(w in f"{c.name} {c.words} {c.mark}".lower() for w in words)
+        ]
         self.cards.put(shown, self.session.selection.material)
 
     def refresh(self) -> None:
@@ -269,8 +310,10 @@ class MaterialsView(QWidget):
         self.compare.put(project.materials, chosen, other.name if other else "")
         self.name.put(material.name)
         set_options(self.kind, list(state.KIND_WORDS.values()), state.KIND_WORDS[material.kind])
-        links = [f"<a href='{s}' style='text-decoration:none'>{s}</a>"
-                 for s in project.stacks_using(chosen)]  # fmt: skip
+        links = [
+            f"<a href='{s}' style='text-decoration:none'>{s}</a>"
+            for s in project.stacks_using(chosen)
+        ]
         lead = f"Used by {', '.join(links)}. " if links else ""
         self.use.setText(lead + state.touched(project, chosen))
         self.source.put(material.source)

@@ -34,8 +34,12 @@ from tartan.project.document.partmodel import WHOLE, Direction, Way
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
 
-WAYS: dict[Way, str] = {"vector": "a vector, projected", "edge": "along an edge",
-                        "around": "around an axis", "along": "along an axis"}  # fmt: skip
+WAYS: dict[Way, str] = {
+    "vector": "a vector, projected",
+    "edge": "along an edge",
+    "around": "around an axis",
+    "along": "along an axis",
+}
 LEVELS = {"bottom": "first-laid face", "middle": "middle of the stack", "top": "last-laid face"}
 AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
@@ -54,28 +58,42 @@ class DirectionsForm(PartForm):
         self.offset = QuantityField(units.LENGTH, lambda v: self.change("offset", offset=v or 0.0))
         self.state = label("", "soft", wrap=True)
         self.own = label("", "soft", wrap=True)
-        self.clear = button("follow the whole part", self._clear,
-                            "Take this region's own direction away")  # fmt: skip
+        self.clear = button(
+            "follow the whole part", self._clear, "Take this region's own direction away"
+        )
         self.flip = button("turn the laying side round", self._flip)
         self.by_click = switch("turn by a click", "Click a region on the part to turn its side")
         self._build()
 
     def _build(self) -> None:
-        for widget, name in ((self.region, "region of the direction"), (self.way, "way of 0°"),
-                             (self.vector, "0° direction"), (self.origin, "origin of the axis"),
-                             (self.offset, "offset of the reference surface")):  # fmt: skip
+        for widget, name in (
+            (self.region, "region of the direction"),
+            (self.way, "way of 0°"),
+            (self.vector, "0° direction"),
+            (self.origin, "origin of the axis"),
+            (self.offset, "offset of the reference surface"),
+        ):
             widget.setAccessibleName(name)
         for field in (self.vector, self.origin, self.offset):
             field.refused.connect(self.told)
         self.offset.setFixedWidth(72)
-        axes = [button(n, lambda v=v: self._change(way="vector", vector=v), f"0° along {n}")  # type: ignore[misc]
-                for n, v in AXES.items()]  # fmt: skip
+        axes = [
+            button(n, lambda v=v: self._change(way="vector", vector=v), f"0° along {n}")  # type: ignore[misc]
+            for n, v in AXES.items()
+        ]
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(7)
         box.addWidget(row(label("0° direction", "head"), None, *axes, spacing=4))
-        self.lines = grid([("of", self.region), ("is", self.way), ("x, y, z", self.vector),
-                           ("through", self.origin), ("edge", self.edge)])  # fmt: skip
+        self.lines = grid(
+            [
+                ("of", self.region),
+                ("is", self.way),
+                ("x, y, z", self.vector),
+                ("through", self.origin),
+                ("edge", self.edge),
+            ]
+        )
         box.addWidget(self.lines)
         box.addWidget(row(self.clear, None))
         box.addWidget(self.own)
@@ -84,8 +102,14 @@ class DirectionsForm(PartForm):
         box.addWidget(label("Laying side", "head"))
         box.addWidget(row(self.flip, None))
         box.addWidget(row(self.by_click, None))
-        box.addWidget(label("The stair widens towards the side plies are added; the darker face "
-                            "is the one laid first.", "soft", wrap=True))  # fmt: skip
+        box.addWidget(
+            label(
+                "The stair widens towards the side plies are added; the darker face "
+                "is the one laid first.",
+                "soft",
+                wrap=True,
+            )
+        )
         box.addWidget(rule())
         box.addWidget(label("Reference surface", "head"))
         box.addWidget(
@@ -150,8 +174,11 @@ class DirectionsForm(PartForm):
         if part is None:
             return
         whole = meshed(part)
-        names = [n for n in whole.regions if (whole.regions[n] == element).any()
-                 and len(whole.regions) > 1]  # fmt: skip
+        names = [
+            n
+            for n in whole.regions
+            if (whole.regions[n] == element).any() and len(whole.regions) > 1
+        ]
         region = names[-1] if names else WHOLE
         self.edit(f"laying side of {region or ALL}", lambda p: part_edits.flip_side(p, region))
 
@@ -182,8 +209,11 @@ class DirectionsForm(PartForm):
         self.clear.setVisible(region != WHOLE and own)
         self.own.setText("" if own or region == WHOLE else "Follows the whole part.")
         count = len(whole.undefined)
-        words = "Every element has a 0° direction." if not count else (
-            f"{count} elements have no 0°: the direction stands normal to them.")  # fmt: skip
+        words = (
+            "Every element has a 0° direction."
+            if not count
+            else (f"{count} elements have no 0°: the direction stands normal to them.")
+        )
         self.state.setText(words)
         turned = region in part.flipped
         self.flip.setToolTip("It is turned now" if turned else "Plies grow to the other side then")

@@ -90,8 +90,9 @@ def read_vector(text: str, quantity: units.Quantity, where: str) -> Vector:
     """
     cells = text.replace(";", ",").split(",")
     if len(cells) != 3:
-        raise DocumentError(f"'{text}' is not three figures.", where,
-                            "Type three numbers, such as 1, 0, 0.")  # fmt: skip
+        raise DocumentError(
+            f"'{text}' is not three figures.", where, "Type three numbers, such as 1, 0, 0."
+        )
     x, y, z = (units.parse(c, quantity) for c in cells)
     return x, y, z
 

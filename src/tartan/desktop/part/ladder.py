@@ -95,8 +95,9 @@ class Ladder(QWidget):
         if len(row.rows) == 1:
             painter.fillRect(strip, QColor(_solid(row)))
         elif row.rows:
-            paint_swatch(painter, QRectF(rect.left(), rect.top() + 2, 24, rect.height() - 4),
-                         row.rows)  # fmt: skip
+            paint_swatch(
+                painter, QRectF(rect.left(), rect.top() + 2, 24, rect.height() - 4), row.rows
+            )
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(face.soft))
@@ -106,18 +107,25 @@ class Ladder(QWidget):
         painter.setPen(QColor(face.ink))
         painter.setFont(theme.strong(9.5))
         title = QRectF(left + 34, rect.top(), 110 if whole or len(row.rows) != 1 else 50, TALL)
-        text = painter.fontMetrics().elidedText(row.title, Qt.TextElideMode.ElideRight,
-                                                int(title.width()))  # fmt: skip
+        text = painter.fontMetrics().elidedText(
+            row.title, Qt.TextElideMode.ElideRight, int(title.width())
+        )
         painter.drawText(title, middle, text)
         painter.setFont(theme.font(9))
         region = QRectF(rect.left() + 124, rect.top(), rect.width() - 184, TALL)
         if len(row.rows) != 1:
             region.setLeft(rect.left() + 176)
-        painter.drawText(region, middle, painter.fontMetrics().elidedText(
-            row.region, Qt.TextElideMode.ElideRight, int(region.width())))  # fmt: skip
+        painter.drawText(
+            region,
+            middle,
+            painter.fontMetrics().elidedText(
+                row.region, Qt.TextElideMode.ElideRight, int(region.width())
+            ),
+        )
         painter.setPen(QColor(face.soft))
-        painter.drawText(rect.adjusted(0, 0, -8, 0), middle | Qt.AlignmentFlag.AlignRight,
-                         row.thickness)  # fmt: skip
+        painter.drawText(
+            rect.adjusted(0, 0, -8, 0), middle | Qt.AlignmentFlag.AlignRight, row.thickness
+        )
         painter.setOpacity(1.0)
         if row.rung in self.chosen:
             painter.setPen(QPen(QColor(face.accent), 2))
@@ -183,8 +191,12 @@ class Ladder(QWidget):
             self._anchor = at
             self.chosen_changed.emit((at,))
             return
-        word = {Qt.Key.Key_Delete: "remove", Qt.Key.Key_Return: "add", Qt.Key.Key_Space: "off",
-                Qt.Key.Key_Enter: "add"}.get(Qt.Key(event.key()))  # fmt: skip
+        word = {
+            Qt.Key.Key_Delete: "remove",
+            Qt.Key.Key_Return: "add",
+            Qt.Key.Key_Space: "off",
+            Qt.Key.Key_Enter: "add",
+        }.get(Qt.Key(event.key()))
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             word = {
                 Qt.Key.Key_C: "copy",

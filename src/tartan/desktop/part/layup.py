@@ -61,8 +61,13 @@ class LayUpForm(PartForm):
                 ("thickness", row(self.thickness, UnitLabel(units.LENGTH), None)),
             ]
         )
-        self.of_stack = grid([("stack", self.stack), ("turned by °", row(self.turn, None)),
-                              ("", row(self.to_stack, None))])  # fmt: skip
+        self.of_stack = grid(
+            [
+                ("stack", self.stack),
+                ("turned by °", row(self.turn, None)),
+                ("", row(self.to_stack, None)),
+            ]
+        )
         self.add_choice = choice([], self._add_stack)
         self._timer = QTimer(self)
         self._timer.setInterval(STEP)
@@ -72,8 +77,11 @@ class LayUpForm(PartForm):
         self._build()
 
     def _build(self) -> None:
-        for field, name in ((self.angle, "angle of the rung"), (self.turn, "turn of the rung"),
-                            (self.thickness, "thickness of the rung")):  # fmt: skip
+        for field, name in (
+            (self.angle, "angle of the rung"),
+            (self.turn, "turn of the rung"),
+            (self.thickness, "thickness of the rung"),
+        ):
             field.setAccessibleName(name)
             field.refused.connect(self.told)
             field.setMaximumWidth(92)
@@ -82,18 +90,32 @@ class LayUpForm(PartForm):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
-        box.addWidget(row(label("Lay-up", "head"), self.head, None,
-                          button("◀", self.back, "One ply back"), self.play,
-                          button("▶|", self.forward, "One ply on"), spacing=4))  # fmt: skip
+        box.addWidget(
+            row(
+                label("Lay-up", "head"),
+                self.head,
+                None,
+                button("◀", self.back, "One ply back"),
+                self.play,
+                button("▶|", self.forward, "One ply on"),
+                spacing=4,
+            )
+        )
         self.area = scrolled(self.ladder)
         box.addWidget(self.area, 1)
         box.addWidget(row(button("+ ply like this", self.add, "Enter"), self.add_choice, None))
-        box.addWidget(row(
-            button("double", lambda: self.act("double"), "Ctrl+D"),
-            button("mirror", lambda: self.act("mirror"), "Ctrl+M: add the rungs in reverse order"),
-            button("on/off", lambda: self.act("off"), "Space: switch off for a try"),
-            button("remove", lambda: self.act("remove"), "Delete"), None, spacing=4,
-        ))  # fmt: skip
+        box.addWidget(
+            row(
+                button("double", lambda: self.act("double"), "Ctrl+D"),
+                button(
+                    "mirror", lambda: self.act("mirror"), "Ctrl+M: add the rungs in reverse order"
+                ),
+                button("on/off", lambda: self.act("off"), "Space: switch off for a try"),
+                button("remove", lambda: self.act("remove"), "Delete"),
+                None,
+                spacing=4,
+            )
+        )
         box.addWidget(grid([("on", self.region)]))
         box.addWidget(self.of_ply)
         box.addWidget(self.of_stack)
@@ -197,8 +219,9 @@ class LayUpForm(PartForm):
             taken = tuple(rungs[i] for i in chosen)
             new = taken if word == "double" else part_edits.mirrored(self.session.project, taken)
             at = chosen[-1] + 1
-            self._put(f"{word} rungs", (*rungs[:at], *new, *rungs[at:]),
-                      tuple(range(at, at + len(new))))  # fmt: skip
+            self._put(
+                f"{word} rungs", (*rungs[:at], *new, *rungs[at:]), tuple(range(at, at + len(new)))
+            )
 
     def _paste(self) -> None:
         clipboard = QApplication.clipboard()
@@ -210,8 +233,11 @@ class LayUpForm(PartForm):
             self.told.emit(str(error))
             return
         at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)
-        self._put("paste rungs", (*self.rungs[:at], *new, *self.rungs[at:]),
-                  tuple(range(at, at + len(new))))  # fmt: skip
+        self._put(
+            "paste rungs",
+            (*self.rungs[:at], *new, *self.rungs[at:]),
+            tuple(range(at, at + len(new))),
+        )
 
     def _open_stack(self) -> None:
         if self.chosen and (name := self.rungs[self.chosen[0]].stack):

@@ -19,8 +19,22 @@ from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, 
 
 Bytes = NDArray[np.uint8]
 
-NAMES = ("reference", "reference words", "laying", "undefined", "fibres", "region", "zone words",
-         "ties", "pegs", "crosses", "loads", "load words", "matter", "overlap")  # fmt: skip
+NAMES = (
+    "reference",
+    "reference words",
+    "laying",
+    "undefined",
+    "fibres",
+    "region",
+    "zone words",
+    "ties",
+    "pegs",
+    "crosses",
+    "loads",
+    "load words",
+    "matter",
+    "overlap",
+)
 
 
 class Overlays:
@@ -75,8 +89,9 @@ class Overlays:
 
     # Colours
 
-    def _colours(self, whole: Meshed, laid: tuple[Laid, ...], layout: Layout | None,
-                 step: int | None) -> Bytes | None:  # fmt: skip
+    def _colours(
+        self, whole: Meshed, laid: tuple[Laid, ...], layout: Layout | None, step: int | None
+    ) -> Bytes | None:
         dark = theme.face().dark
         if step is not None:
             return self._played(whole, laid, step)
@@ -129,21 +144,31 @@ class Overlays:
             words.append(f"zone {number + 1} · {laminate.count} plies")
         scene.words("zone words", np.array(places), words, theme.face().ink)
 
-    def _fibres(self, scene: PartScene, whole: Meshed, laid: tuple[Laid, ...],
-                step: int | None) -> None:  # fmt: skip
+    def _fibres(
+        self, scene: PartScene, whole: Meshed, laid: tuple[Laid, ...], step: int | None
+    ) -> None:
         playing = step is not None and step < len(laid)
         chosen = [laid[step]] if playing and step is not None else self._shown(laid)
         for each in chosen:
-            kind = next((m.kind for m in self._session.project.materials
-                         if m.name == each.ply.material), "ply")  # fmt: skip
+            kind = next(
+                (m.kind for m in self._session.project.materials if m.name == each.ply.material),
+                "ply",
+            )
             if kind in ("core", "isotropic"):
                 scene.outline("fibres", each.elements[:4000].tolist(), "#a89468", 1.6)
                 continue
-            strokes = glyphs.fibre_strokes(whole.mesh, whole.direction, each.ply.angle,
-                                           each.elements)  # fmt: skip
+            strokes = glyphs.fibre_strokes(
+                whole.mesh, whole.direction, each.ply.angle, each.elements
+            )
             if kind == "woven":
-                strokes = np.concatenate([strokes, glyphs.fibre_strokes(
-                    whole.mesh, whole.direction, each.ply.angle + 90, each.elements)])  # fmt: skip
+                strokes = np.concatenate(
+                    [
+                        strokes,
+                        glyphs.fibre_strokes(
+                            whole.mesh, whole.direction, each.ply.angle + 90, each.elements
+                        ),
+                    ]
+                )
             ink = theme.face().ink if step is not None else colours.ply_stroke(each.ply.angle)
             scene.strokes("fibres", strokes, ink, 2.6)
 
@@ -163,9 +188,15 @@ class Overlays:
             region = (
                 self._session.project.part.region(name) if self._session.project.part else None
             )
-            others = [e for n, e in whole.regions.items()
-                      if n != name and region is not None and n not in region.faces
-                      and len(e) < whole.mesh.count and n in self._named()]  # fmt: skip
+            others = [
+                e
+                for n, e in whole.regions.items()
+                if n != name
+                and region is not None
+                and n not in region.faces
+                and len(e) < whole.mesh.count
+                and n in self._named()
+            ]
             shared = np.intersect1d(own, np.concatenate(others)) if others else own[:0]
             if len(shared):
                 scene.outline("overlap", shared.tolist(), theme.face().fails, 3.0)

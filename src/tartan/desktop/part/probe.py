@@ -35,8 +35,9 @@ class ProbeCard(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(WIDE, TALL)
 
-    def put(self, project: Project, inputs: PartInputs | None, element: int | None,
-            reserve: str = "") -> None:  # fmt: skip
+    def put(
+        self, project: Project, inputs: PartInputs | None, element: int | None, reserve: str = ""
+    ) -> None:
         """Show an element's stack; None shows what to do."""
         self.element = element
         self.rows, self.facts, self.place = (), [], ""
@@ -51,9 +52,11 @@ class ProbeCard(QWidget):
             up = layout.mesh.normals()[element]
             axis = int(np.abs(up).argmax())
             side = f"towards {'−' if up[axis] < 0 else '+'}{'xyz'[axis]}"
-            self.facts = [("plies", str(len(plies))),
-                          ("thickness", units.show(laminate.thickness, units.LENGTH)),
-                          ("laying side", side)]  # fmt: skip
+            self.facts = [
+                ("plies", str(len(plies))),
+                ("thickness", units.show(laminate.thickness, units.LENGTH)),
+                ("laying side", side),
+            ]
             self.facts += [("reserve factor", reserve)] if reserve else []
         self.setAccessibleName(f"{self.title} {self.place}")
         self.update()
@@ -74,12 +77,18 @@ class ProbeCard(QWidget):
         )
         painter.drawText(QRectF(66, 6, WIDE - 78, 20), Qt.AlignmentFlag.AlignVCenter, place)
         if self.element is None:
-            painter.drawText(QRectF(12, 30, WIDE - 24, TALL - 40), Qt.TextFlag.TextWordWrap,
-                             "Point at the part to read its stack; click to pin it.")  # fmt: skip
+            painter.drawText(
+                QRectF(12, 30, WIDE - 24, TALL - 40),
+                Qt.TextFlag.TextWordWrap,
+                "Point at the part to read its stack; click to pin it.",
+            )
             return
         if not self.rows:
-            painter.drawText(QRectF(12, 30, WIDE - 24, TALL - 40), Qt.TextFlag.TextWordWrap,
-                             "Nothing is laid here yet.")  # fmt: skip
+            painter.drawText(
+                QRectF(12, 30, WIDE - 24, TALL - 40),
+                Qt.TextFlag.TextWordWrap,
+                "Nothing is laid here yet.",
+            )
             return
         room = TALL - 42.0
         heights = band_heights(
@@ -105,8 +114,11 @@ class ProbeCard(QWidget):
         """Draw a ply as a plain band with its number and angle."""
         face = theme.face()
         stone = band.kind in ("core", "isotropic")
-        ground = ("#4a463d" if face.dark else "#e3dccd") if stone else \
-            colours.ply_band(band.angle, dark=face.dark)  # fmt: skip
+        ground = (
+            ("#4a463d" if face.dark else "#e3dccd")
+            if stone
+            else colours.ply_band(band.angle, dark=face.dark)
+        )
         painter.fillRect(area, QColor(ground))
         solid = QColor("#c9bda3" if stone else colours.ply_solid(band.angle))
         painter.fillRect(QRectF(area.left(), area.top(), 5, area.height()), solid)
@@ -122,8 +134,11 @@ class ProbeCard(QWidget):
         painter.drawText(area.adjusted(34, 0, 0, 0), middle, words)
         painter.setFont(theme.font(7.5))
         painter.setPen(QColor(face.soft))
-        painter.drawText(area.adjusted(0, 0, -4, 0), middle | Qt.AlignmentFlag.AlignRight,
-                         units.show(band.thickness, units.LENGTH, unit=False))  # fmt: skip
+        painter.drawText(
+            area.adjusted(0, 0, -4, 0),
+            middle | Qt.AlignmentFlag.AlignRight,
+            units.show(band.thickness, units.LENGTH, unit=False),
+        )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if self.element is not None:

@@ -10,33 +10,32 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout
 
 from tartan.core.errors import TartanError
-from tartan.desktop.part.form import PartForm, read_vector, vector_text
+from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.surfacefields import near_fields
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.cards import Card, CardList
 from tartan.desktop.widgets.controls import (
     Field,
-    QuantityField,
-    UnitLabel,
     button,
-    choice,
     label,
     row,
     scrolled,
-    set_options,
     switch,
 )
+from tartan.desktop.widgets.recordform import Records
 from tartan.project.analysis.partmesh import Meshed, base_mesh, meshed
 from tartan.project.document.partmodel import Near, Region
 from tartan.project.edits import part_edits
-from tartan.project.wording import units
+from tartan.project.edits.design_edits import first_free
 
 Index = NDArray[np.int64]
 
-POINT_TEXT = "point"
-MODES = {"faces": "Click a face to add it, or to take it out",
-         "brush": "Sweep over elements; Ctrl takes them out",
-         "box": "Drag a box round elements; Ctrl takes them out"}  # fmt: skip
+MODES = {
+    "faces": "Click a face to add it, or to take it out",
+    "brush": "Sweep over elements; Ctrl takes them out",
+    "box": "Drag a box round elements; Ctrl takes them out",
+}
 
 
 class RegionsForm(PartForm):
@@ -66,19 +65,36 @@ class RegionsForm(PartForm):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
-        box.addWidget(row(label("Regions", "head"), None,
-                          button("new", self.begin_new, "The next pick begins another region"),
-                          button("remove", self.remove)))  # fmt: skip
+        box.addWidget(
+            row(
+                label("Regions", "head"),
+                None,
+                button("new", self.begin_new, "The next pick begins another region"),
+                button("remove", self.remove),
+            )
+        )
         box.addWidget(scrolled(self.cards), 1)
         box.addWidget(row(label("pick by", "soft"), *self.modes.values(), None, spacing=4))
         box.addWidget(row(label("name", "soft"), self.name))
         box.addWidget(self.faces)
-        box.addWidget(row(label("near", "soft"), None, button("+ an edge", self._add_edge),
-                          button("+ a point", self._add_point)))  # fmt: skip
+        box.addWidget(
+            row(
+                label("near", "soft"),
+                None,
+                button("+ an edge", self._add_edge),
+                button("+ a point", self._add_point),
+            )
+        )
         box.addWidget(self.near)
-        box.addWidget(row(label("rings of elements", "soft"), None,
-                          button("shrink", lambda: self._grow(-1)), self.grow,
-                          button("grow", lambda: self._grow(1))))  # fmt: skip
+        box.addWidget(
+            row(
+                label("rings of elements", "soft"),
+                None,
+                button("shrink", lambda: self._grow(-1)),
+                self.grow,
+                button("grow", lambda: self._grow(1)),
+            )
+        )
         box.addWidget(self.overlap)
 
     @property
@@ -119,10 +135,7 @@ class RegionsForm(PartForm):
 
     def _fresh(self) -> Region:
         assert self.part is not None
-        number, taken = 1, {r.name for r in self.part.regions}
-        while f"region {number}" in taken:
-            number += 1
-        return Region(f"region {number}")
+        return Region(first_free("region", [r.name for r in self.part.regions]))
 
     def pick(self, element: int) -> None:
         """Add the face under the pointer to the chosen region, or take it out."""
@@ -187,54 +200,29 @@ class RegionsForm(PartForm):
         self.name.put(one.name if one else "")
         self.faces.setText(_made_of(one) if one else "Pick on the part to begin a region.")
         self.grow.setText(f"{one.grow:+d}" if one else "")
-        self.near.put((one.name, len(one.near)) if one else None, self._build_near)
+        made = (one.name, self._distances.make_up()) if one else None
+        self.near.put(made, self._distances.rows)
         names = [r.name for r in part.regions] if part else []
         self.overlap.setText(_overlaps(whole, one, names) if whole and one else "")
 
-    def _build_near(self, block: Block) -> None:
-        for i in range(len(self.region.near) if self.region else 0):
-            self._build_one(block, i)
+    @property
+    def _distances(self) -> Records:
+        def put(words: str, near: tuple[Near, ...]) -> TartanError | None:
+            return (
+                None if self.region is None else self._put(words, replace(self.region, near=near))
+            )
 
-    def _build_one(self, block: Block, i: int) -> None:
-        def put(**values: object) -> TartanError | None:
-            region = self.region
-            if region is None:
-                return None
-            near = list(region.near)
-            near[i] = replace(near[i], **values)  # type: ignore[arg-type]
-            return self._put("region near", replace(region, near=tuple(near)))
+        return Records(
+            lambda: self.region.near if self.region else (),
+            put,
+            lambda _: near_fields(self._edges),
+            self.told.emit,
+            "distance",
+        )
 
-        def remove() -> None:
-            if (region := self.region) is not None:
-                near = region.near[:i] + region.near[i + 1 :]
-                self._put("region near", replace(region, near=near))
-
-        def move(text: str) -> TartanError | None:
-            try:
-                return put(at=read_vector(text, units.LENGTH, "Regions, point"))
-            except TartanError as error:
-                return error
-
-        edge = choice([], lambda text: put(edge="" if text == POINT_TEXT else text))
-        at = Field(move)
-        within = QuantityField(units.LENGTH, lambda v: put(distance=v or 0.0))
-        within.setFixedWidth(58)
-        within.setAccessibleName("within")
-        within.refused.connect(self.told)
-
-        def update() -> None:
-            region, part = self.region, self.part
-            if region is None or part is None or i >= len(region.near):
-                return
-            one = region.near[i]
-            mesh = base_mesh(part.surface, part.mesh_size, part.finer)
-            set_options(edge, [POINT_TEXT, *mesh.edges], one.edge or POINT_TEXT)
-            at.setVisible(not one.edge)
-            at.put(vector_text(one.at, units.LENGTH))
-            within.put_value(one.distance)
-
-        block.add(row(edge, at, None, button("×", remove, "Remove it"), spacing=4), update)
-        block.add(row(label("within", "soft"), None, within, UnitLabel(units.LENGTH), spacing=4))
+    def _edges(self) -> list[str]:
+        part = self.part
+        return [] if part is None else [*base_mesh(part.surface, part.mesh_size, part.finer).edges]
 
 
 def _made_of(region: Region) -> str:

@@ -66,8 +66,9 @@ def ladder(project: Project) -> list[LadderRow]:
     kinds = {m.name: m.kind for m in project.materials}
     for i, rung in enumerate(part.lay_up if part else ()):
         plies = rung_plies(project, rung)
-        rows = tuple(Row(p.angle, p.thickness, p.material, kinds.get(p.material, "ply"))
-                     for p in plies)  # fmt: skip
+        rows = tuple(
+            Row(p.angle, p.thickness, p.material, kinds.get(p.material, "ply")) for p in plies
+        )
         total = sum(p.thickness for p in plies)
         numbers: tuple[int, ...] = ()
         if rung.active and plies:
@@ -79,9 +80,17 @@ def ladder(project: Project) -> list[LadderRow]:
             title = "core" if core else f"{units.number(rung.ply.angle)}°"
         elif rung.turn:
             title += f"  {rung.turn:+g}°"
-        found.append(LadderRow(i, numbers, title, rung.region or "all",
-                               units.show(total, units.LENGTH, unit=False), rows,
-                               rung.active))  # fmt: skip
+        found.append(
+            LadderRow(
+                i,
+                numbers,
+                title,
+                rung.region or "all",
+                units.show(total, units.LENGTH, unit=False),
+                rows,
+                rung.active,
+            )
+        )
     return found
 
 
@@ -192,17 +201,26 @@ def _loose(part: Part, whole: Meshed) -> list[Item]:
         return []
     ties = ties_of(whole.mesh, part.tie_gap)
     tied = np.concatenate([t.nodes for t in ties]) if ties else _NOWHERE
-    open_ = [(e, g) for e, g in parts[1:]
-             if not np.isin(regions.nodes_of(whole.mesh, e), tied).any()]  # fmt: skip
+    open_ = [
+        (e, g) for e, g in parts[1:] if not np.isin(regions.nodes_of(whole.mesh, e), tied).any()
+    ]
     if not open_:
         return []
     gap = max(g for _, g in open_)
     reach = float(f"{max(1.3 * gap, 1e-5):.2g}")
     noun = "component is" if len(open_) == 1 else "components are"
-    words = (f"{len(open_)} {noun} not joined to the rest; the gap is "
-             f"{units.show(gap, units.LENGTH)}.")  # fmt: skip
-    return [Item(words, "Part", np.concatenate([e for e, _ in open_]), "tie them",
-                 lambda p: part_edits.change_part(p, tie_gap=reach))]  # fmt: skip
+    words = (
+        f"{len(open_)} {noun} not joined to the rest; the gap is {units.show(gap, units.LENGTH)}."
+    )
+    return [
+        Item(
+            words,
+            "Part",
+            np.concatenate([e for e, _ in open_]),
+            "tie them",
+            lambda p: part_edits.change_part(p, tie_gap=reach),
+        )
+    ]
 
 
 def is_apart(part: Part) -> bool:
@@ -224,8 +242,9 @@ def tie_lines(part: Part) -> list[str]:
         what = [f"{units.show(tie.length, units.LENGTH)} of edge"] if tie.length else []
         what += [f"{units.number(tie.area * 1e4)} cm² of face"] if tie.area else []
         gap = units.show(float(tie.gaps.max()), units.LENGTH)
-        lines.append(f"tie {number}: {' and '.join(what) or f'{len(tie.nodes)} nodes'}, "
-                     f"gap up to {gap}")  # fmt: skip
+        lines.append(
+            f"tie {number}: {' and '.join(what) or f'{len(tie.nodes)} nodes'}, gap up to {gap}"
+        )
     if not lines and part.tie_gap:
         lines.append("Nothing comes as near as that.")
     return lines
@@ -234,10 +253,19 @@ def tie_lines(part: Part) -> list[str]:
 def _undefined(whole: Meshed) -> list[Item]:
     if not len(whole.undefined):
         return []
-    words = (f"{len(whole.undefined)} elements have no 0°: their reference direction stands "
-             "normal to them.")  # fmt: skip
-    return [Item(words, "Part", whole.undefined, "give them the flattest axis",
-                 part_edits.mend_directions)]  # fmt: skip
+    words = (
+        f"{len(whole.undefined)} elements have no 0°: their reference direction stands "
+        "normal to them."
+    )
+    return [
+        Item(
+            words,
+            "Part",
+            whole.undefined,
+            "give them the flattest axis",
+            part_edits.mend_directions,
+        )
+    ]
 
 
 def _bare(project: Project, part: Part, whole: Meshed) -> list[Item]:
@@ -283,41 +311,21 @@ def quality_map(whole: Meshed) -> tuple[NDArray[np.uint8], str]:
     found = _quality(whole.mesh)
     # A share of what is still sound: sides 1 to 5, corners off by 60°, 5 % out of plane.
     worst = np.maximum.reduce([(found.aspect - 1) / 4, found.skew / 60, found.warp / 0.05])
-    words = (f"longest to shortest side up to {found.aspect.max():.2g} · corners up to "
-             f"{found.skew.max():.0f}° off · {found.warp.max():.1%} out of plane")  # fmt: skip
+    words = (
+        f"longest to shortest side up to {found.aspect.max():.2g} · corners up to "
+        f"{found.skew.max():.0f}° off · {found.warp.max():.1%} out of plane"
+    )
     return colours.size_map(np.clip(worst, 0, 1)), words
-
-
-FIGURES: dict[str, tuple[tuple[str, str, str], ...]] = {
-    "panel": (("length", "length along x", "Straight between the edges"),
-              ("width", "width along y", "Straight between the edges"),
-              ("radius_x", "radius along x", "Empty is flat; positive is concave seen from +z"),
-              ("radius_y", "radius along y", "Empty is flat; positive is concave seen from +z")),
-    "tube": (("radius", "radius", ""), ("length", "length along z", "")),
-    "cone": (("lower_radius", "lower radius", ""), ("upper_radius", "upper radius", ""),
-             ("height", "height along z", "")),
-    "dome": (("radius", "radius", ""), ("height", "height along z", ""),
-             ("opening", "opening radius", "Zero closes the dome")),
-    "stiffened panel": (("length", "length along x", ""), ("width", "width along y", ""),
-                        ("height", "stiffener height", ""),
-                        ("foot", "hat foot", "Zero makes blades"),
-                        ("count", "stiffeners", "")),
-}  # fmt: skip
-"""Figures of each sort of surface: field, words, what they mean."""
-
-STARTS: dict[str, Surface] = {
-    "panel": Panel(0.8, 0.5), "tube": Tube(0.1, 0.4), "cone": Cone(0.2, 0.1, 0.3),
-    "dome": Dome(0.2, 0.15, 0.03), "stiffened panel": StiffenedPanel(0.8, 0.5, 3, 0.04),
-}  # fmt: skip
-"""Surface of each sort to begin with."""
 
 
 def handles(surface: Surface) -> tuple[Handle, ...]:
     """Knobs that shape a parametric surface."""
     if isinstance(surface, Panel | StiffenedPanel):
         a, b = surface.length, surface.width
-        found = [Handle("length", (a / 2, 0, 0), (1, 0, 0), 2.0, a),
-                 Handle("width", (0, b / 2, 0), (0, 1, 0), 2.0, b)]  # fmt: skip
+        found = [
+            Handle("length", (a / 2, 0, 0), (1, 0, 0), 2.0, a),
+            Handle("width", (0, b / 2, 0), (0, 1, 0), 2.0, b),
+        ]
         if isinstance(surface, Panel):
             # The knobs lie on the surface, at its edges.
             lift = _rise(a, surface.radius_x), _rise(b, surface.radius_y)

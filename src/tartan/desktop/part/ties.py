@@ -22,8 +22,16 @@ class TiesForm(PartForm):
         self.gap.setToolTip("Components nearer than this are tied; empty ties nothing")
         self.gap.refused.connect(self.told)
         self.found = label("", "soft", wrap=True)
-        box = column(row(label("Ties", "head"), None, label("bridge gaps up to", "soft"), self.gap,
-                         UnitLabel(units.LENGTH)), self.found)  # fmt: skip
+        box = column(
+            row(
+                label("Ties", "head"),
+                None,
+                label("bridge gaps up to", "soft"),
+                self.gap,
+                UnitLabel(units.LENGTH),
+            ),
+            self.found,
+        )
         self.setLayout(box.layout())
 
     def _commit(self, value: float | None) -> TartanError | None:

@@ -62,9 +62,11 @@ class PartView(QWidget):
         self.regions = RegionsForm(session)
         self.directions = DirectionsForm(session)
         self.forms: dict[str, PartForm] = {
-            "lay-up": self.lay_up, "surface": self.surface, "regions": self.regions,
+            "lay-up": self.lay_up,
+            "surface": self.surface,
+            "regions": self.regions,
             "0°, side": self.directions,
-        }  # fmt: skip
+        }
         self.pages = QStackedWidget()
         self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
         self.pane = ScenePane(OVERLAYS, self.draw, off=OFF)
@@ -209,7 +211,7 @@ class PartView(QWidget):
     def _drag_handle(self, name: str, value: float, settled: bool) -> None:
         """While a knob is dragged its field shows the value; letting go makes it one edit."""
         if settled:
-            error = self.surface.set_figure(name, value)
+            error = self.surface.change_figures(**{name: value})
             if error is None:
                 return
         self._tell(f"{name.replace('_', ' ')} {units.show(value, units.LENGTH)}")
@@ -218,8 +220,15 @@ class PartView(QWidget):
 
     def _fill_ready(self) -> None:
         items = state.readiness(self.session.project)
-        lines = [Line(i.words, partial(self.show_item, i), i.mend if i.step else "",
-                      partial(self._mend, i) if i.step else None) for i in items]  # fmt: skip
+        lines = [
+            Line(
+                i.words,
+                partial(self.show_item, i),
+                i.mend if i.step else "",
+                partial(self._mend, i) if i.step else None,
+            )
+            for i in items
+        ]
         inputs = self._inputs()
         zones = len(layout_of(inputs).zones.laminates) if inputs else 0
         well = state.ready_words(self.session.project, zones) if not items else ""
@@ -246,8 +255,12 @@ class PartView(QWidget):
         """One frame of a loose component's motion; two swings, then it rests."""
         scene = self.pane.scene
         mesh = None if scene is None else scene.mesh
-        if (self._motion is None or scene is None or mesh is None
-                or self._motion[0].shapes.shape[1] != len(mesh.nodes)):  # fmt: skip
+        if (
+            self._motion is None
+            or scene is None
+            or mesh is None
+            or self._motion[0].shapes.shape[1] != len(mesh.nodes)
+        ):
             # The part has changed meanwhile.
             self._motion = None
             self._swing.stop()
@@ -309,5 +322,5 @@ class PartView(QWidget):
         """End timers and threads, and free the graphics, before the window goes."""
         self._swing.stop()
         self.lay_up.stop()
-        self.surface.background.stop()
+        self.surface.file.background.stop()
         self.pane.close_view()

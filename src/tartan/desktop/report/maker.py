@@ -64,8 +64,9 @@ class ReportMaker(QObject):
         self.stop()
         context = multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe()
-        self._process = context.Process(target=serve, args=(theirs, request, units.system()),
-                                        daemon=True, name="tartan-report")  # fmt: skip
+        self._process = context.Process(
+            target=serve, args=(theirs, request, units.system()), daemon=True, name="tartan-report"
+        )
         # One thread of arithmetic, so that a core is left for the window.
         with _environment({"OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}):
             self._process.start()
@@ -104,14 +105,18 @@ class ReportMaker(QObject):
         except (EOFError, OSError):
             self._lost()
             return
-        if self._process is not None and not self._process.is_alive() and (
-                connection is None or not connection.poll()):  # fmt: skip
+        if (
+            self._process is not None
+            and not self._process.is_alive()
+            and (connection is None or not connection.poll())
+        ):
             self._lost()
 
     def _lost(self) -> None:
         self.stop()
-        self.failed.emit(TartanError("The report's process ended unexpectedly.", "Report",
-                                     "Make it again."))  # fmt: skip
+        self.failed.emit(
+            TartanError("The report's process ended unexpectedly.", "Report", "Make it again.")
+        )
 
     def _hear(self, what: str, content: object) -> None:
         if what == "step":

@@ -83,19 +83,37 @@ class ReportView(QWidget):
             box.setAccessibleName(f"chapter {name}")
             box.toggled.connect(lambda _: self.refresh())
         left = column(
-            label("What goes into it", "head"), row(label("title", "soft"), self.title),
-            *self.chapters.values(), 4,
-            row(self.make_button, self.cancel_button, None), self.progress, self.note, self.told,
-            row(self.save_html, self.save_pdf, None), rule(),
+            label("What goes into it", "head"),
+            row(label("title", "soft"), self.title),
+            *self.chapters.values(),
+            4,
+            row(self.make_button, self.cancel_button, None),
+            self.progress,
+            self.note,
+            self.told,
+            row(self.save_html, self.save_pdf, None),
+            rule(),
             label("Taken elsewhere", "head"),
-            row(label("table", "soft"), self.table, None,
-                button("save …", self.ask_table, "CSV or XLSX")),
-            row(label("map", "soft"), self.field, None,
-                button("save …", self.ask_map, "SVG or PNG, drawn for paper")),
-            row(label("all fields, for general viewers", "soft"), None,
-                button("save …", self.ask_fields, "VTU")),
-            None, spacing=5,
-        )  # fmt: skip
+            row(
+                label("table", "soft"),
+                self.table,
+                None,
+                button("save …", self.ask_table, "CSV or XLSX"),
+            ),
+            row(
+                label("map", "soft"),
+                self.field,
+                None,
+                button("save …", self.ask_map, "SVG or PNG, drawn for paper"),
+            ),
+            row(
+                label("all fields, for general viewers", "soft"),
+                None,
+                button("save …", self.ask_fields, "VTU"),
+            ),
+            None,
+            spacing=5,
+        )
         left.setFixedWidth(404)
         self.pages.setDocument(self.document)
         self.pages.setPageMode(QPdfView.PageMode.MultiPage)
@@ -229,12 +247,20 @@ class ReportView(QWidget):
         if path is None:
             return
         if session.answer is None or not session.fresh:
-            self._tell(TartanError("There is no answer of the project as it stands.", "Export",
-                                   "Wait until it is solved."))  # fmt: skip
+            self._tell(
+                TartanError(
+                    "There is no answer of the project as it stands.",
+                    "Export",
+                    "Wait until it is solved.",
+                )
+            )
             return
         selection = session.selection
-        view = View(BY_TITLE[self.field.currentText()].key, case=selection.case,
-                    ply=selection.spot_ply or 0)  # fmt: skip
+        view = View(
+            BY_TITLE[self.field.currentText()].key,
+            case=selection.case,
+            ply=selection.spot_ply or 0,
+        )
         try:
             export(what, session.project, session.answer, path, view)
         except TartanError as error:
@@ -272,8 +298,11 @@ class ReportView(QWidget):
         if not busy:
             count = self.document.pageCount() if there else 0
             state = "" if self.fresh else "; the project has changed since"
-            self.note.setText(f"{count} pages, made {self.when}{state}" if there
-                              else f"{len(self.wanted)} of {len(CHAPTERS)} chapters")  # fmt: skip
+            self.note.setText(
+                f"{count} pages, made {self.when}{state}"
+                if there
+                else f"{len(self.wanted)} of {len(CHAPTERS)} chapters"
+            )
 
     def close_view(self) -> None:
         """End what is under way and remove what was not saved."""

@@ -86,8 +86,9 @@ class Sweep:
         scene = self._scene
         if event.button() == Qt.MouseButton.MiddleButton or scene.mesh is None:
             return False
-        self._out = (event.button() == Qt.MouseButton.RightButton
-                     or bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))  # fmt: skip
+        self._out = event.button() == Qt.MouseButton.RightButton or bool(
+            event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        )
         self._start = event.position().toPoint()
         self._taken = np.zeros(scene.mesh.count, bool)
         self._seen = scene.on_screen(scene.mesh.centres()), scene.facing()
@@ -122,8 +123,9 @@ class Sweep:
         if self._band is not None:
             box = QRect(self._start, at).normalized()
             places, facing = self._seen
-            inside = ((places >= [box.left(), box.top()])
-                      & (places <= [box.right(), box.bottom()])).all(axis=1)  # fmt: skip
+            inside = (
+                (places >= [box.left(), box.top()]) & (places <= [box.right(), box.bottom()])
+            ).all(axis=1)
             self._taken |= inside & facing
             self._band.hide()
             self._band.deleteLater()
@@ -175,8 +177,9 @@ class Handles:
         self.all = handles
         at = np.array([h.at for h in handles]).reshape(-1, 3)
         self._scene.knobs("handles", at)
-        self._scene.words("handle words", at, [h.name.replace("_", " ") for h in handles],
-                          "#7c4d8b")  # fmt: skip
+        self._scene.words(
+            "handle words", at, [h.name.replace("_", " ") for h in handles], "#7c4d8b"
+        )
 
     def take(self, event: QMouseEvent) -> bool:
         """Whether the event belongs to a handle."""

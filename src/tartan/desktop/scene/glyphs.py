@@ -49,8 +49,10 @@ def part_size(mesh: Mesh) -> float:
 @lru_cache(maxsize=8)
 def rim_strokes(mesh: Mesh) -> Array:
     """Free edges of the surface, shape (q, 2, 3)."""
-    sides = [np.stack([nodes, np.roll(nodes, -1, axis=1)], axis=2).reshape(-1, 2)
-             for nodes in (mesh.quads, mesh.triangles)]  # fmt: skip
+    sides = [
+        np.stack([nodes, np.roll(nodes, -1, axis=1)], axis=2).reshape(-1, 2)
+        for nodes in (mesh.quads, mesh.triangles)
+    ]
     pairs = np.sort(np.concatenate(sides), axis=1)
     unique, count = np.unique(pairs, axis=0, return_counts=True)
     return np.asarray(mesh.nodes[unique[count == 1]])
@@ -86,8 +88,9 @@ def reference_strokes(mesh: Mesh, direction: Array, elements: NDArray[np.int64])
     return np.stack([at - half, at + half], axis=1)
 
 
-def _along(mesh: Mesh, direction: Array, elements: NDArray[np.int64]
-           ) -> tuple[Array, Array, NDArray[np.bool_]]:  # fmt: skip
+def _along(
+    mesh: Mesh, direction: Array, elements: NDArray[np.int64]
+) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Normals and unit projected directions of the elements that have one, and which do."""
     n, d = mesh.normals()[elements], direction[elements]
     t = d - (n * d).sum(axis=1, keepdims=True) * n
@@ -97,8 +100,9 @@ def _along(mesh: Mesh, direction: Array, elements: NDArray[np.int64]
     return n[good], t[good] / length[good], good
 
 
-def fibre_strokes(mesh: Mesh, direction: Array, angle: float, elements: NDArray[np.int64],
-                  most: int = 900) -> Array:  # fmt: skip
+def fibre_strokes(
+    mesh: Mesh, direction: Array, angle: float, elements: NDArray[np.int64], most: int = 900
+) -> Array:
     """Fibres of a ply on its elements, a stroke each, thinned out to `most`."""
     if len(elements) > most:
         elements = elements[np.linspace(0, len(elements) - 1, most).astype(int)]
@@ -251,8 +255,9 @@ def _peak(layout: Layout, load: Load, tables: tuple[PressureTable, ...]) -> str:
     return f", up to {units.show(peak, units.PRESSURE)}"
 
 
-def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...], size: float
-                  ) -> tuple[Array, Array]:  # fmt: skip
+def _load_strokes(
+    layout: Layout, load: Load, tables: tuple[PressureTable, ...], size: float
+) -> tuple[Array, Array]:
     """Arrows of one load, and where its word stands."""
     mesh, whole = layout.mesh, layout.whole
     if isinstance(load, Pressure | MappedPressure):
@@ -284,11 +289,15 @@ def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...],
         tips = mesh.nodes[nodes] + ways
         return arrows(mesh.nodes[nodes], ways), tips[len(tips) // 2]
     if isinstance(load, EdgeForce | Force):
-        nodes = mesh.edges[load.edge] if isinstance(load, EdgeForce) else \
-            whole.nodes(load.place, load.at, "", load.reach)  # fmt: skip
+        nodes = (
+            mesh.edges[load.edge]
+            if isinstance(load, EdgeForce)
+            else whole.nodes(load.place, load.at, "", load.reach)
+        )
         nodes = nodes[np.linspace(0, len(nodes) - 1, min(7, len(nodes))).round().astype(int)]
-        vector = np.array(load.force if any(load.force) or isinstance(load, EdgeForce)
-                          else load.moment)  # fmt: skip
+        vector = np.array(
+            load.force if any(load.force) or isinstance(load, EdgeForce) else load.moment
+        )
         if not np.any(vector):
             return _NONE, np.zeros(3)
         way = vector / np.linalg.norm(vector) * size
@@ -297,8 +306,9 @@ def _load_strokes(layout: Layout, load: Load, tables: tuple[PressureTable, ...],
     return _NONE, np.zeros(3)
 
 
-def pressure_colours(layout: Layout, case: Case, tables: tuple[PressureTable, ...]
-                     ) -> tuple[NDArray[np.uint8] | None, str]:  # fmt: skip
+def pressure_colours(
+    layout: Layout, case: Case, tables: tuple[PressureTable, ...]
+) -> tuple[NDArray[np.uint8] | None, str]:
     """Pressure of a case's loads in colour, and its range in words; None where it has none."""
     total = np.zeros(layout.mesh.count)
     any_ = False

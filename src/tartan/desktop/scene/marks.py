@@ -40,11 +40,19 @@ class Marks:
         self.clear(name)
         if len(segments) == 0:
             return
-        lines = np.column_stack([np.full(len(segments), 2),
-                                 np.arange(2 * len(segments)).reshape(-1, 2)])  # fmt: skip
+        lines = np.column_stack(
+            [np.full(len(segments), 2), np.arange(2 * len(segments)).reshape(-1, 2)]
+        )
         poly = pv.PolyData(segments.reshape(-1, 3), lines=lines)
-        actor = self.view.add_mesh(poly, color=colour, line_width=width, lighting=False,
-                                   render=False, reset_camera=False, pickable=False)  # fmt: skip
+        actor = self.view.add_mesh(
+            poly,
+            color=colour,
+            line_width=width,
+            lighting=False,
+            render=False,
+            reset_camera=False,
+            pickable=False,
+        )
         self._extras[name] = [actor]
 
     def knobs(self, name: str, places: Array) -> None:
@@ -52,9 +60,14 @@ class Marks:
         self.clear(name)
         if len(places):
             actor = self.view.add_mesh(
-                pv.PolyData(places), color=theme.face().accent, point_size=15, pickable=False,
-                render_points_as_spheres=True, render=False, reset_camera=False,
-            )  # fmt: skip
+                pv.PolyData(places),
+                color=theme.face().accent,
+                point_size=15,
+                pickable=False,
+                render_points_as_spheres=True,
+                render=False,
+                reset_camera=False,
+            )
             self._extras[name] = [actor]
 
     def words(self, name: str, places: Array, texts: list[str], colour: str) -> None:

@@ -24,8 +24,9 @@ class ScenePane(QWidget):
         Switches that are off at first; all others are on.
     """
 
-    def __init__(self, overlays: dict[str, str], draw: Callable[[], None],
-                 off: Sequence[str] = ()) -> None:  # fmt: skip
+    def __init__(
+        self, overlays: dict[str, str], draw: Callable[[], None], off: Sequence[str] = ()
+    ) -> None:
         super().__init__()
         self.scene: PartScene | None = None
         self.overlays: dict[str, QPushButton] = {
@@ -38,8 +39,9 @@ class ScenePane(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
         self.note = label("", "soft")
-        box.addWidget(wrapped(*self.overlays.values(), None, button("whole part", self.frame),
-                              spacing=5))  # fmt: skip
+        box.addWidget(
+            wrapped(*self.overlays.values(), None, button("whole part", self.frame), spacing=5)
+        )
         box.addLayout(self._place, 1)
         box.addWidget(self.note)
 

@@ -118,17 +118,28 @@ class PartScene(Marks, QWidget):
             _box(self.mesh), _box(mesh), rtol=0.02, atol=1e-9
         )
         self.mesh = mesh
-        faces = [np.insert(mesh.quads, 0, 4, axis=1).ravel(),
-                 np.insert(mesh.triangles, 0, 3, axis=1).ravel()]  # fmt: skip
+        faces = [
+            np.insert(mesh.quads, 0, 4, axis=1).ravel(),
+            np.insert(mesh.triangles, 0, 3, axis=1).ravel(),
+        ]
         self._surface = pv.PolyData(mesh.nodes.copy(), faces=np.concatenate(faces))
         self._surface.cell_data["rgb"] = np.zeros((mesh.count, 3), np.uint8)
         if self._actor is not None:
             self.view.remove_actor(self._actor, render=False)
         self._actor = self.view.add_mesh(
-            self._surface, scalars="rgb", rgb=True, show_edges=True, edge_color=_edge_colour(),
-            line_width=1, ambient=0.62, diffuse=0.42, specular=0.0, render=False,
-            reset_camera=False, copy_mesh=False,
-        )  # fmt: skip
+            self._surface,
+            scalars="rgb",
+            rgb=True,
+            show_edges=True,
+            edge_color=_edge_colour(),
+            line_width=1,
+            ambient=0.62,
+            diffuse=0.42,
+            specular=0.0,
+            render=False,
+            reset_camera=False,
+            copy_mesh=False,
+        )
         # The face laid first is the darker one, wherever it is seen.
         under = self._actor.prop.copy()
         under.ambient, under.diffuse = 0.46, 0.34
@@ -189,8 +200,7 @@ class PartScene(Marks, QWidget):
     def look_like(self, other: PartScene) -> None:
         """Look from where another view looks."""
         mine, theirs = self.view.camera, other.view.camera
-        mine.position, mine.focal_point, mine.up = (
-            theirs.position, theirs.focal_point, theirs.up)  # fmt: skip
+        mine.position, mine.focal_point, mine.up = (theirs.position, theirs.focal_point, theirs.up)
         mine.parallel_scale = theirs.parallel_scale
         self.view.renderer.ResetCameraClippingRange()
         self._moved = True
@@ -202,8 +212,9 @@ class PartScene(Marks, QWidget):
             return
         if rgb is None:
             c = QColor("#e3dccd" if not theme.face().dark else "#57534a")
-            rgb = np.tile(np.array([c.red(), c.green(), c.blue()], np.uint8),
-                          (self._surface.n_cells, 1))  # fmt: skip
+            rgb = np.tile(
+                np.array([c.red(), c.green(), c.blue()], np.uint8), (self._surface.n_cells, 1)
+            )
         if len(rgb) != self._surface.n_cells:
             return
         self._surface.cell_data["rgb"][:] = rgb
@@ -311,7 +322,8 @@ class PartScene(Marks, QWidget):
         """Pixels of the view at which points are seen, shape (q, 2)."""
         renderer = self.view.renderer
         matrix = renderer.GetActiveCamera().GetCompositeProjectionTransformMatrix(
-            self.view.width() / max(self.view.height(), 1), -1, 1)  # fmt: skip
+            self.view.width() / max(self.view.height(), 1), -1, 1
+        )
         M = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
         clip = np.column_stack([points, np.ones(len(points))]) @ M.T
         flat = clip[:, :2] / clip[:, 3:]

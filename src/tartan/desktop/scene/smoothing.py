@@ -1,6 +1,7 @@
 """How many samples a pixel gets: none where no graphics processor draws."""
 
 from functools import cache
+from typing import Any
 
 from PyQt6.QtGui import QOffscreenSurface, QOpenGLContext
 from PyQt6.QtOpenGL import QOpenGLVersionFunctionsFactory, QOpenGLVersionProfile
@@ -27,8 +28,8 @@ def drawn_in_software() -> bool:
     try:
         profile = QOpenGLVersionProfile()
         profile.setVersion(2, 0)
-        functions = QOpenGLVersionFunctionsFactory.get(profile, context)
-        name = "" if functions is None else str(functions.glGetString(_RENDERER))
+        functions: Any = QOpenGLVersionFunctionsFactory.get(profile, context)
+        name = str(functions.glGetString(_RENDERER)) if functions else ""
     finally:
         context.doneCurrent()
     return any(word in name.lower() for word in _IN_SOFTWARE)

@@ -21,8 +21,9 @@ from tartan.core.laminate.response import Load
 from tartan.core.strength.critical import CriticalLoad, critical_by_sets
 from tartan.core.strength.envelope import Envelope, envelope_steps
 from tartan.core.strength.laminate_reserves import Beside, Governing, Reserves, checks_of, reserves
-from tartan.core.working import Working, reserve_working, shear_reserve_working
+from tartan.core.working import Working
 from tartan.core.working_sandwich import sandwich_working
+from tartan.core.working_strength import reserve_working, shear_reserve_working
 from tartan.desktop.widgets.columns import Column
 from tartan.project.document.model import CriteriaSet
 from tartan.project.wording import units
@@ -42,13 +43,20 @@ def reserves_of(laminate: Laminate, loads: LoadCase, criteria: CriteriaSet) -> R
     """Reserve factors of every ply and level, remembered."""
     found = answer_of(laminate, loads)
     checks = checks_of(laminate, criteria.sets)
-    return reserves(checks, found.applied.stress_12[None], found.shear[None], found.residual,
-                    found.held_shear, Beside.of(loads))  # fmt: skip
+    return reserves(
+        checks,
+        found.applied.stress_12[None],
+        found.shear[None],
+        found.residual,
+        found.held_shear,
+        Beside.of(loads),
+    )
 
 
 @lru_cache(maxsize=64)
-def critical_of(laminate: Laminate, criteria: CriteriaSet, fixed: LoadCase | None
-                ) -> tuple[CriticalLoad, ...]:  # fmt: skip
+def critical_of(
+    laminate: Laminate, criteria: CriteriaSet, fixed: LoadCase | None
+) -> tuple[CriticalLoad, ...]:
     """Twelve critical loads, remembered; `fixed` brings temperature and moisture."""
     held = fixed.residual if fixed is not None else Load()
     return tuple(critical_by_sets(laminate, criteria.sets, held))
@@ -57,8 +65,9 @@ def critical_of(laminate: Laminate, criteria: CriteriaSet, fixed: LoadCase | Non
 _envelopes: dict[tuple[object, ...], Envelope] = {}
 
 
-def envelope_of(laminate: Laminate, criteria: CriteriaSet, components: tuple[str, str],
-                fixed: LoadCase) -> Generator[float, None, Envelope]:  # fmt: skip
+def envelope_of(
+    laminate: Laminate, criteria: CriteriaSet, components: tuple[str, str], fixed: LoadCase
+) -> Generator[float, None, Envelope]:
     """Envelope in two components in pieces, remembered."""
     held = fixed.residual
     key = (laminate, criteria, components, held.dT, held.dT_gradient, held.dC)
@@ -78,8 +87,9 @@ class Worst:
     loads: LoadCase
 
 
-def worst_of(laminate: Laminate, load_cases: Sequence[LoadCase], criteria: CriteriaSet
-             ) -> Worst | None:  # fmt: skip
+def worst_of(
+    laminate: Laminate, load_cases: Sequence[LoadCase], criteria: CriteriaSet
+) -> Worst | None:
     """Governing reserve factor over load cases; None when there are none."""
     each = [Worst(reserves_of(laminate, s, criteria).governing(), s) for s in load_cases]
     return min(each, key=lambda w: w.found.reserve, default=None)
@@ -96,17 +106,27 @@ class ColumnKind:
 
 
 COLUMN_KINDS: tuple[ColumnKind, ...] = (
-    *(ColumnKind(f"strain_12.{i}", f"strain {s}", units.STRAIN, "ply axes")
-      for i, s in enumerate(("ε₁", "ε₂", "γ₁₂"))),
-    *(ColumnKind(f"stress_12.{i}", f"stress {s}", units.STRESS, "ply axes")
-      for i, s in enumerate(("σ₁", "σ₂", "τ₁₂"))),
-    *(ColumnKind(f"strain_xy.{i}", f"strain {s}", units.STRAIN, "laminate axes")
-      for i, s in enumerate(("εx", "εy", "γxy"))),
-    *(ColumnKind(f"stress_xy.{i}", f"stress {s}", units.STRESS, "laminate axes")
-      for i, s in enumerate(("σx", "σy", "τxy"))),
-    *(ColumnKind(f"shear.{i}", f"shear {s}", units.STRESS, "between plies")
-      for i, s in enumerate(("τ₁₃", "τ₂₃"))),
-)  # fmt: skip
+    *(
+        ColumnKind(f"strain_12.{i}", f"strain {s}", units.STRAIN, "ply axes")
+        for i, s in enumerate(("ε₁", "ε₂", "γ₁₂"))
+    ),
+    *(
+        ColumnKind(f"stress_12.{i}", f"stress {s}", units.STRESS, "ply axes")
+        for i, s in enumerate(("σ₁", "σ₂", "τ₁₂"))
+    ),
+    *(
+        ColumnKind(f"strain_xy.{i}", f"strain {s}", units.STRAIN, "laminate axes")
+        for i, s in enumerate(("εx", "εy", "γxy"))
+    ),
+    *(
+        ColumnKind(f"stress_xy.{i}", f"stress {s}", units.STRESS, "laminate axes")
+        for i, s in enumerate(("σx", "σy", "τxy"))
+    ),
+    *(
+        ColumnKind(f"shear.{i}", f"shear {s}", units.STRESS, "between plies")
+        for i, s in enumerate(("τ₁₃", "τ₂₃"))
+    ),
+)
 """Columns of strains and stresses; those of reserve factors follow the criteria."""
 
 DEFAULT_COLUMNS = ("strain_12.0", "stress_12.0", "stress_12.1", "reserve")
@@ -187,8 +207,9 @@ def _least(asked: Question, laminate: Laminate, key: str) -> Array:
     return least
 
 
-def try_answers(asked: Question, keys: Sequence[str], before: Laminate | None
-                ) -> tuple[list[Column], TartanError | None]:  # fmt: skip
+def try_answers(
+    asked: Question, keys: Sequence[str], before: Laminate | None
+) -> tuple[list[Column], TartanError | None]:
     """Columns, or those that need no strength and the reason why the others are missing."""
     try:
         return columns(asked, keys, before), None
@@ -209,10 +230,17 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
     name = rule.key if key == "reserve" else key.partition(".")[2]
     judged = next(c.rule for c in found.checks if c.rule.key == name)
     if judged.stress == "transverse":
-        return shear_reserve_working(asked.laminate, np.array(asked.loads.Q), name, ply, level,
-                                     np.array(asked.loads.held[6:]))  # fmt: skip
+        return shear_reserve_working(
+            asked.laminate,
+            np.array(asked.loads.Q),
+            name,
+            ply,
+            level,
+            np.array(asked.loads.held[6:]),
+        )
     applied, held = parts(asked.laminate, asked.loads)
     if judged.stress == "sandwich":
-        return sandwich_working(asked.laminate, applied, name, ply, level, held,
-                                Beside.of(asked.loads))  # fmt: skip
+        return sandwich_working(
+            asked.laminate, applied, name, ply, level, held, Beside.of(asked.loads)
+        )
     return reserve_working(asked.laminate, applied, name, ply, level, held)

@@ -69,5 +69,6 @@ def chosen(session: Session) -> Chosen | None:
         before, _ = laminate_or_error(base, old)
     name = session.selection.load_case
     loads = next((s for s in project.loads_on(stack.name) if s.name == name), NOTHING)
-    return Chosen(session, stack, laminate, before, loads, project.criteria[0],
-                  required(project), error)  # fmt: skip
+    return Chosen(
+        session, stack, laminate, before, loads, project.criteria[0], required(project), error
+    )

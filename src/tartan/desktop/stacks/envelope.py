@@ -33,8 +33,12 @@ class EnvelopePane(QWidget):
         set_options(self.up, COMPONENTS, "Ny")
         self.plot = Plot("failure envelope")
         self.note = label("", "soft", wrap=True)
-        made = column(row(self.up, label("over", "soft"), self.across, None, spacing=5),
-                      self.plot, self.note, spacing=5)  # fmt: skip
+        made = column(
+            row(self.up, label("over", "soft"), self.across, None, spacing=5),
+            self.plot,
+            self.note,
+            spacing=5,
+        )
         box = made.layout()
         assert box is not None
         self.setLayout(box)
@@ -60,8 +64,9 @@ class EnvelopePane(QWidget):
         now = yield from answers.envelope_of(chosen.laminate, chosen.criteria, pair, chosen.loads)
         then = None
         if chosen.before is not None:
-            then = yield from answers.envelope_of(chosen.before, chosen.criteria, pair,
-                                                  chosen.loads)  # fmt: skip
+            then = yield from answers.envelope_of(
+                chosen.before, chosen.criteria, pair, chosen.loads
+            )
         self._draw(chosen, now, then)
 
     def _end(self, error: TartanError | None) -> None:
@@ -83,11 +88,16 @@ class EnvelopePane(QWidget):
         plot.show_all()
         modes = sorted(set(found.modes))
         held = chosen.loads
-        fixed = " with the temperature and moisture of the load case" if (
-            held.dT or held.dT_gradient or held.dC) else ""  # fmt: skip
+        fixed = (
+            " with the temperature and moisture of the load case"
+            if (held.dT or held.dT_gradient or held.dC)
+            else ""
+        )
         tail = f" {others} load cases also have other components." if others else ""
-        self.note.setText(f"First failure by {chosen.criteria.name} criteria{fixed}; "
-                          f"modes {', '.join(modes)}.{tail}")  # fmt: skip
+        self.note.setText(
+            f"First failure by {chosen.criteria.name} criteria{fixed}; "
+            f"modes {', '.join(modes)}.{tail}"
+        )
 
     def _points(self, chosen: Chosen, pair: tuple[str, str], scale: np.ndarray) -> int:
         """Draw the load cases; return how many are not in this plane."""

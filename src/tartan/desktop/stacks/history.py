@@ -37,8 +37,11 @@ class HistoryPane(QWidget):
         self.criterion = choice(list(self._rules), lambda _: self._again())
         self.rule = choice(list(RULES), lambda _: self._again())
         self.over = choice(DEFORMATIONS, lambda _: self._draw())
-        for chooser, name in ((self.criterion, "History criterion"), (self.rule, "History rule"),
-                              (self.over, "History over")):  # fmt: skip
+        for chooser, name in (
+            (self.criterion, "History criterion"),
+            (self.rule, "History rule"),
+            (self.over, "History over"),
+        ):
             chooser.setAccessibleName(name)
         set_options(self.criterion, list(self._rules), "Hashin")
         self.plot = Plot("failure history")
@@ -46,8 +49,11 @@ class HistoryPane(QWidget):
         self.events = DataTable("failure history", filtered=False)
         made = column(
             wrapped(self.criterion, self.rule, label("over", "soft"), self.over, None, spacing=4),
-            self.plot, self.note, self.events, spacing=5,
-        )  # fmt: skip
+            self.plot,
+            self.note,
+            self.events,
+            spacing=5,
+        )
         box = made.layout()
         assert box is not None
         self.setLayout(box)
@@ -64,8 +70,13 @@ class HistoryPane(QWidget):
         self._rules = {r.title: r for r in offered if r.stress == "in-plane"}
         now = self.criterion.currentText()
         set_options(self.criterion, list(self._rules), now if now in self._rules else "Hashin")
-        asked = (chosen.laminate, chosen.loads, self._rules[self.criterion.currentText()].key,
-                 self.rule.currentText(), units.system())  # fmt: skip
+        asked = (
+            chosen.laminate,
+            chosen.loads,
+            self._rules[self.criterion.currentText()].key,
+            self.rule.currentText(),
+            units.system(),
+        )
         if asked == self._asked:
             return
         self._asked = asked
@@ -94,11 +105,16 @@ class HistoryPane(QWidget):
             self.note.setText("Nothing fails under this load, whatever its size.")
         else:
             first, last = self._steps[0].reserve, max(s.reserve for s in self._steps)
-            kept = ("matrix failures leave the fibre" if self.rule.currentText() == "by mode"
-                    else "a failed ply keeps no stiffness")  # fmt: skip
-            self.note.setText(f"First ply fails at {units.factor(first)} times the load case; "
-                              f"most carried is {units.factor(last)} times it. Forces stay in "
-                              f"proportion; {kept}.")  # fmt: skip
+            kept = (
+                "matrix failures leave the fibre"
+                if self.rule.currentText() == "by mode"
+                else "a failed ply keeps no stiffness"
+            )
+            self.note.setText(
+                f"First ply fails at {units.factor(first)} times the load case; "
+                f"most carried is {units.factor(last)} times it. Forces stay in "
+                f"proportion; {kept}."
+            )
 
     def _draw(self) -> None:
         which = max(0, self.over.currentIndex())
@@ -123,5 +139,6 @@ class HistoryPane(QWidget):
             modes = ", ".join(dict.fromkeys(s.modes))
             rows.append((s.reserve, plies, modes))
             looks.append([Look(units.factor(s.reserve)), Look(plies, tip=plies), None])
-        self.events.put(Table("failure history", ("× load", "plies", "mode"), tuple(rows)), looks,
-                        (62, 90, 0))  # fmt: skip
+        self.events.put(
+            Table("failure history", ("× load", "plies", "mode"), tuple(rows)), looks, (62, 90, 0)
+        )

@@ -38,10 +38,13 @@ _SYMBOLS: dict[Way, tuple[str, ...]] = {
     "stress": ("σx mean", "σy mean", "τxy mean", "σx bend", "σy bend", "τxy bend"),
 }
 _OTHERS: dict[str, tuple[str, Quantity]] = {
-    "Qx": ("Qx", units.LINE_FORCE), "Qy": ("Qy", units.LINE_FORCE),
-    "dT": ("ΔT", units.TEMPERATURE), "dT_gradient": ("ΔT / z", units.GRADIENT),
-    "dC": ("moisture", units.MOISTURE), "press": ("p on core", units.PRESSURE),
-}  # fmt: skip
+    "Qx": ("Qx", units.LINE_FORCE),
+    "Qy": ("Qy", units.LINE_FORCE),
+    "dT": ("ΔT", units.TEMPERATURE),
+    "dT_gradient": ("ΔT / z", units.GRADIENT),
+    "dC": ("moisture", units.MOISTURE),
+    "press": ("p on core", units.PRESSURE),
+}
 
 
 def way_quantity(way: Way, component: int) -> Quantity:
@@ -128,11 +131,21 @@ class LoadStrip(QWidget):
     def _build(self) -> None:
         self.held = switch("ΔT held", "Temperature and moisture stay while the rest is scaled")
         self.held.clicked.connect(self._hold)
-        line = row(self.chooser, self.name, self.everywhere, self.held, None,
-                   button("+", self.add, "New load case"),
-                   button("from the part", self.add_from_part, "Section forces at the part's "
-                          "governing or picked spot as a load case"),
-                   button("remove", self.remove, "Remove this load case"), spacing=5)  # fmt: skip
+        line = row(
+            self.chooser,
+            self.name,
+            self.everywhere,
+            self.held,
+            None,
+            button("+", self.add, "New load case"),
+            button(
+                "from the part",
+                self.add_from_part,
+                "Section forces at the part's governing or picked spot as a load case",
+            ),
+            button("remove", self.remove, "Remove this load case"),
+            spacing=5,
+        )
         grid_holder = QWidget()
         grid = QGridLayout(grid_holder)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -256,8 +269,12 @@ class LoadStrip(QWidget):
         """Remove the chosen load case."""
         gone = self.loads
         if gone is not None:
-            self.session.edit(f"remove {gone.name}", lambda p: design_edits.put_load_cases(
-                p, (s for s in p.load_cases if s.name != gone.name)))  # fmt: skip
+            self.session.edit(
+                f"remove {gone.name}",
+                lambda p: design_edits.put_load_cases(
+                    p, (s for s in p.load_cases if s.name != gone.name)
+                ),
+            )
 
     def _rename(self, text: str) -> TartanError | None:
         old = self.loads
@@ -293,7 +310,8 @@ class LoadStrip(QWidget):
         self.held.setVisible(some and warm)
         self.held.setChecked(not loads.scales_temperature)
         cored = chosen.question is not None and any(
-            m.kind == "core" for m in chosen.question.laminate.materials)  # fmt: skip
+            m.kind == "core" for m in chosen.question.laminate.materials
+        )
         self.tiles["press"].setVisible(cored or bool(loads.press))
         self.name.put(loads.name)
         self.everywhere.setChecked(not loads.stack)

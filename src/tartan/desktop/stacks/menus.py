@@ -25,8 +25,9 @@ TABLES = "Tables (*.csv *.xlsx)"
 class StackActions:
     """Edits of the chosen stack as a whole."""
 
-    def __init__(self, parent: QWidget, session: Session, editor: SectionEditor,
-                 tell: Callable[[str], None]) -> None:  # fmt: skip
+    def __init__(
+        self, parent: QWidget, session: Session, editor: SectionEditor, tell: Callable[[str], None]
+    ) -> None:
         self.parent, self.session, self.editor, self._tell = parent, session, editor, tell
 
     def whole(self, name: str, change: Callable[[state.Plies], state.Plies]) -> None:
@@ -44,7 +45,7 @@ class StackActions:
             ("turn by 45°", lambda p: operations.rotate(p, 45.0)),
             ("turn by 90°", lambda p: operations.rotate(p, 90.0)),
             ("lay twice", lambda p: operations.repeat(p, 2)),
-        ):  # fmt: skip
+        ):
             menu.addAction(name, lambda n=name, c=change: self.whole(n, c))
         menu.addAction("turn by …", self.ask_turn)
         menu.addAction("lay several times …", self.ask_repeat)
@@ -62,8 +63,9 @@ class StackActions:
 
     def ask_turn(self) -> None:
         """Ask for an angle and turn the whole stack by it."""
-        angle, given = QInputDialog.getDouble(self.parent, "Turn the stack", "Angle [°]", 15.0,
-                                              -180.0, 180.0, 3)  # fmt: skip
+        angle, given = QInputDialog.getDouble(
+            self.parent, "Turn the stack", "Angle [°]", 15.0, -180.0, 180.0, 3
+        )
         if given:
             self.whole(f"turn by {angle:g}°", lambda p: operations.rotate(p, angle))
 
@@ -112,8 +114,9 @@ class StackActions:
     def ask_write(self) -> None:
         """Ask for a file and write the plies to it."""
         name = self.session.selection.stack
-        path, _ = QFileDialog.getSaveFileName(self.parent, "Write plies", f"{name}.xlsx",
-                                              "XLSX (*.xlsx);;CSV (*.csv)")  # fmt: skip
+        path, _ = QFileDialog.getSaveFileName(
+            self.parent, "Write plies", f"{name}.xlsx", "XLSX (*.xlsx);;CSV (*.csv)"
+        )
         if path:
             try:
                 write_table(plies_table(name, self.editor.plies), Path(path))
@@ -121,8 +124,9 @@ class StackActions:
                 self._tell(str(error))
 
 
-def columns_menu(parent: QWidget, criteria: CriteriaSet, on: set[str],
-                 switch: Callable[[str, bool], None]) -> QMenu:  # fmt: skip
+def columns_menu(
+    parent: QWidget, criteria: CriteriaSet, on: set[str], switch: Callable[[str, bool], None]
+) -> QMenu:
     """Columns that can be switched on, by group."""
     menu = QMenu(parent)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

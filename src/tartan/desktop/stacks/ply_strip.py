@@ -27,8 +27,13 @@ from tartan.project.wording import units
 class PlyStrip(QWidget):
     """Angle, material and thickness of the picked plies."""
 
-    def __init__(self, session: Session, editor: SectionEditor, actions: StackActions,
-                 tell: Callable[[str], None]) -> None:  # fmt: skip
+    def __init__(
+        self,
+        session: Session,
+        editor: SectionEditor,
+        actions: StackActions,
+        tell: Callable[[str], None],
+    ) -> None:
         super().__init__()
         self.session, self.editor = session, editor
         self._stack_actions = actions
@@ -44,13 +49,23 @@ class PlyStrip(QWidget):
         self.material.setMinimumWidth(116)
         for field in (self.angle, self.thickness):
             field.refused.connect(tell)
-        self._parts = (self.angle, label("°", "soft"), self.material, self.thickness,
-                       UnitLabel(units.LENGTH))  # fmt: skip
+        self._parts = (
+            self.angle,
+            label("°", "soft"),
+            self.material,
+            self.thickness,
+            UnitLabel(units.LENGTH),
+        )
         self.menu_button = button("stack ▾", self._offer, "What can be done with the whole stack")
-        line = wrapped(self.picked, *self._parts, None,
-                   button("+ ply", editor.add_ply, "Add a ply like the picked one   Enter"),
-                   button("delete", editor.delete_plies, "Delete"), self.menu_button,
-                   spacing=4)  # fmt: skip
+        line = wrapped(
+            self.picked,
+            *self._parts,
+            None,
+            button("+ ply", editor.add_ply, "Add a ply like the picked one   Enter"),
+            button("delete", editor.delete_plies, "Delete"),
+            self.menu_button,
+            spacing=4,
+        )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(line)
@@ -92,5 +107,8 @@ class PlyStrip(QWidget):
         self.angle.put_value(angles.pop() if len(angles) == 1 else None)
         self.thickness.put_value(sizes.pop() if len(sizes) == 1 else None)
         names = {p.material for p in plies}
-        set_options(self.material, [m.name for m in self.session.project.materials],
-                    names.pop() if len(names) == 1 else "")  # fmt: skip
+        set_options(
+            self.material,
+            [m.name for m in self.session.project.materials],
+            names.pop() if len(names) == 1 else "",
+        )

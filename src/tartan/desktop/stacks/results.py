@@ -38,8 +38,9 @@ class ResultsPane(QWidget):
         if asked is None:
             self.table.put(Table("plies", (), ()))
             return
-        self.note.setText(f"{chosen.stack.name} under {chosen.loads.name}, by "
-                          f"{chosen.criteria.name} criteria")  # fmt: skip
+        self.note.setText(
+            f"{chosen.stack.name} under {chosen.loads.name}, by {chosen.criteria.name} criteria"
+        )
         try:
             table = ply_table(asked)
         except TartanError as error:
@@ -69,25 +70,53 @@ def ply_table(asked: Question) -> Table:
     strain_xy = strain_xy[:3] + total.z[..., None] * strain_xy[3:]
     extreme, turn = principal(total.stress_12)
     mpa, micro = units.STRESS.scale, units.STRAIN.scale
-    groups = (total.stress_12 / mpa, total.stress_xy / mpa, extreme / mpa,
-              np.degrees(turn)[..., None], found.shear / mpa, total.strain_12 / micro,
-              strain_xy / micro)  # fmt: skip
+    groups = (
+        total.stress_12 / mpa,
+        total.stress_xy / mpa,
+        extreme / mpa,
+        np.degrees(turn)[..., None],
+        found.shear / mpa,
+        total.strain_12 / micro,
+        strain_xy / micro,
+    )
     numbers = np.concatenate(groups, axis=-1)
     rows: list[tuple[Cell, ...]] = []
     for i, ply in enumerate(asked.laminate.stack.plies):
         for s, level in enumerate(LEVELS):
             check = judged.checks[int(judged.check[0, i, s])]
             mode = mode_name(check.rule.modes, int(judged.mode[0, i, s]))
-            rows.append((i + 1, ply.angle, ply.material, level, float(judged.reserve[0, i, s]),
-                         criterion(check.rule.key).title, mode,
-                         float(total.z[i, s] / units.LENGTH.scale),
-                         *(float(v) for v in numbers[i, s])))  # fmt: skip
+            rows.append(
+                (
+                    i + 1,
+                    ply.angle,
+                    ply.material,
+                    level,
+                    float(judged.reserve[0, i, s]),
+                    criterion(check.rule.key).title,
+                    mode,
+                    float(total.z[i, s] / units.LENGTH.scale),
+                    *(float(v) for v in numbers[i, s]),
+                )
+            )
     return Table("plies", _head(), tuple(rows))
 
 
 def _head() -> tuple[str, ...]:
     stress, strain = units.STRESS.unit, units.STRAIN.unit
-    return ("ply", "angle [°]", "material", "level", "RF", "criterion", "mode",
-            f"z [{units.LENGTH.unit}]", *(f"σ{a} [{stress}]" for a in (*_AXES_12, *_AXES_XY)),
-            f"σI [{stress}]", f"σII [{stress}]", "σI from 1 [°]", f"τ13 [{stress}]",
-            f"τ23 [{stress}]", *(f"ε{a} [{strain}]" for a in (*_AXES_12, *_AXES_XY)))  # fmt: skip
+    return (
+        "ply",
+        "angle [°]",
+        "material",
+        "level",
+        "RF",
+        "criterion",
+        "mode",
+        f"z [{units.LENGTH.unit}]",
+        *(f"σ{a} [{stress}]" for a in (*_AXES_12, *_AXES_XY)),
+        f"σI [{stress}]",
+        f"σII [{stress}]",
+        "σI from 1 [°]",
+        f"τ13 [{stress}]",
+        f"τ23 [{stress}]",
+        *(f"ε{a} [{strain}]" for a in (*_AXES_12, *_AXES_XY)),
+    )

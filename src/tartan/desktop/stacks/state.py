@@ -117,8 +117,10 @@ def lay_sub(plies: Plies, picked: Picked, stack: Stack) -> Edited:
 
 def practice(project: Project) -> GoodPractice:
     """Limits of the rules, with what is known of the project's materials."""
-    kinds = {kind: frozenset(m.name for m in project.materials if m.kind == kind)
-             for kind in ("core", "woven")}  # fmt: skip
+    kinds = {
+        kind: frozenset(m.name for m in project.materials if m.kind == kind)
+        for kind in ("core", "woven")
+    }
     return GoodPractice(cores=kinds["core"], woven=kinds["woven"])
 
 
@@ -140,8 +142,10 @@ def remarks_by_ply(found: Sequence[Advice]) -> dict[int, str]:
 def facts(project: Project, stack: Stack, laminate: Laminate | None) -> str:
     """Ply count, thickness, mass, cost, symmetry and balance in one line."""
     count = len(stack.plies)
-    words = ["1 ply" if count == 1 else f"{count} plies",
-             units.show(stack.thickness, units.LENGTH)]  # fmt: skip
+    words = [
+        "1 ply" if count == 1 else f"{count} plies",
+        units.show(stack.thickness, units.LENGTH),
+    ]
     if laminate is not None and all(m.rho is not None for m in laminate.materials):
         words.append(units.show(laminate.areal_mass, units.AREAL_MASS))
         if all(m.price is not None for m in laminate.materials):
@@ -165,8 +169,13 @@ def couplings(laminate: Laminate) -> list[tuple[str, str]]:
     return found or [("No coupling to speak of,", f"all below {COUPLES:.0%} of the direct terms")]
 
 
-CONSTANTS = (("Ex", "E<sub>x</sub>"), ("Ey", "E<sub>y</sub>"), ("Gxy", "G<sub>xy</sub>"),
-             ("nuxy", "ν<sub>xy</sub>"), ("nuyx", "ν<sub>yx</sub>"))  # fmt: skip
+CONSTANTS = (
+    ("Ex", "E<sub>x</sub>"),
+    ("Ey", "E<sub>y</sub>"),
+    ("Gxy", "G<sub>xy</sub>"),
+    ("nuxy", "ν<sub>xy</sub>"),
+    ("nuyx", "ν<sub>yx</sub>"),
+)
 """Engineering constants shown, and how they are written, as rich text."""
 
 FORMS = ("membrane", "flexural", "kept flat")

@@ -41,9 +41,16 @@ class StiffnessPane(QWidget):
             words.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         self.pinned: list[str] = []
         self.pin_button = button("others ▾", self._offer_others, "Draw other stacks' curves too")
-        box = column(self.matrix, 2, self._build_constants(), self.shear, self.expansion,
-                     row(label("Polar", "head"), None, self.pin_button), self.polar,
-                     spacing=4)  # fmt: skip
+        box = column(
+            self.matrix,
+            2,
+            self._build_constants(),
+            self.shear,
+            self.expansion,
+            row(label("Polar", "head"), None, self.pin_button),
+            self.polar,
+            spacing=4,
+        )
         holder = box.layout()
         assert holder is not None
         self.setLayout(holder)
@@ -110,8 +117,7 @@ class StiffnessPane(QWidget):
         self._chosen = chosen
         laminate, before = chosen.laminate, chosen.before
         words = state.couplings(laminate) if laminate else ()
-        self.matrix.put(laminate.ABD if laminate else None, words,
-                        before.ABD if before else None)  # fmt: skip
+        self.matrix.put(laminate.ABD if laminate else None, words, before.ABD if before else None)
         self._put_constants(laminate, before)
         self.polar.put(self._curves(chosen))
         self.shear.setText("")
@@ -139,8 +145,11 @@ class StiffnessPane(QWidget):
                 figure.put("")
                 continue
             change = state.change_words(value, then.get((field, form)), quantity)
-            figure.put(units.number(value / quantity.scale), change,
-                       f"{value / quantity.scale!r} {quantity.unit}")  # fmt: skip
+            figure.put(
+                units.number(value / quantity.scale),
+                change,
+                f"{value / quantity.scale!r} {quantity.unit}",
+            )
 
     def _curves(self, chosen: Chosen) -> list[Curve]:
         if chosen.laminate is None:
@@ -161,8 +170,10 @@ def expansion_words(laminate: Laminate) -> str:
     """Free expansion by temperature and moisture in words."""
     heat, wet = expansion(laminate)
     heat = np.where(np.abs(heat) < 1e-9 * np.abs(heat[:3]).max(), 0.0, heat)
-    alpha = ", ".join(f"{a} {units.number(v / units.EXPANSION.scale, 3)}"
-                      for a, v in zip(_AXES, heat[:3], strict=True))  # fmt: skip
+    alpha = ", ".join(
+        f"{a} {units.number(v / units.EXPANSION.scale, 3)}"
+        for a, v in zip(_AXES, heat[:3], strict=True)
+    )
     words = f"Expansion: {alpha} {units.EXPANSION.unit}"
     if abs(heat[3:]).max() * laminate.thickness > 1e-9 * max(abs(heat[:3]).max(), 1e-30):
         bend = ", ".join(units.number(v / units.BEND_EXPANSION.scale, 3) for v in heat[3:])

@@ -13,7 +13,7 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import LEVELS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
-from tartan.core.working import reserve_working
+from tartan.core.working_strength import reserve_working
 from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.context import Chosen
@@ -56,10 +56,22 @@ class StrengthPane(QWidget):
         self.own = OwnCriteria()
         self.own.hide()
         made = column(
-            wrapped(label("by", "soft"), self.set_in_force, label("against", "soft"), self.against,
-                self.edit_button, None, spacing=4),
-            self.own, self.fault, self.picture, self.shear, self.table, spacing=5,
-        )  # fmt: skip
+            wrapped(
+                label("by", "soft"),
+                self.set_in_force,
+                label("against", "soft"),
+                self.against,
+                self.edit_button,
+                None,
+                spacing=4,
+            ),
+            self.own,
+            self.fault,
+            self.picture,
+            self.shear,
+            self.table,
+            spacing=5,
+        )
         box = made.layout()
         assert box is not None
         self.setLayout(box)
@@ -118,9 +130,11 @@ class StrengthPane(QWidget):
 
     def _remove(self) -> None:
         if self._chosen is not None:
-            self._say(self._chosen.session.edit(
-                "remove criteria", lambda p: design_edits.put_criteria(p, p.criteria[1:])
-            ))  # fmt: skip
+            self._say(
+                self._chosen.session.edit(
+                    "remove criteria", lambda p: design_edits.put_criteria(p, p.criteria[1:])
+                )
+            )
 
     def _say(self, error: TartanError | None) -> None:
         self.fault.setText(str(error) if error else "")
@@ -149,8 +163,11 @@ class StrengthPane(QWidget):
             return
         try:
             self._found = self._critical(chosen, chosen.laminate)
-            before = () if chosen.before is None else answers.critical_of(
-                chosen.before, chosen.criteria, chosen.loads)  # fmt: skip
+            before = (
+                ()
+                if chosen.before is None
+                else answers.critical_of(chosen.before, chosen.criteria, chosen.loads)
+            )
         except TartanError as error:
             self._say(error)
             self.picture.put([])
@@ -161,15 +178,25 @@ class StrengthPane(QWidget):
 
     def _critical(self, chosen: Chosen, laminate: Laminate) -> list[tuple[CriticalLoad, ...]]:
         found = [answers.critical_of(laminate, chosen.criteria, chosen.loads)]
-        other = next((c for c in chosen.session.project.criteria[1:]
-                      if c.name == self.against.currentText()), None)  # fmt: skip
+        other = next(
+            (
+                c
+                for c in chosen.session.project.criteria[1:]
+                if c.name == self.against.currentText()
+            ),
+            None,
+        )
         if other is not None:
             found.append(answers.critical_of(laminate, other, chosen.loads))
         return found
 
     def _put_shear(self, chosen: Chosen, laminate: Laminate) -> None:
-        sets = {"ply": ("interlaminar",), "woven": ("interlaminar",), "core": ("core_shear",),
-                "isotropic": ("interlaminar",)}  # fmt: skip
+        sets = {
+            "ply": ("interlaminar",),
+            "woven": ("interlaminar",),
+            "core": ("core_shear",),
+            "isotropic": ("interlaminar",),
+        }
         try:
             each = critical_shears(laminate, sets)
         except TartanError as error:
@@ -187,10 +214,18 @@ class StrengthPane(QWidget):
             deformed = units.CURVATURE if bend else units.STRAIN
             then = (c.load - before[i].load) / quantity.scale if before else 0.0
             other = self._found[1][i].load / quantity.scale if len(self._found) > 1 else None
-            values = (load_words(c), c.load / quantity.scale,
-                      c.stress / units.STRESS.scale, c.deformation / deformed.scale, c.ply + 1,
-                      c.mode, math.nan if c.angle is None else c.angle,
-                      criterion(c.criterion).title, other, then if before else None)  # fmt: skip
+            values = (
+                load_words(c),
+                c.load / quantity.scale,
+                c.stress / units.STRESS.scale,
+                c.deformation / deformed.scale,
+                c.ply + 1,
+                c.mode,
+                math.nan if c.angle is None else c.angle,
+                criterion(c.criterion).title,
+                other,
+                then if before else None,
+            )
             rows.append(values)
             angle = Look("" if c.angle is None else f"{c.angle:.0f}°")
             shown: list[Look | None] = [None] * len(values)
@@ -198,10 +233,18 @@ class StrengthPane(QWidget):
             shown[5] = Look(c.mode, mode=c.mode)
             looks.append(shown)
         force = f"{units.LINE_FORCE.unit} or {units.LINE_MOMENT.unit}"
-        head = ("load", f"size [{force}]", f"stress [{units.STRESS.unit}]",
-                f"strain [{units.STRAIN.unit}], curvature [{units.CURVATURE.unit}]", "ply", "mode",
-                "fracture angle [°]", "criterion", f"by {self.against.currentText()}",
-                "against baseline")  # fmt: skip
+        head = (
+            "load",
+            f"size [{force}]",
+            f"stress [{units.STRESS.unit}]",
+            f"strain [{units.STRAIN.unit}], curvature [{units.CURVATURE.unit}]",
+            "ply",
+            "mode",
+            "fracture angle [°]",
+            "criterion",
+            f"by {self.against.currentText()}",
+            "against baseline",
+        )
         self.table.put(
             Table("critical loads", head, tuple(rows)), looks, (104, 62, 58, 62, 66, 108)
         )
@@ -214,8 +257,9 @@ class StrengthPane(QWidget):
         unit = [0.0] * 6
         unit[COMPONENTS.index(component)] = float(sign)
         load = Load(np.array(unit[:3]), np.array(unit[3:]), fixed.dT, fixed.dT_gradient, fixed.dC)
-        self._open(lambda: reserve_working(laminate, load, c.criterion, c.ply,
-                                           LEVELS.index(c.level)))  # fmt: skip
+        self._open(
+            lambda: reserve_working(laminate, load, c.criterion, c.ply, LEVELS.index(c.level))
+        )
 
 
 def load_words(c: CriticalLoad) -> str:

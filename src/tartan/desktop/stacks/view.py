@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QStackedWidget, QW
 from tartan.core.errors import NotationError, TartanError
 from tartan.core.stack import Stack
 from tartan.core.stack.groups import sub_laminates
-from tartan.core.stack.notation import Context, context_for, parse, write
+from tartan.core.stack.notation import Context, parse
+from tartan.core.stack.notation_written import context_for, write
 from tartan.core.working import Working
 from tartan.desktop import theme
 from tartan.desktop.rows import rows_of, stack_words
@@ -87,10 +88,14 @@ class StacksView(QWidget):
     def _build(self) -> None:
         left = column(
             self.cards,
-            row(button("+ stack", self.add, "New stack like the chosen one"),
-                button("remove", self.remove, "Remove the chosen stack"), None, spacing=0),
+            row(
+                button("+ stack", self.add, "New stack like the chosen one"),
+                button("remove", self.remove, "Remove the chosen stack"),
+                None,
+                spacing=0,
+            ),
             spacing=4,
-        )  # fmt: skip
+        )
         left.setFixedWidth(136)
         self.left = left
         self.name.setMaximumWidth(200)
@@ -101,11 +106,18 @@ class StacksView(QWidget):
         self.whatif.setFixedHeight(124)
         self.whatif.toggled.connect(lambda on: self.whatif.setFixedHeight(124 if on else 30))
         middle = column(
-            wrapped(self.name, self.change, None, self.columns_button, self.even, self.whole,
-                    spacing=6),
-            self.notation, self.fault, row(self.facts, self.remarks),
-            scrolled(self.editor), self.strip, self.loads, self.whatif, spacing=5,
-        )  # fmt: skip
+            wrapped(
+                self.name, self.change, None, self.columns_button, self.even, self.whole, spacing=6
+            ),
+            self.notation,
+            self.fault,
+            row(self.facts, self.remarks),
+            scrolled(self.editor),
+            self.strip,
+            self.loads,
+            self.whatif,
+            spacing=5,
+        )
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 10, 10, 8)
         box.setSpacing(12)
@@ -218,8 +230,9 @@ class StacksView(QWidget):
             return
         menu = QMenu(self)
         for advice in state.remarks(stack.plies, state.practice(self.session.project)):
-            menu.addAction(f"{advice.what} {advice.mend}",
-                           lambda a=advice: self.session.select(plies=a.plies))  # fmt: skip
+            menu.addAction(
+                f"{advice.what} {advice.mend}", lambda a=advice: self.session.select(plies=a.plies)
+            )
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(self.remarks.mapToGlobal(self.remarks.rect().bottomLeft()))
 
@@ -235,8 +248,7 @@ class StacksView(QWidget):
         self.working.text.setFocus()
 
     def _keep_working(self, title: str, text: str) -> None:
-        self.session.edit("keep a working",
-                          lambda p: design_edits.keep_working(p, title, text))  # fmt: skip
+        self.session.edit("keep a working", lambda p: design_edits.keep_working(p, title, text))
 
     def _close_working(self) -> None:
         self.show_pane(self.tabs.checkedId())
@@ -288,11 +300,14 @@ class StacksView(QWidget):
         found = state.remarks(plies, state.practice(project))
         editor.remarks = state.remarks_by_ply(found)
         count = len(found)
-        self.remarks.setText("no remarks" if not count else
-                             f"{count} {'remark' if count == 1 else 'remarks'} ▾")  # fmt: skip
+        self.remarks.setText(
+            "no remarks" if not count else f"{count} {'remark' if count == 1 else 'remarks'} ▾"
+        )
         self.remarks.setEnabled(bool(count))
-        editor.folds = [Fold(g.name, g.first, g.count, g.name in self._folded)
-                        for g in sub_laminates(plies, self._others())]  # fmt: skip
+        editor.folds = [
+            Fold(g.name, g.first, g.count, g.name in self._folded)
+            for g in sub_laminates(plies, self._others())
+        ]
         base = project.baseline
         old = base.stack(here.stack.name) if base else None
         editor.before = rows_of(base, old.plies) if base and old else ()

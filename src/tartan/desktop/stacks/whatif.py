@@ -65,8 +65,9 @@ class WhatIfPane(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
-        box.addWidget(wrapped(self.open, self.note, None, self.order, self.apply_button,
-                              spacing=6))  # fmt: skip
+        box.addWidget(
+            wrapped(self.open, self.note, None, self.order, self.apply_button, spacing=6)
+        )
         box.addWidget(self.table, 1)
 
     def _toggle(self, on: bool) -> None:
@@ -89,8 +90,14 @@ class WhatIfPane(QWidget):
             return
         project = self.session.project
         loads = project.loads_on(chosen.stack.name)
-        asked = (bare(chosen.stack.plies), project.materials, project.conditions, loads,
-                 chosen.criteria, units.system())  # fmt: skip
+        asked = (
+            bare(chosen.stack.plies),
+            project.materials,
+            project.conditions,
+            loads,
+            chosen.criteria,
+            units.system(),
+        )
         if asked == self._asked:
             return
         self._asked, self._found = asked, []
@@ -102,8 +109,9 @@ class WhatIfPane(QWidget):
         self.note.setText("ranking …")
         self.slices.start(self._work(chosen, project, loads), self._hear, self._end, QUIET)
 
-    def _work(self, chosen: Chosen, project: Project, loads: tuple[LoadCase, ...]
-              ) -> Iterator[list[Ranked]]:  # fmt: skip
+    def _work(
+        self, chosen: Chosen, project: Project, loads: tuple[LoadCase, ...]
+    ) -> Iterator[list[Ranked]]:
         """Rank the changes of what was asked; the project may have gone on meanwhile."""
         materials = [project.in_force(m) for m in project.materials]
         by_name = {m.name: m for m in materials}
@@ -140,7 +148,8 @@ class WhatIfPane(QWidget):
     @property
     def _here(self) -> Ranked | None:
         return next((r for r in self._found if not r.change.words), None) or (
-            self._found[0] if self._found else None)  # fmt: skip
+            self._found[0] if self._found else None
+        )
 
     def _fill(self) -> None:
         here = self._here
@@ -160,8 +169,9 @@ class WhatIfPane(QWidget):
             looks.append(shown)
         unit = units.AREAL_MASS.unit
         head = ("change", "RF", "gain", f"mass [{unit}]", "gain / mass", "load case")
-        self.table.put(Table("what one change would do", head, tuple(rows)), looks,
-                       (0, 48, 52, 78, 74, 100))  # fmt: skip
+        self.table.put(
+            Table("what one change would do", head, tuple(rows)), looks, (0, 48, 52, 78, 74, 100)
+        )
         count = f"{len(others)} of {self._count}" if self.slices.busy else f"{len(others)}"
         self.note.setText(f"{count} tried · now {units.factor(here.reserve)}")
 
@@ -219,6 +229,12 @@ def ranked_row(
     words = f"{'+' if gain > 0 else ''}{units.number(gain, 3)}"
     mass = "same" if abs(added) < 1e-12 else f"{'+' if added > 0 else ''}{units.number(added, 3)}"
     cells = (r.change.words, r.reserve, gain, added, rate, loads)
-    looks = [None, Look(units.factor(r.reserve)), Look(words, ink), Look(mass),
-             Look("" if rate is None else units.number(rate, 3)), None]  # fmt: skip
+    looks = [
+        None,
+        Look(units.factor(r.reserve)),
+        Look(words, ink),
+        Look(mass),
+        Look("" if rate is None else units.number(rate, 3)),
+        None,
+    ]
     return cells, looks

@@ -90,8 +90,17 @@ def lines(project: Project, now: PartAnswer | None, then: PartAnswer | None) -> 
             step = s.value - old.value
             change = "same" if abs(step) <= 1e-9 * abs(old.value) else signed(s, step)
             better = None if change == "same" else s.ratio > old.ratio
-        found.append(Line(requirement_words(s.requirement), old.amount if old else "–", s.amount,
-                          change, better, s.met, s))  # fmt: skip
+        found.append(
+            Line(
+                requirement_words(s.requirement),
+                old.amount if old else "–",
+                s.amount,
+                change,
+                better,
+                s.met,
+                s,
+            )
+        )
     masses = [a.layout().mass() if a is not None else None for a in (then, now)]
     found.append(_property("mass", masses, "kg"))
     costs = [a.layout().cost() if a is not None else None for a in (then, now)]

@@ -77,12 +77,14 @@ class VersionsView(QWidget):
             self.buttons[text] = button(text, act, tip)
         self.cards.chosen.connect(self._choose)
         left = column(
-            label("Versions", "head"), self.cards,
+            label("Versions", "head"),
+            self.cards,
             row(label("name", "soft"), self.name),
             row(self.buttons["clone"], self.buttons["work on it"], None, spacing=2),
             row(self.buttons["make it the baseline"], self.buttons["delete"], None, spacing=2),
-            self.told, spacing=5,
-        )  # fmt: skip
+            self.told,
+            spacing=5,
+        )
         left.setFixedWidth(232)
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.ways.turned.connect(lambda _: self.draw())
@@ -92,14 +94,25 @@ class VersionsView(QWidget):
         self._place.addWidget(self.legend)
         holder = QWidget()
         holder.setLayout(self._place)
-        choosers = wrapped(self.ways, None, label("show", "soft"), self.shown,
-                           label("in", "soft"), self.case, spacing=5)  # fmt: skip
+        choosers = wrapped(
+            self.ways,
+            None,
+            label("show", "soft"),
+            self.shown,
+            label("in", "soft"),
+            self.case,
+            spacing=5,
+        )
         upper = column(choosers, holder, self.note, spacing=4)
         upper.layout().setStretch(1, 1)  # type: ignore[union-attr]
-        what = column(row(label("What differs", "head"), self.differs, None), self.changes,
-                      spacing=3)  # fmt: skip
-        which = column(row(label("Requirement by requirement", "head"), self.as_asked, None),
-                       self.lines, spacing=3)  # fmt: skip
+        what = column(
+            row(label("What differs", "head"), self.differs, None), self.changes, spacing=3
+        )
+        which = column(
+            row(label("Requirement by requirement", "head"), self.as_asked, None),
+            self.lines,
+            spacing=3,
+        )
         which.setMinimumWidth(240)
         which.setMaximumWidth(468)
         lower = QWidget()
@@ -170,8 +183,12 @@ class VersionsView(QWidget):
         answer = self.session.answer
         if status is not None and status.address is not None and answer is not None:
             at = status.address
-            self.session.select(station="Margins", element=at.element, spot_ply=at.ply,
-                                case=answer.inputs.case_names[at.case])  # fmt: skip
+            self.session.select(
+                station="Margins",
+                element=at.element,
+                spot_ply=at.ply,
+                case=answer.inputs.case_names[at.case],
+            )
 
     # Showing
 
@@ -210,8 +227,9 @@ class VersionsView(QWidget):
         project, other = self.session.project, self.other
         found = state.changes(project, other)
         rows = tuple((d.station, d.what, d.words) for d in found)
-        self.changes.put(Table("what differs", ("station", "what", "change"), rows), None,
-                         (70, 120, 0))  # fmt: skip
+        self.changes.put(
+            Table("what differs", ("station", "what", "change"), rows), None, (70, 120, 0)
+        )
         count = f"{len(found)} from {other} to {project.version}" if found else "nothing differs"
         self.differs.setText(count if other else "clone this version, then change the copy")
         then = self.session.answer_of(other) if other else None
@@ -222,10 +240,15 @@ class VersionsView(QWidget):
             ink = "soft" if x.better is None else "holds" if x.better else "fails"
             met = "ink" if x.met else "fails"
             fresh = self.session.fresh
-            looks.append([None, Look(x.then, "soft"), Look(x.now, met if fresh else "stale"),
-                          Look(x.change, ink if fresh else "stale")])  # fmt: skip
-        self.lines.put(state.table_of(self._found, other, project.version), looks,
-                       (0, 78, 78, 82))  # fmt: skip
+            looks.append(
+                [
+                    None,
+                    Look(x.then, "soft"),
+                    Look(x.now, met if fresh else "stale"),
+                    Look(x.change, ink if fresh else "stale"),
+                ]
+            )
+        self.lines.put(state.table_of(self._found, other, project.version), looks, (0, 78, 78, 82))
 
     def draw(self) -> None:
         """Draw both versions, or their difference."""
@@ -244,8 +267,9 @@ class VersionsView(QWidget):
             return
         reach = max((_reach(a, view) for a in (now, then) if a is not None), default=0.0)
         names = (other, project.version)
-        for scene, name, answer, caption in zip(self.scenes, names, (then, now), self.captions,
-                                                strict=True):  # fmt: skip
+        for scene, name, answer, caption in zip(
+            self.scenes, names, (then, now), self.captions, strict=True
+        ):
             if name:
                 self._draw_one(scene, view, answer, reach)
                 caption.setText(self._caption(name, answer))
@@ -274,8 +298,9 @@ class VersionsView(QWidget):
         s = self.session.selection
         return View(field.key, case=self.case.currentText(), ply=s.spot_ply or 0)
 
-    def _draw_one(self, scene: PartScene, view: View, answer: PartAnswer | None, reach: float
-                  ) -> None:  # fmt: skip
+    def _draw_one(
+        self, scene: PartScene, view: View, answer: PartAnswer | None, reach: float
+    ) -> None:
         if answer is None:
             scene.put_nothing()
             return
@@ -287,8 +312,9 @@ class VersionsView(QWidget):
         self.legend.put(made, f"needs {required(self.session.project):.2f}", stale=stale)
         scene.redraw()
 
-    def _draw_difference(self, scene: PartScene, view: View, now: PartAnswer | None,
-                         then: PartAnswer | None) -> None:  # fmt: skip
+    def _draw_difference(
+        self, scene: PartScene, view: View, now: PartAnswer | None, then: PartAnswer | None
+    ) -> None:
         other, project = self.other, self.session.project
         field = BY_TITLE[self.shown.currentText() or TITLES[0]]
         self.captions[1].setText(f"{project.version} less {other}" if other else "")
@@ -299,8 +325,11 @@ class VersionsView(QWidget):
         if then is None or field.sort == "category":
             scene.paint(None)
             self.legend.put(None, "", stale=False)
-            self.note.setText("Names have no difference: choose a figure." if then is not None
-                              else "The other version has no answer yet.")  # fmt: skip
+            self.note.setText(
+                "Names have no difference: choose a figure."
+                if then is not None
+                else "The other version has no answer yet."
+            )
         else:
             made = difference_map(project, now, then, view, dark=theme.face().dark)
             scene.paint(made.rgb if self.session.fresh else faded(made.rgb))

@@ -67,13 +67,17 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     middle = body.center().y()
     painter.setFont(theme.font(8.5))
     painter.setPen(QColor(face.soft))
-    painter.drawText(QRectF(body.left() + 10, middle - 9, 26, 18), Qt.AlignmentFlag.AlignVCenter,
-                     str(row.number or ply + 1))  # fmt: skip
+    painter.drawText(
+        QRectF(body.left() + 10, middle - 9, 26, 18),
+        Qt.AlignmentFlag.AlignVCenter,
+        str(row.number or ply + 1),
+    )
     painter.setFont(theme.strong(10))
     painter.setPen(QColor(face.ink))
     name = "core" if row.kind == "core" else f"{units.number(row.angle)}°"
-    painter.drawText(QRectF(body.left() + 36, middle - 10, 56, 20), Qt.AlignmentFlag.AlignVCenter,
-                     name)  # fmt: skip
+    painter.drawText(
+        QRectF(body.left() + 36, middle - 10, 56, 20), Qt.AlignmentFlag.AlignVCenter, name
+    )
     painter.setFont(theme.font(8))
     thickness = units.show(row.thickness, units.LENGTH, unit=False)
     place = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
@@ -81,8 +85,7 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     painter.setPen(QColor(face.soft if not face.dark else face.ink))
     painter.drawText(right, place, thickness)
     taken = painter.fontMetrics().horizontalAdvance(thickness) + 7
-    name = painter.fontMetrics().elidedText(row.material, Qt.TextElideMode.ElideRight,
-                                            92 - taken)  # fmt: skip
+    name = painter.fontMetrics().elidedText(row.material, Qt.TextElideMode.ElideRight, 92 - taken)
     painter.drawText(right.adjusted(0, 0, -taken, 0), place, name)
     if selected:
         painter.setPen(QPen(QColor(face.accent), 2))
@@ -133,8 +136,11 @@ def _colours(row: Row) -> tuple[str, str, str]:
         return colours.CORE_SOLID, colours.CORE_BAND_DARK if dark else colours.CORE_BAND, "#b3a78f"
     if row.kind == "isotropic":
         return colours.ISO_SOLID, colours.ISO_BAND_DARK if dark else colours.ISO_BAND, "#9aa5ad"
-    return (colours.ply_solid(row.angle), colours.ply_band(row.angle, dark=dark),
-            colours.ply_stroke(row.angle))  # fmt: skip
+    return (
+        colours.ply_solid(row.angle),
+        colours.ply_band(row.angle, dark=dark),
+        colours.ply_stroke(row.angle),
+    )
 
 
 def paint_swatch(painter: QPainter, area: QRectF, rows: Sequence[Row]) -> None:

@@ -37,8 +37,9 @@ class _CardPainter(QStyledItemDelegate):
         card: Card = index.data(Qt.ItemDataRole.UserRole)
         return QSize(120, 98 if card.rows is not None else 48)
 
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem,
-              index: QModelIndex) -> None:  # fmt: skip
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
         if painter is None:
             return
         card: Card = index.data(Qt.ItemDataRole.UserRole)
@@ -62,16 +63,18 @@ class _CardPainter(QStyledItemDelegate):
         inner = area.adjusted(10, 0, -8, 0)
         painter.setPen(QColor(face.ink))
         painter.setFont(theme.strong(9.5))
-        name = painter.fontMetrics().elidedText(card.name, Qt.TextElideMode.ElideRight,
-                                                int(inner.width()))  # fmt: skip
+        name = painter.fontMetrics().elidedText(
+            card.name, Qt.TextElideMode.ElideRight, int(inner.width())
+        )
         painter.drawText(
             QRectF(inner.left(), y, inner.width(), 17), Qt.AlignmentFlag.AlignLeft, name
         )
         painter.setFont(theme.font(8.5))
         painter.setPen(QColor(face.fails if card.fault else face.soft))
         mark = painter.fontMetrics().horizontalAdvance(card.mark) + 6 if card.mark else 0
-        words = painter.fontMetrics().elidedText(card.words, Qt.TextElideMode.ElideRight,
-                                                 int(inner.width() - mark))  # fmt: skip
+        words = painter.fontMetrics().elidedText(
+            card.words, Qt.TextElideMode.ElideRight, int(inner.width() - mark)
+        )
         below = QRectF(inner.left(), y + 18, inner.width(), 16)
         painter.drawText(below, Qt.AlignmentFlag.AlignLeft, words)
         painter.setPen(QColor(face.accent))

@@ -46,8 +46,9 @@ class Column:
     key: str = ""
 
 
-def paint_column(painter: QPainter, column: Column, area: QRectF,
-                 plies: Sequence[tuple[int, Row, QRectF]]) -> None:  # fmt: skip
+def paint_column(
+    painter: QPainter, column: Column, area: QRectF, plies: Sequence[tuple[int, Row, QRectF]]
+) -> None:
     """Draw one column; `plies` are those in sight, with their bands."""
     face = theme.face()
     painter.setPen(QPen(QColor(face.line), 1))
@@ -69,8 +70,9 @@ def paint_column_head(painter: QPainter, column: Column, area: QRectF, y: float)
     draw_fitted(painter, head.translated(0, 14), center, column.unit, 8)
 
 
-def _paint_profile(painter: QPainter, column: Column, area: QRectF,
-                   plies: Sequence[tuple[int, Row, QRectF]]) -> None:  # fmt: skip
+def _paint_profile(
+    painter: QPainter, column: Column, area: QRectF, plies: Sequence[tuple[int, Row, QRectF]]
+) -> None:
     face = theme.face()
     largest = float(np.nanmax(np.abs(column.values), initial=0.0))
     if column.before is not None:
@@ -87,24 +89,29 @@ def _paint_profile(painter: QPainter, column: Column, area: QRectF,
             foot, half, top = rect.bottom(), rect.center().y(), rect.top()
             painter.setBrush(row_colour(row))
             painter.drawPolygon(
-                QPointF(middle, foot), QPointF(middle + low, foot), QPointF(middle + mean, half),
-                QPointF(middle + high, top), QPointF(middle, top),
-            )  # fmt: skip
+                QPointF(middle, foot),
+                QPointF(middle + low, foot),
+                QPointF(middle + mean, half),
+                QPointF(middle + high, top),
+                QPointF(middle, top),
+            )
         if column.before is not None:
             before = (column.before * scale).tolist()
             painter.setPen(QPen(QColor(face.ink), 1, Qt.PenStyle.DotLine))
             for i, _, rect in plies:
                 low, _, high = before[i]
-                painter.drawLine(QPointF(middle + low, rect.bottom()),
-                                 QPointF(middle + high, rect.top()))  # fmt: skip
+                painter.drawLine(
+                    QPointF(middle + low, rect.bottom()), QPointF(middle + high, rect.top())
+                )
     painter.setPen(QColor(face.soft))
     painter.setFont(theme.font(7.5))
     below = QRectF(area.left(), area.bottom() + 2, area.width(), 14)
     painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"± {units.number(largest, 3)}")
 
 
-def _paint_bars(painter: QPainter, column: Column, area: QRectF,
-                plies: Sequence[tuple[int, Row, QRectF]]) -> None:  # fmt: skip
+def _paint_bars(
+    painter: QPainter, column: Column, area: QRectF, plies: Sequence[tuple[int, Row, QRectF]]
+) -> None:
     face = theme.face()
     need = column.need or 1.0
     reach = 4 * need
@@ -135,20 +142,27 @@ def _paint_bars(painter: QPainter, column: Column, area: QRectF,
     painter.drawLine(QPointF(x, area.top() + 1), QPointF(x, area.bottom() - 1))
     painter.setFont(theme.font(7.5))
     painter.setPen(QColor(face.soft))
-    painter.drawText(QRectF(area.left(), area.bottom() + 2, area.width(), 14),
-                     Qt.AlignmentFlag.AlignLeft, f"needs {need:.2f}")  # fmt: skip
+    painter.drawText(
+        QRectF(area.left(), area.bottom() + 2, area.width(), 14),
+        Qt.AlignmentFlag.AlignLeft,
+        f"needs {need:.2f}",
+    )
 
 
-def paint_reading(painter: QPainter, column: Column, area: QRectF, at: QPointF,
-                  place: tuple[int, float]) -> None:  # fmt: skip
+def paint_reading(
+    painter: QPainter, column: Column, area: QRectF, at: QPointF, place: tuple[int, float]
+) -> None:
     """Write the value at the pointer; `place` is the ply and the share of its height."""
     if column.values.ndim == 1:
         return
     ply, share = place
     low, middle, high = (float(v) for v in column.values[ply])
     # Quadratic through the three levels: exact for straight lines and for shear stresses.
-    value = (low * (1 - share) * (1 - 2 * share) + 4 * middle * share * (1 - share)
-             + high * share * (2 * share - 1))  # fmt: skip
+    value = (
+        low * (1 - share) * (1 - 2 * share)
+        + 4 * middle * share * (1 - share)
+        + high * share * (2 * share - 1)
+    )
     painter.setFont(theme.strong(8.5))
     box = QRectF(area.center().x() - 34, at.y() - 19, 68, 16)
     painter.setPen(Qt.PenStyle.NoPen)

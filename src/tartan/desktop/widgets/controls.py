@@ -217,8 +217,13 @@ class Field(QLineEdit):
 class QuantityField(Field):
     """A number with its unit; units may be typed freely. An empty text is None if allowed."""
 
-    def __init__(self, quantity: Quantity, commit: Callable[[float | None], TartanError | None],
-                 *, optional: bool = False) -> None:  # fmt: skip
+    def __init__(
+        self,
+        quantity: Quantity,
+        commit: Callable[[float | None], TartanError | None],
+        *,
+        optional: bool = False,
+    ) -> None:
         self.quantity = quantity
 
         def read(text: str) -> TartanError | None:

@@ -40,8 +40,12 @@ class CriticalPicture(QWidget):
         self.setToolTip("Click a bar for the working of its reserve factor")
         offer_saving(self, "critical loads")
 
-    def put(self, sets: Sequence[Sequence[CriticalLoad]], names: Sequence[str] = (),
-            before: Sequence[CriticalLoad] = ()) -> None:  # fmt: skip
+    def put(
+        self,
+        sets: Sequence[Sequence[CriticalLoad]],
+        names: Sequence[str] = (),
+        before: Sequence[CriticalLoad] = (),
+    ) -> None:
         """Show twelve loads by one or two sets, which are named; the baseline's as ticks."""
         self._sets, self._names, self._before = sets, names, before
         self.update()
@@ -89,8 +93,12 @@ class CriticalPicture(QWidget):
     def _reach(self, component: str) -> float:
         """Load drawn as a full bar: the largest of the forces, or of the moments."""
         kind = component[0]
-        sizes = [c.load for loads in self._sets for c in loads
-                 if c.component[0] == kind and np.isfinite(c.load)]  # fmt: skip
+        sizes = [
+            c.load
+            for loads in self._sets
+            for c in loads
+            if c.component[0] == kind and np.isfinite(c.load)
+        ]
         return max(sizes, default=1.0)
 
     def _paint_side(self, painter: QPainter, component: str, sign: int, y: float) -> None:
@@ -124,5 +132,10 @@ class CriticalPicture(QWidget):
         paint_mode(painter, mark, found.mode, face.ink)
         area = area.adjusted(20, 0, 0, 0) if sign < 0 else area.adjusted(0, 0, -20, 0)
         painter.setPen(QColor(face.ink))
-        draw_fitted(painter, area, side | Qt.AlignmentFlag.AlignVCenter,
-                    f"{value} · ply {found.ply + 1}", 8.5)  # fmt: skip
+        draw_fitted(
+            painter,
+            area,
+            side | Qt.AlignmentFlag.AlignVCenter,
+            f"{value} · ply {found.ply + 1}",
+            8.5,
+        )

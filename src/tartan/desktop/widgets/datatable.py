@@ -175,8 +175,12 @@ class DataTable(QWidget):
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
         copy.activated.connect(self.copy)
 
-    def put(self, table: Table, looks: Sequence[Sequence[Look | None]] | None = None,
-            widths: Sequence[int] = ()) -> None:  # fmt: skip
+    def put(
+        self,
+        table: Table,
+        looks: Sequence[Sequence[Look | None]] | None = None,
+        widths: Sequence[int] = (),
+    ) -> None:
         """Show a table; sorting, filter and the chosen row stay as they are.
 
         Parameters
@@ -239,8 +243,9 @@ class DataTable(QWidget):
     def ask_save(self) -> None:
         """Ask for a file and save the shown rows there."""
         name = f"{self.table.title}.xlsx"
-        path, _ = QFileDialog.getSaveFileName(self, "Save table", name,
-                                              "XLSX (*.xlsx);;CSV (*.csv)")  # fmt: skip
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Save table", name, "XLSX (*.xlsx);;CSV (*.csv)"
+        )
         if path:
             try:
                 write_table(self.shown(), Path(path))

@@ -61,10 +61,14 @@ class WorkingPane(QWidget):
         box.setSpacing(4)
         box.addWidget(row(self.title, None))
         box.addWidget(self.text, 1)
-        box.addWidget(row(button("copy", self.copy, "Copy the working as text"),
-                          button("keep for the report", self.keep, "It goes into the report"),
-                          None,
-                          button("back", self.closed.emit, "Esc")))  # fmt: skip
+        box.addWidget(
+            row(
+                button("copy", self.copy, "Copy the working as text"),
+                button("keep for the report", self.keep, "It goes into the report"),
+                None,
+                button("back", self.closed.emit, "Esc"),
+            )
+        )
 
     def put(self, working: Working | str) -> None:
         """Show a working, or the words that say why there is none."""

@@ -11,8 +11,15 @@ LEAST = 6.5
 """Smallest type [pt]."""
 
 
-def draw_fitted(painter: QPainter, area: QRectF, flags: Qt.AlignmentFlag, text: str,
-                size: float, *, strong: bool = False) -> None:  # fmt: skip
+def draw_fitted(
+    painter: QPainter,
+    area: QRectF,
+    flags: Qt.AlignmentFlag,
+    text: str,
+    size: float,
+    *,
+    strong: bool = False,
+) -> None:
     """Draw a line of text within an area in the largest type that fits, up to a size [pt]."""
     weight = QFont.Weight.DemiBold if strong else QFont.Weight.Normal
     while True:

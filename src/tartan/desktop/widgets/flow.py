@@ -58,8 +58,9 @@ class Flow(QLayout):
 
     def minimumSize(self) -> QSize:
         shown = [i.minimumSize() for i in self._real() if not i.isEmpty()]
-        return QSize(max((s.width() for s in shown), default=0),
-                     max((s.height() for s in shown), default=0))  # fmt: skip
+        return QSize(
+            max((s.width() for s in shown), default=0), max((s.height() for s in shown), default=0)
+        )
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)

@@ -44,8 +44,9 @@ class MatrixPicture(QWidget):
         self.setToolTip("Click an entry for its working")
         offer_saving(self, "stiffness")
 
-    def put(self, abd: Array | None, words: Sequence[tuple[str, str]] = (),
-            before: Array | None = None) -> None:  # fmt: skip
+    def put(
+        self, abd: Array | None, words: Sequence[tuple[str, str]] = (), before: Array | None = None
+    ) -> None:
         """Show a stiffness, shape (6, 6) in SI, couplings in words, and the baseline's."""
         self._abd, self._words, self._before = abd, words, before
         self.update()
@@ -61,8 +62,12 @@ class MatrixPicture(QWidget):
     def _cell(self, name: str, i: int, j: int) -> QRectF:
         area = self._area(name)
         wide = area.width() / 3
-        return QRectF(area.left() + j * wide + 1, area.top() + 18 + i * CELL_HEIGHT + 1,
-                      wide - 2, CELL_HEIGHT - 2)  # fmt: skip
+        return QRectF(
+            area.left() + j * wide + 1,
+            area.top() + 18 + i * CELL_HEIGHT + 1,
+            wide - 2,
+            CELL_HEIGHT - 2,
+        )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._abd is None or event.button() != Qt.MouseButton.LeftButton:
@@ -85,8 +90,14 @@ class MatrixPicture(QWidget):
             self._paint_block(painter, name, quantity, part, share[part])
         self._paint_words(painter)
 
-    def _paint_block(self, painter: QPainter, name: str, quantity: Quantity,
-                     part: tuple[slice, slice], share: Array) -> None:  # fmt: skip
+    def _paint_block(
+        self,
+        painter: QPainter,
+        name: str,
+        quantity: Quantity,
+        part: tuple[slice, slice],
+        share: Array,
+    ) -> None:
         assert self._abd is not None
         face, area = theme.face(), self._area(name)
         painter.setFont(theme.strong(9))
@@ -119,8 +130,11 @@ class MatrixPicture(QWidget):
                     painter.setPen(QColor(face.accent))
                     painter.setFont(theme.font(6.5))
                     sign = "+" if change > 0 else ""
-                    painter.drawText(cell.adjusted(0, 12, 0, 0), Qt.AlignmentFlag.AlignCenter,
-                                     sign + units.number(change, 2))  # fmt: skip
+                    painter.drawText(
+                        cell.adjusted(0, 12, 0, 0),
+                        Qt.AlignmentFlag.AlignCenter,
+                        sign + units.number(change, 2),
+                    )
 
     def _paint_words(self, painter: QPainter) -> None:
         face, area = theme.face(), self._area("A").translated(0, TALL + 4)
@@ -128,10 +142,13 @@ class MatrixPicture(QWidget):
         text.setDefaultFont(theme.font(8.5))
         text.setDocumentMargin(0)
         text.setTextWidth(area.width() - 6)
-        text.setHtml("<br>".join(
-            f"<span style='color:{face.ink}'><b>{head}</b></span> "
-            f"<span style='color:{face.soft}'>{words}</span>" for head, words in self._words
-        ))  # fmt: skip
+        text.setHtml(
+            "<br>".join(
+                f"<span style='color:{face.ink}'><b>{head}</b></span> "
+                f"<span style='color:{face.soft}'>{words}</span>"
+                for head, words in self._words
+            )
+        )
         painter.save()
         painter.translate(area.topLeft())
         text.drawContents(painter, QRectF(0, 0, area.width(), TALL))

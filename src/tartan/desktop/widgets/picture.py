@@ -50,8 +50,9 @@ def save_picture(widget: QWidget, path: Path) -> None:
             if not made:
                 raise OSError(0, "no picture")
     except OSError as error:
-        raise DocumentError("The picture cannot be written.", str(path),
-                            "Choose another folder.") from error  # fmt: skip
+        raise DocumentError(
+            "The picture cannot be written.", str(path), "Choose another folder."
+        ) from error
     finally:
         widget.setProperty(VECTOR, False)
 

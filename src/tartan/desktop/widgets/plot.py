@@ -44,8 +44,9 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.item.setLabel("bottom", x)
         self.item.setLabel("left", y)
 
-    def curve(self, x: Array, y: Array, ink: str, *, dashed: bool = False, width: float = 1.8
-              ) -> None:  # fmt: skip
+    def curve(
+        self, x: Array, y: Array, ink: str, *, dashed: bool = False, width: float = 1.8
+    ) -> None:
         """Draw a line; NaN parts it."""
         style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
         pen = pg.mkPen(theme.colour(ink), width=width, style=style)
@@ -57,11 +58,19 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
             antialias=True,
         )
 
-    def point(self, x: float, y: float, ink: str, words: str = "",
-              anchor: tuple[float, float] = (0, 1)) -> None:  # fmt: skip
+    def point(
+        self, x: float, y: float, ink: str, words: str = "", anchor: tuple[float, float] = (0, 1)
+    ) -> None:
         """Draw a point with words beside it; `anchor` is the corner of the words at the point."""
-        self.item.plot([x], [y], pen=None, symbol="o", symbolSize=8, symbolPen=None,
-                       symbolBrush=theme.colour(ink))  # fmt: skip
+        self.item.plot(
+            [x],
+            [y],
+            pen=None,
+            symbol="o",
+            symbolSize=8,
+            symbolPen=None,
+            symbolBrush=theme.colour(ink),
+        )
         if words:
             text = pg.TextItem(words, color=theme.colour("ink"), anchor=anchor)
             text.setFont(theme.font(8))
@@ -71,8 +80,9 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
     def points(self, x: Array, y: Array, inks: Sequence[str]) -> None:
         """Draw many points in one go."""
         brushes = [pg.mkBrush(theme.colour(ink)) for ink in inks]
-        self.item.addItem(pg.ScatterPlotItem(np.asarray(x), np.asarray(y), size=7, pen=None,
-                                             brush=brushes))  # fmt: skip
+        self.item.addItem(
+            pg.ScatterPlotItem(np.asarray(x), np.asarray(y), size=7, pen=None, brush=brushes)
+        )
 
     def axes_through_zero(self) -> None:
         """Draw lines through the origin."""

@@ -37,8 +37,11 @@ def laminate_curves(laminate: Laminate) -> list[Curve]:
     """Membrane and flexural E over the direction, and membrane G."""
     E, G = polar_moduli(laminate, DIRECTIONS)
     Ef, _ = polar_moduli(laminate, DIRECTIONS, bending=True)
-    return [Curve("E membrane", E, "accent"), Curve("G membrane", G, "holds"),
-            Curve("E flexural", Ef, "soft", Qt.PenStyle.DashLine)]  # fmt: skip
+    return [
+        Curve("E membrane", E, "accent"),
+        Curve("G membrane", G, "holds"),
+        Curve("E flexural", Ef, "soft", Qt.PenStyle.DashLine),
+    ]
 
 
 def other_curve(name: str, laminate: Laminate) -> Curve:

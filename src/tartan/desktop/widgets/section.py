@@ -121,8 +121,9 @@ class SectionPicture(QWidget):
             return self._cache
         room = self.height() - TOP - FOOT
         slots = self._slots()
-        weights = [1.0 if self.even else sum(r.thickness for r in self.rows[i : i + n])
-                   for i, n in slots]  # fmt: skip
+        weights = [
+            1.0 if self.even else sum(r.thickness for r in self.rows[i : i + n]) for i, n in slots
+        ]
         heights = band_heights(weights, room, self.least_band)
         left, wide = self.left, self._width()
         rects, y = [], float(self.height() - FOOT)
@@ -151,8 +152,10 @@ class SectionPicture(QWidget):
         left = self.left + self._width() + GAP
         room = self.width() - left - 8
         wide = min(220.0, (room + GAP) / len(self.columns) - GAP)
-        return [QRectF(left + i * (wide + GAP), TOP, wide, self.height() - TOP - FOOT)
-                for i in range(len(self.columns))]  # fmt: skip
+        return [
+            QRectF(left + i * (wide + GAP), TOP, wide, self.height() - TOP - FOOT)
+            for i in range(len(self.columns))
+        ]
 
     def ply_at(self, y: float) -> int | None:
         """Ply at a height of the widget."""
@@ -172,8 +175,9 @@ class SectionPicture(QWidget):
         rects = self._rects()
         painter.setFont(theme.font(8.5))
         painter.setPen(theme.colour("soft"))
-        painter.drawText(QRectF(self.left, TOP - 20, 150, 16), Qt.AlignmentFlag.AlignLeft,
-                         "laying side ↑")  # fmt: skip
+        painter.drawText(
+            QRectF(self.left, TOP - 20, 150, 16), Qt.AlignmentFlag.AlignLeft, "laying side ↑"
+        )
         seen = [
             (i, row, rect)
             for i, (row, rect) in enumerate(zip(self.rows, rects, strict=True))
@@ -202,8 +206,9 @@ class SectionPicture(QWidget):
         key = f"band {row} {i} {size} {chosen} {ratio} {theme.face().dark} {units.system()}"
         kept: QPixmap | None = QPixmapCache.find(key)
         if kept is None:
-            kept = QPixmap(math.ceil((rect.width() + 2) * ratio),
-                           math.ceil((rect.height() + 2) * ratio))  # fmt: skip
+            kept = QPixmap(
+                math.ceil((rect.width() + 2) * ratio), math.ceil((rect.height() + 2) * ratio)
+            )
             kept.setDevicePixelRatio(ratio)
             kept.fill(Qt.GlobalColor.transparent)
             inner = QPainter(kept)
@@ -235,8 +240,10 @@ class SectionPicture(QWidget):
             painter.setBrush(QColor(face.accent_wash))
             painter.drawRoundedRect(body, 2, 2)
             for i in inside:
-                painter.fillRect(QRectF(area.left(), rects[i].top(), 5, rects[i].height()),
-                                 row_colour(self.rows[i]))  # fmt: skip
+                painter.fillRect(
+                    QRectF(area.left(), rects[i].top(), 5, rects[i].height()),
+                    row_colour(self.rows[i]),
+                )
             painter.setPen(QColor(face.ink))
             painter.setFont(theme.strong(9))
             words = f"{fold.name}   {inside[0] + 1}–{inside[-1] + 1}"

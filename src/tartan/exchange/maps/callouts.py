@@ -36,8 +36,15 @@ def two_margins(count: int, height: float, high: float, gap: float = 8.0) -> boo
     return count > max(1, int((height - 2 * gap) // high))
 
 
-def margin_lines(anchors: Array, size: tuple[float, float], wide: float, high: float,
-                 gap: float = 8.0, *, right_only: bool = False) -> Lines:  # fmt: skip
+def margin_lines(
+    anchors: Array,
+    size: tuple[float, float],
+    wide: float,
+    high: float,
+    gap: float = 8.0,
+    *,
+    right_only: bool = False,
+) -> Lines:
     """Place lines of words for some places of a picture.
 
     Parameters

@@ -14,11 +14,20 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
 
-_FROM_LAB = np.array([[1, 0.3963377774, 0.2158037573], [1, -0.1055613458, -0.0638541728],
-                      [1, -0.0894841775, -1.2914855480]])  # fmt: skip
-_TO_RGB = np.array([[4.0767416621, -3.3077115913, 0.2309699292],
-                    [-1.2684380046, 2.6097574011, -0.3413193965],
-                    [-0.0041960863, -0.7034186147, 1.7076147010]])  # fmt: skip
+_FROM_LAB = np.array(
+    [
+        [1, 0.3963377774, 0.2158037573],
+        [1, -0.1055613458, -0.0638541728],
+        [1, -0.0894841775, -1.2914855480],
+    ]
+)
+_TO_RGB = np.array(
+    [
+        [4.0767416621, -3.3077115913, 0.2309699292],
+        [-1.2684380046, 2.6097574011, -0.3413193965],
+        [-0.0041960863, -0.7034186147, 1.7076147010],
+    ]
+)
 
 
 def oklab_to_srgb(lab: Array) -> Bytes:
@@ -145,14 +154,16 @@ def bare(*, dark: bool = False) -> Bytes:
 
 def category_colours(count: int) -> Bytes:
     """Colours of categories, shape (count, 3): hues far apart, three lightnesses in turn."""
-    table = np.array([_lch((0.62, 0.74, 0.52)[k % 3], 0.10, 305.0 + 137.5 * k)
-                      for k in range(max(count, 1))])  # fmt: skip
+    table = np.array(
+        [_lch((0.62, 0.74, 0.52)[k % 3], 0.10, 305.0 + 137.5 * k) for k in range(max(count, 1))]
+    )
     return oklab_to_srgb(table)
 
 
 def zone_map(zone: NDArray[np.int64], count: int, *, dark: bool = False) -> Bytes:
     """Colours of zones, numbered from 0: hues a golden angle apart at one lightness."""
     light, chroma = (0.5, 0.07) if dark else (0.84, 0.065)
-    table = np.array([_lch(light - 0.05 * (k % 3), chroma, 75.0 + 137.5 * k)
-                      for k in range(max(count, 1))])  # fmt: skip
+    table = np.array(
+        [_lch(light - 0.05 * (k % 3), chroma, 75.0 + 137.5 * k) for k in range(max(count, 1))]
+    )
     return oklab_to_srgb(table[np.asarray(zone, int)])

@@ -57,26 +57,38 @@ class Field:
 
 
 _SECTION = (
-    *(Field(k, f"section strain {t}", "section", units.STRAIN)
-      for k, t in (("ex", "εx"), ("ey", "εy"), ("gxy", "γxy"))),
-    *(Field(k, f"curvature {t}", "section", units.CURVATURE)
-      for k, t in (("kx", "κx"), ("ky", "κy"), ("kxy", "κxy"))),
-    *(Field(k, f"section strain {t}", "section", units.STRAIN)
-      for k, t in (("gxz", "γxz"), ("gyz", "γyz"))),
-)  # fmt: skip
+    *(
+        Field(k, f"section strain {t}", "section", units.STRAIN)
+        for k, t in (("ex", "εx"), ("ey", "εy"), ("gxy", "γxy"))
+    ),
+    *(
+        Field(k, f"curvature {t}", "section", units.CURVATURE)
+        for k, t in (("kx", "κx"), ("ky", "κy"), ("kxy", "κxy"))
+    ),
+    *(
+        Field(k, f"section strain {t}", "section", units.STRAIN)
+        for k, t in (("gxz", "γxz"), ("gyz", "γyz"))
+    ),
+)
 _FORCES = (
     *(Field(k, f"section force {k}", "section", units.LINE_FORCE) for k in ("Nx", "Ny", "Nxy")),
     *(Field(k, f"section moment {k}", "section", units.LINE_MOMENT) for k in ("Mx", "My", "Mxy")),
     *(Field(k, f"transverse force {k}", "section", units.LINE_FORCE) for k in ("Qx", "Qy")),
 )
 _PLY = (
-    *(Field(k, f"ply stress {t}", "ply", units.STRESS)
-      for k, t in (("s1", "σ₁"), ("s2", "σ₂"), ("t12", "τ₁₂"))),
-    *(Field(k, f"ply strain {t}", "ply", units.STRAIN)
-      for k, t in (("e1", "ε₁"), ("e2", "ε₂"), ("g12", "γ₁₂"))),
-    *(Field(k, f"interlaminar shear {t}", "ply", units.STRESS)
-      for k, t in (("t13", "τ₁₃"), ("t23", "τ₂₃"))),
-)  # fmt: skip
+    *(
+        Field(k, f"ply stress {t}", "ply", units.STRESS)
+        for k, t in (("s1", "σ₁"), ("s2", "σ₂"), ("t12", "τ₁₂"))
+    ),
+    *(
+        Field(k, f"ply strain {t}", "ply", units.STRAIN)
+        for k, t in (("e1", "ε₁"), ("e2", "ε₂"), ("g12", "γ₁₂"))
+    ),
+    *(
+        Field(k, f"interlaminar shear {t}", "ply", units.STRESS)
+        for k, t in (("t13", "τ₁₃"), ("t23", "τ₂₃"))
+    ),
+)
 
 FIELDS: tuple[Field, ...] = (
     Field("reserve", "reserve factor", "envelope"),
@@ -91,8 +103,10 @@ FIELDS: tuple[Field, ...] = (
     Field("ux", "displacement along x", "motion", units.LENGTH),
     Field("uy", "displacement along y", "motion", units.LENGTH),
     Field("uz", "displacement along z", "motion", units.LENGTH),
-    *_PLY, *_SECTION, *_FORCES,
-)  # fmt: skip
+    *_PLY,
+    *_SECTION,
+    *_FORCES,
+)
 """All that can be shown, in the order of the chooser."""
 
 BY_KEY = {f.key: f for f in FIELDS}

@@ -69,8 +69,15 @@ def required(project: Project) -> float:
     return max(asked, default=1.0)
 
 
-def make_map(project: Project, answer: PartAnswer, view: View, *, dark: bool = False,
-             failing: bool = False, reach: float = 0.0) -> Map:  # fmt: skip
+def make_map(
+    project: Project,
+    answer: PartAnswer,
+    view: View,
+    *,
+    dark: bool = False,
+    failing: bool = False,
+    reach: float = 0.0,
+) -> Map:
     """Draw a field.
 
     Parameters
@@ -106,10 +113,20 @@ def make_map(project: Project, answer: PartAnswer, view: View, *, dark: bool = F
 def over_words(view: View) -> str:
     """What an envelope is taken over, in a few words."""
     ask = view.ask
-    parts = [f"{len(ask.plies)} plies" if len(ask.plies) > 1 else
-             f"ply {ask.plies[0] + 1}" if ask.plies else "all plies"]  # fmt: skip
-    parts.append(f"{len(ask.cases)} cases" if len(ask.cases) > 1 else
-                 ask.cases[0] if ask.cases else "all cases")  # fmt: skip
+    parts = [
+        f"{len(ask.plies)} plies"
+        if len(ask.plies) > 1
+        else f"ply {ask.plies[0] + 1}"
+        if ask.plies
+        else "all plies"
+    ]
+    parts.append(
+        f"{len(ask.cases)} cases"
+        if len(ask.cases) > 1
+        else ask.cases[0]
+        if ask.cases
+        else "all cases"
+    )
     if ask.levels:
         parts.append(", ".join(LEVELS[s] for s in ask.levels))
     if ask.criteria:
@@ -125,21 +142,31 @@ def _against_need(project: Project, answer: PartAnswer, view: View, *, dark: boo
     # A failure index knows no factor: its middle is failure itself, and small is good.
     middle = 1.0 if field.key == "index" else need
     with np.errstate(divide="ignore"):
-        factor = {"reserve": found, "margin": found + 1,
-                  "index": 1 / np.maximum(found, 1e-12)}[field.key]  # fmt: skip
+        factor = {"reserve": found, "margin": found + 1, "index": 1 / np.maximum(found, 1e-12)}[
+            field.key
+        ]
     rgb = colours.reserve_map(np.where(bare, middle, factor), middle)
     rgb[bare] = colours.bare(dark=dark)
     steps = middle * colours.RESERVE_SPAN ** np.linspace(-1, 1, RAMP)
     at = (-1.0, -0.5, 0.5, 1.0) if field.key != "index" else (-1.0, -0.5, 0.0, 0.5, 1.0)
-    ticks = tuple((float((t + 1) / 2), _tick(field.key, middle * colours.RESERVE_SPAN**t))
-                  for t in at)  # fmt: skip
+    ticks = tuple(
+        (float((t + 1) / 2), _tick(field.key, middle * colours.RESERVE_SPAN**t)) for t in at
+    )
     share = failing_share(answer, view.ask, project.left_out, need)
     note = f"{share:.1%} of the area is below {need:.2f}" if share else "the whole area holds"
     out = excluded(answer, project.left_out)
     if out.words:
         note += f" · hatched: {out.words}, left out"
-    return Map(rgb, field.title, over_words(view), ticks, colours.reserve_map(steps, middle),
-               None if field.key == "index" else 0.5, note, bare=bare)  # fmt: skip
+    return Map(
+        rgb,
+        field.title,
+        over_words(view),
+        ticks,
+        colours.reserve_map(steps, middle),
+        None if field.key == "index" else 0.5,
+        note,
+        bare=bare,
+    )
 
 
 def _tick(key: str, factor: float) -> str:
@@ -158,8 +185,9 @@ def _plain(field: Field, found: Array, *, dark: bool, reach: float = 0.0) -> Map
     if field.signed:
         ramp = colours.signed_map(np.linspace(-1, 1, RAMP))
         rgb = _looked_up(ramp, (np.where(bare, 0.0, shown) / largest + 1) / 2)
-        ticks = tuple(((t + 1) / 2, units.number(t * largest, 3))
-                      for t in (-1.0, -0.5, 0.0, 0.5, 1.0))  # fmt: skip
+        ticks = tuple(
+            ((t + 1) / 2, units.number(t * largest, 3)) for t in (-1.0, -0.5, 0.0, 0.5, 1.0)
+        )
         note = f"from {units.number(low)} to {units.number(high)} {unit}"
     else:
         ramp = colours.size_map(np.linspace(0, 1, RAMP))
@@ -192,12 +220,24 @@ def _named(answer: PartAnswer, view: View, *, dark: bool) -> Map:
     areas = answer.layout().mesh.areas()
     shares = [float(areas[label == k].sum() / areas.sum()) for k in range(len(words))]
     order = np.argsort(shares)[::-1]
-    names = tuple((words[k], (int(table[k, 0]), int(table[k, 1]), int(table[k, 2])), shares[k])
-                  for k in order if shares[k] > 0)  # fmt: skip
+    names = tuple(
+        (words[k], (int(table[k, 0]), int(table[k, 1]), int(table[k, 2])), shares[k])
+        for k in order
+        if shares[k] > 0
+    )
     rank = np.full(len(words) + 1, -1)
     rank[order] = np.arange(len(words))
-    return Map(rgb, BY_KEY[view.field].title, over_words(view), (), np.zeros((0, 3), np.uint8),
-               None, "share of the area beside each name", names, rank[label])  # fmt: skip
+    return Map(
+        rgb,
+        BY_KEY[view.field].title,
+        over_words(view),
+        (),
+        np.zeros((0, 3), np.uint8),
+        None,
+        "share of the area beside each name",
+        names,
+        rank[label],
+    )
 
 
 def _name(answer: PartAnswer, field: str, number: int, checks: tuple[str, ...]) -> str:
@@ -213,11 +253,15 @@ def shapes_of(answer: PartAnswer) -> list[tuple[str, Array]]:
     found: list[tuple[str, Array]] = []
     for each in answer.modes:
         under = f" under {each.case}" if each.case else ""
-        found += [(f"mode {i} · {units.number(float(v))} Hz{under}", s) for i, (v, s)
-                  in enumerate(zip(each.values, each.shapes, strict=True), 1)]  # fmt: skip
+        found += [
+            (f"mode {i} · {units.number(float(v))} Hz{under}", s)
+            for i, (v, s) in enumerate(zip(each.values, each.shapes, strict=True), 1)
+        ]
     for each in answer.buckling:
-        found += [(f"buckling {i} · {units.factor(float(v))} × {each.case}", s) for i, (v, s)
-                  in enumerate(zip(each.values, each.shapes, strict=True), 1)]  # fmt: skip
+        found += [
+            (f"buckling {i} · {units.factor(float(v))} × {each.case}", s)
+            for i, (v, s) in enumerate(zip(each.values, each.shapes, strict=True), 1)
+        ]
     return found
 
 
@@ -232,8 +276,9 @@ def shape_map(answer: PartAnswer, name: str, shape: Array) -> Map:
     return Map(colours.size_map(size), title, "share", ticks, ramp, None, note)
 
 
-def difference_map(project: Project, answer: PartAnswer, before: PartAnswer, view: View, *,
-                   dark: bool = False) -> Map:  # fmt: skip
+def difference_map(
+    project: Project, answer: PartAnswer, before: PartAnswer, view: View, *, dark: bool = False
+) -> Map:
     """Change of a field against another version, element by element or by the nearest centre.
 
     Parameters
@@ -262,13 +307,18 @@ def difference_map(project: Project, answer: PartAnswer, before: PartAnswer, vie
         t = np.clip(np.where(both, better * change, 0.0) / reach, -1, 1)
         rgb = colours.change_map(t)
         rgb[~both] = colours.bare(dark=dark)
-        ticks = tuple(((s + 1) / 2, _with_sign(better * s * reach))
-                      for s in (-1.0, -0.5, 0.0, 0.5, 1.0))  # fmt: skip
-        made = replace(made, rgb=rgb, ticks=ticks,
-                       ramp=colours.change_map(np.linspace(-1, 1, RAMP)))  # fmt: skip
+        ticks = tuple(
+            ((s + 1) / 2, _with_sign(better * s * reach)) for s in (-1.0, -0.5, 0.0, 0.5, 1.0)
+        )
+        made = replace(
+            made, rgb=rgb, ticks=ticks, ramp=colours.change_map(np.linspace(-1, 1, RAMP))
+        )
     worse, better_ = _shares(answer, field, change)
-    note = f"{better_:.1%} of the area gains, {worse:.1%} loses" if field.sort == "envelope" \
-        else made.note  # fmt: skip
+    note = (
+        f"{better_:.1%} of the area gains, {worse:.1%} loses"
+        if field.sort == "envelope"
+        else made.note
+    )
     return replace(made, title=f"change of {field.title}", note=note)
 
 
@@ -287,7 +337,8 @@ def _shares(answer: PartAnswer, field: Field, change: Array) -> tuple[float, flo
 def nearest(answer: PartAnswer, before: PartAnswer) -> NDArray[np.int64]:
     """Element of another version's mesh nearest to each of this one's."""
     mine, other = answer.layout().mesh, before.layout().mesh
-    if mine is other or (mine.count == other.count
-                         and np.allclose(mine.centres(), other.centres(), atol=1e-9)):  # fmt: skip
+    if mine is other or (
+        mine.count == other.count and np.allclose(mine.centres(), other.centres(), atol=1e-9)
+    ):
         return np.arange(mine.count)
     return np.asarray(cKDTree(other.centres()).query(mine.centres())[1], np.int64)

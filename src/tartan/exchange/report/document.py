@@ -13,8 +13,9 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import answer as laminate_answer
 from tartan.core.laminate.loadcase import parts
 from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves
-from tartan.core.working import Working, reserve_working, shear_reserve_working
+from tartan.core.working import Working
 from tartan.core.working_sandwich import sandwich_working
+from tartan.core.working_strength import reserve_working, shear_reserve_working
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import (
     Map,
@@ -65,10 +66,17 @@ class Source:
 def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
     """Make the chapters that are wanted, one after another."""
     makers = {
-        "summary": _summary, "materials": _materials, "stacks": _stacks, "part": _part,
-        "cases": _cases, "margins": _margins, "workings": _workings, "versions": _versions,
-        "method": _method, "verification": _verification,
-    }  # fmt: skip
+        "summary": _summary,
+        "materials": _materials,
+        "stacks": _stacks,
+        "part": _part,
+        "cases": _cases,
+        "margins": _margins,
+        "workings": _workings,
+        "versions": _versions,
+        "method": _method,
+        "verification": _verification,
+    }
     for name, make in makers.items():
         if name in wanted:
             yield make(source)
@@ -97,8 +105,10 @@ def _materials(source: Source) -> Chapter:
     active = [c for c in project.conditions if c.active and set(c.materials) & used]
     for each in active:
         factors = ", ".join(f"{n} × {units.number(f)}" for n, f in each.factors)
-        chapter.say(f"Condition {each.name} on {', '.join(each.materials)}: {factors}. The table "
-                    "shows the values with it.")  # fmt: skip
+        chapter.say(
+            f"Condition {each.name} on {', '.join(each.materials)}: {factors}. The table "
+            "shows the values with it."
+        )
     sources = {m.name: m.source for m in project.materials if m.name in used and m.source}
     chapter.show(Table("sources", ("material", "source"), tuple(sources.items())))
     return chapter
@@ -114,12 +124,18 @@ def _part(source: Source) -> Chapter:
     chapter, layout = Chapter("Part"), source.answer.layout()
     mesh = layout.mesh
     area = units.number(float(mesh.areas().sum()))
-    chapter.say(f"{mesh.count} elements, {len(mesh.nodes)} nodes, {area} m². Plies are counted "
-                "from the first laid; 0° is the reference direction.")  # fmt: skip
+    chapter.say(
+        f"{mesh.count} elements, {len(mesh.nodes)} nodes, {area} m². Plies are counted "
+        "from the first laid; 0° is the reference direction."
+    )
     chapter.show(tables.lay_up_table(source.project))
     chapter.show(tables.zones_table(source.answer))
-    chapter.blocks.append(Figure(figures.svg_of(figures.zones_sheet(source.answer)),
-                                 "Zones: areas of equal stacking sequence."))  # fmt: skip
+    chapter.blocks.append(
+        Figure(
+            figures.svg_of(figures.zones_sheet(source.answer)),
+            "Zones: areas of equal stacking sequence.",
+        )
+    )
     return chapter
 
 
@@ -130,18 +146,20 @@ def _cases(source: Source) -> Chapter:
     if answer.inputs.cases:
         solution = answer.solution
         rows: tuple[tuple[Cell, ...], ...] = tuple(
-                     (n, *_clean(solution.applied[k, :3]),
-                      *_clean(solution.reaction[k, :3]))
-                     for k, n in enumerate(answer.inputs.solved_names))  # fmt: skip
+            (n, *_clean(solution.applied[k, :3]), *_clean(solution.reaction[k, :3]))
+            for k, n in enumerate(answer.inputs.solved_names)
+        )
         head = (
             "case",
             *(f"applied {a} [N]" for a in "xyz"),
             *(f"reaction {a} [N]" for a in "xyz"),
         )
         chapter.show(Table("resultants", head, rows))
-        chapter.say(f"{solution.unknowns} unknowns; reactions balance the loads to "
-                    f"{solution.imbalance:.1e} of their size, and the unknowns are in "
-                    f"equilibrium to {solution.residual:.1e}.")  # fmt: skip
+        chapter.say(
+            f"{solution.unknowns} unknowns; reactions balance the loads to "
+            f"{solution.imbalance:.1e} of their size, and the unknowns are in "
+            f"equilibrium to {solution.residual:.1e}."
+        )
     ties = tables.ties_table(answer)
     if ties is not None:
         chapter.show(ties)
@@ -161,17 +179,23 @@ def _margins(source: Source) -> Chapter:
     out = excluded(answer, project.left_out).mask
     worst = worst_of(answer, Ask(), project.left_out)
     places = [] if worst is None else [(worst, _label(answer, worst))]
-    for field, words in (("reserve", "Reserve factor, worst of all plies, levels and cases."),
-                         ("ply", "Which ply governs."), ("mode", "Which mode governs."),
-                         ("case", "Which case governs.")):  # fmt: skip
+    for field, words in (
+        ("reserve", "Reserve factor, worst of all plies, levels and cases."),
+        ("ply", "Which ply governs."),
+        ("mode", "Which mode governs."),
+        ("case", "Which case governs."),
+    ):
         shown = make_map(project, answer, View(field))
         _draw(chapter, source, shown, f"{words} {shown.note}.", out, places)
     chapter.show(tables.brief_hot_spots(project, answer))
     chapter.show(tables.by_case_table(project, answer))
     found = case_worst(answer, project.left_out)
     bars = figures.bars_sheet(
-        [n for n, _, _ in found], [float(m.reserve[e]) for _, e, m in found], required(project),
-        "multiple of the case at which the first ply fails")  # fmt: skip
+        [n for n, _, _ in found],
+        [float(m.reserve[e]) for _, e, m in found],
+        required(project),
+        "multiple of the case at which the first ply fails",
+    )
     words = "Load at which the first ply fails, case by case; the line is what is required."
     chapter.blocks.append(Figure(figures.svg_of(bars), words))
     if worst is not None:
@@ -193,13 +217,19 @@ def _margins(source: Source) -> Chapter:
 def _label(answer: PartAnswer, element: int) -> str:
     m = answer.margins
     mode = m.mode_label(element)
-    return (f"{units.factor(float(m.reserve[element]))} · ply {int(m.ply[element]) + 1} "
-            f"{mode}")  # fmt: skip
+    return f"{units.factor(float(m.reserve[element]))} · ply {int(m.ply[element]) + 1} {mode}"
 
 
-def _draw(chapter: Chapter, source: Source, shown: Map, words: str,
-          out: NDArray[np.bool_] | None, places: Sequence[tuple[int, str]], *,
-          case: str = "") -> None:  # fmt: skip
+def _draw(
+    chapter: Chapter,
+    source: Source,
+    shown: Map,
+    words: str,
+    out: NDArray[np.bool_] | None,
+    places: Sequence[tuple[int, str]],
+    *,
+    case: str = "",
+) -> None:
     """Add a map; with a case it is drawn on the deformed shape."""
     answer, displaced = source.answer, None
     if case:
@@ -220,25 +250,40 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
     laminate, plies = layout.laminate(element), layout.plies(element)
     loads = spot_loads(answer, element, case)
     response = laminate_answer(laminate, loads)
-    found = reserves(checks_of(laminate, answer.inputs.criteria.sets),
-                     response.applied.stress_12[None], response.shear[None], response.residual,
-                     response.held_shear, Beside.of(loads))  # fmt: skip
+    found = reserves(
+        checks_of(laminate, answer.inputs.criteria.sets),
+        response.applied.stress_12[None],
+        response.shear[None],
+        response.residual,
+        response.held_shear,
+        Beside.of(loads),
+    )
     stress = response.total.stress_12 / units.STRESS.scale
-    columns = [(f"stress {n}", units.STRESS.unit, stress[..., i])
-               for i, n in enumerate(("σ₁", "σ₂", "τ₁₂"))]  # fmt: skip
+    columns = [
+        (f"stress {n}", units.STRESS.unit, stress[..., i])
+        for i, n in enumerate(("σ₁", "σ₂", "τ₁₂"))
+    ]
     columns.append(("reserve factor", "worst level", found.reserve[0].min(axis=1)))
     kinds = [x.kind for x in laminate.materials]
-    sheet = figures.section_sheet([layout.laid[n] for n in plies], kinds, plies, columns,
-                                  required(source.project))  # fmt: skip
+    sheet = figures.section_sheet(
+        [layout.laid[n] for n in plies], kinds, plies, columns, required(source.project)
+    )
     words = margin_address(answer, element).words
-    chapter.blocks.append(Figure(figures.svg_of(sheet),
-                                 f"Section at the governing spot, element {element + 1}: {words}. "
-                                 "Bands are drawn of even height."))  # fmt: skip
-    key, driven = drivers_at(answer, element, case, ply, level, m.checks[int(m.check[element])],
-                             int(m.point[element]))  # fmt: skip
+    chapter.blocks.append(
+        Figure(
+            figures.svg_of(sheet),
+            f"Section at the governing spot, element {element + 1}: {words}. "
+            "Bands are drawn of even height.",
+        )
+    )
+    key, driven = drivers_at(
+        answer, element, case, ply, level, m.checks[int(m.check[element])], int(m.point[element])
+    )
     names = ("σ₁", "σ₂", "τ₁₂") if len(driven.shares) == 3 else ("τ₁₃", "τ₂₃")
-    rows = [(n, float(s) / units.STRESS.scale, f"{v:.0%}") for n, s, v
-            in zip(names, driven.stress, driven.shares, strict=True)]  # fmt: skip
+    rows = [
+        (n, float(s) / units.STRESS.scale, f"{v:.0%}")
+        for n, s, v in zip(names, driven.stress, driven.shares, strict=True)
+    ]
     if driven.held:
         rows.append(("what a temperature holds fixed", None, f"{driven.held:.0%}"))  # type: ignore[arg-type]
     head = ("what drives it", f"stress [{units.STRESS.unit}]", "share of the criterion at failure")
@@ -247,8 +292,10 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
 
 def _workings(source: Source) -> Chapter:
     chapter = Chapter("Workings")
-    chapter.say("How the governing figures came about: formula, numbers with units, and where "
-                "each came from.")  # fmt: skip
+    chapter.say(
+        "How the governing figures came about: formula, numbers with units, and where "
+        "each came from."
+    )
     for element in hot_list(source.answer, Ask(), source.project.left_out, "case")[:3]:
         try:
             made = governing_working(source.answer, element)
@@ -278,8 +325,9 @@ def governing_working(answer: PartAnswer, element: int) -> Working:
     loads = spot_loads(answer, element, int(m.case[element]))
     key, level = m.checks[int(m.check[element])], int(m.level[element])
     if criterion(key).stress == "transverse":
-        return shear_reserve_working(laminate, np.array(loads.Q), key, place, level,
-                                     np.array(loads.held[6:]))  # fmt: skip
+        return shear_reserve_working(
+            laminate, np.array(loads.Q), key, place, level, np.array(loads.held[6:])
+        )
     applied, held = parts(laminate, loads)
     if criterion(key).stress == "sandwich":
         return sandwich_working(laminate, applied, key, place, level, held, Beside.of(loads))
@@ -292,8 +340,13 @@ def _versions(source: Source) -> Chapter:
         chapter.say("No version is the baseline.")
         return chapter
     found = differences(base, source.project)
-    chapter.show(Table(f"what differs from {base.name}", ("station", "what", "change"),
-                       tuple((d.station, d.what, d.words) for d in found)))  # fmt: skip
+    chapter.show(
+        Table(
+            f"what differs from {base.name}",
+            ("station", "what", "change"),
+            tuple((d.station, d.what, d.words) for d in found),
+        )
+    )
     if not found:
         chapter.say(f"Nothing differs from {base.name}.")
     if source.before is not None:
@@ -313,14 +366,18 @@ def _versions(source: Source) -> Chapter:
 
 def _method(source: Source) -> Chapter:
     chapter, inputs = Chapter("Method"), source.answer.inputs
-    chapter.say("Shell elements of four and three nodes with six unknowns a node, assumed "
-                "transverse shear strains (Dvorkin & Bathe 1984) and the whole stiffness of the "
-                "section: membrane, coupling, bending, and transverse shear by energy (Whitney "
-                "1972; Rohwer 1988). Linear statics; sparse Cholesky factorisation.")  # fmt: skip
-    chapter.say("Ply stresses follow from the section strains by classical laminate theory; "
-                "interlaminar shear from equilibrium through the thickness. A reserve factor is "
-                "the least multiple of a case at which a criterion is met; what a temperature "
-                "causes beside other loads stays as it is.")  # fmt: skip
+    chapter.say(
+        "Shell elements of four and three nodes with six unknowns a node, assumed "
+        "transverse shear strains (Dvorkin & Bathe 1984) and the whole stiffness of the "
+        "section: membrane, coupling, bending, and transverse shear by energy (Whitney "
+        "1972; Rohwer 1988). Linear statics; sparse Cholesky factorisation."
+    )
+    chapter.say(
+        "Ply stresses follow from the section strains by classical laminate theory; "
+        "interlaminar shear from equilibrium through the thickness. A reserve factor is "
+        "the least multiple of a case at which a criterion is met; what a temperature "
+        "causes beside other loads stays as it is."
+    )
     keys = dict.fromkeys(k for _, ks in inputs.criteria.rules for k in ks)
     used = [k for k in keys if k in source.answer.margins.checks]
     rows = tuple((criterion(k).title, criterion(k).formula, criterion(k).source) for k in used)

@@ -28,13 +28,27 @@ from tartan.project.analysis.partmesh import Laid
 
 Array = NDArray[np.float64]
 
-INK, SOFT, LINE, ACCENT, HOLDS, FAILS = ("#1f2933", "#66727d", "#dad5ca", "#7c4d8b", "#1b7f79",
-                                         "#c8501e")  # fmt: skip
+INK, SOFT, LINE, ACCENT, HOLDS, FAILS = (
+    "#1f2933",
+    "#66727d",
+    "#dad5ca",
+    "#7c4d8b",
+    "#1b7f79",
+    "#c8501e",
+)
 LOOK: dict[Any, Any] = {
-        "font.family": ["Inter", "DejaVu Sans"], "font.size": 8, "svg.fonttype": "path",
-        "text.color": INK, "axes.edgecolor": LINE, "axes.labelcolor": SOFT, "xtick.color": SOFT,
-        "ytick.color": SOFT, "axes.linewidth": 0.6, "path.simplify": False,
-        "text.parse_math": False}  # fmt: skip
+    "font.family": ["Inter", "DejaVu Sans"],
+    "font.size": 8,
+    "svg.fonttype": "path",
+    "text.color": INK,
+    "axes.edgecolor": LINE,
+    "axes.labelcolor": SOFT,
+    "xtick.color": SOFT,
+    "ytick.color": SOFT,
+    "axes.linewidth": 0.6,
+    "path.simplify": False,
+    "text.parse_math": False,
+}
 
 WAY = np.array([-0.42, -1.0, 0.82])
 """From where the part is seen, as in the window."""
@@ -88,9 +102,14 @@ def projected(mesh: Mesh, moved: Array | None = None) -> tuple[Array, NDArray[np
     return corners @ axes.T, np.argsort(corners.mean(axis=1) @ way)
 
 
-def map_sheet(answer: PartAnswer, shown: Map, *, moved: Array | None = None,
-              left_out: NDArray[np.bool_] | None = None,
-              places: Sequence[tuple[int, str]] = ()) -> Sheet:  # fmt: skip
+def map_sheet(
+    answer: PartAnswer,
+    shown: Map,
+    *,
+    moved: Array | None = None,
+    left_out: NDArray[np.bool_] | None = None,
+    places: Sequence[tuple[int, str]] = (),
+) -> Sheet:
     """A map on the part with its legend.
 
     Parameters
@@ -114,9 +133,13 @@ def map_sheet(answer: PartAnswer, shown: Map, *, moved: Array | None = None,
         axes.set_aspect("equal")
         corners, order = projected(mesh, moved)
         many = mesh.count > MOST_DRAWN
-        patches = PolyCollection(list(corners[order]), facecolors=shown.rgb[order] / 255,
-                                 edgecolors="white" if not many else "face",
-                                 linewidths=0.25, rasterized=many)  # fmt: skip
+        patches = PolyCollection(
+            list(corners[order]),
+            facecolors=shown.rgb[order] / 255,
+            edgecolors="white" if not many else "face",
+            linewidths=0.25,
+            rasterized=many,
+        )
         axes.add_collection(patches)
         if left_out is not None and left_out.any():
             strokes = corners[left_out][:, [0, 2]]
@@ -135,8 +158,9 @@ def _call_out(sheet: Sheet, axes: Axes, lines: Sequence[tuple[Array, str]]) -> N
     inch = sheet.get_size_inches() * 72
     anchors = axes.transData.transform([at for at, _ in lines]) / sheet.dpi * 72
     wide = 0.27 * inch[0]
-    found = margin_lines(anchors, (float(inch[0]), float(inch[1])), wide, 12.0, 4.0,
-                         right_only=True)  # fmt: skip
+    found = margin_lines(
+        anchors, (float(inch[0]), float(inch[1])), wide, 12.0, 4.0, right_only=True
+    )
     for (_, words), start, end in zip(lines, anchors, found.ends, strict=True):
         a, b = start / inch, end / inch
         sheet.add_artist(Line2D([a[0], b[0]], [a[1], b[1]], color=INK, linewidth=0.6))
@@ -156,8 +180,9 @@ def _legend(sheet: Sheet, shown: Map) -> None:
     bar = sheet.add_axes((0.012, 0.08, 0.022, 0.62))
     steps = np.linspace(0, 1, len(shown.ramp) + 1)
     cells = [((0, a), (1, a), (1, b), (0, b)) for a, b in itertools.pairwise(steps)]
-    bar.add_collection(PolyCollection(cells, facecolors=shown.ramp / 255, edgecolors="face",
-                                      linewidths=0.2))  # fmt: skip
+    bar.add_collection(
+        PolyCollection(cells, facecolors=shown.ramp / 255, edgecolors="face", linewidths=0.2)
+    )
     bar.set_axis_off()
     bar.set_xlim(0, 1)
     bar.set_ylim(0, 1)
@@ -186,18 +211,33 @@ def zones_sheet(answer: PartAnswer) -> Sheet:
     table = colours.zone_map(np.arange(count), count)
     areas = answer.layout().mesh.areas()
     names = tuple(
-        (f"zone {k + 1}, {x.count} plies",
-         (int(table[k, 0]), int(table[k, 1]), int(table[k, 2])),
-         float(areas[zones.zone == k].sum() / areas.sum()))
+        (
+            f"zone {k + 1}, {x.count} plies",
+            (int(table[k, 0]), int(table[k, 1]), int(table[k, 2])),
+            float(areas[zones.zone == k].sum() / areas.sum()),
+        )
         for k, x in enumerate(zones.laminates)
-    )  # fmt: skip
-    shown = Map(colours.zone_map(zones.zone, count), "zones", "areas of equal stacking sequence",
-                (), np.zeros((0, 3), np.uint8), None, "", names)  # fmt: skip
+    )
+    shown = Map(
+        colours.zone_map(zones.zone, count),
+        "zones",
+        "areas of equal stacking sequence",
+        (),
+        np.zeros((0, 3), np.uint8),
+        None,
+        "",
+        names,
+    )
     return map_sheet(answer, shown)
 
 
-def section_sheet(plies: Sequence[Laid], kinds: Sequence[str], numbers: Sequence[int],
-                  columns: Sequence[tuple[str, str, Array]], need: float) -> Sheet:  # fmt: skip
+def section_sheet(
+    plies: Sequence[Laid],
+    kinds: Sequence[str],
+    numbers: Sequence[int],
+    columns: Sequence[tuple[str, str, Array]],
+    need: float,
+) -> Sheet:
     """Section of a stack in even bands with columns of results at its right.
 
     Parameters
@@ -231,8 +271,9 @@ def section_sheet(plies: Sequence[Laid], kinds: Sequence[str], numbers: Sequence
     return sheet
 
 
-def _bands(axes: mpl.axes.Axes, plies: Sequence[Laid], kinds: Sequence[str],
-           numbers: Sequence[int]) -> None:  # fmt: skip
+def _bands(
+    axes: mpl.axes.Axes, plies: Sequence[Laid], kinds: Sequence[str], numbers: Sequence[int]
+) -> None:
     axes.set_xlim(0, 1)
     axes.set_xticks([])
     for side in axes.spines.values():
@@ -256,11 +297,13 @@ def _column(axes: mpl.axes.Axes, values: Array, need: float) -> None:
     if values.ndim == 1:
         top = 3 * need
         bars = np.minimum(values, top)
-        axes.barh(np.arange(count) + 0.5, bars, 0.6,
-                  color=[FAILS if v < need else HOLDS for v in values])  # fmt: skip
+        axes.barh(
+            np.arange(count) + 0.5, bars, 0.6, color=[FAILS if v < need else HOLDS for v in values]
+        )
         for i, v in enumerate(values):
-            axes.text(min(v, top), i + 0.5, f" {v:.2f}" if v < 100 else " >100", fontsize=6,
-                      va="center")  # fmt: skip
+            axes.text(
+                min(v, top), i + 0.5, f" {v:.2f}" if v < 100 else " >100", fontsize=6, va="center"
+            )
         axes.axvline(need, color=INK, lw=0.7, ls="--")
         axes.set_xlim(0, top * 1.35)
         return

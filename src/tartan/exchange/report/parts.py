@@ -79,8 +79,10 @@ class Chapter:
 def as_shown(table: Table, marks: tuple[str, ...] = ()) -> Shown:
     """A table with its cells as text."""
     count = len(table.head)
-    figures = tuple(all(isinstance(r[j], int | float) or r[j] in (None, "") for r in table.rows)
-                    for j in range(count))  # fmt: skip
+    figures = tuple(
+        all(isinstance(r[j], int | float) or r[j] in (None, "") for r in table.rows)
+        for j in range(count)
+    )
     rows = tuple(tuple(map(_text, r)) for r in table.rows)
     return Shown(table.title, table.head, rows, figures, marks)
 

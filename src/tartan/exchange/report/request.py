@@ -42,10 +42,15 @@ def check_request(request: ReportRequest) -> None:
     """
     strange = [w for w in request.wanted if w not in CHAPTERS]
     if strange or not request.wanted:
-        raise DocumentError(f"There is no chapter '{strange[0]}'." if strange
-                            else "No chapter is chosen.", "Report",
-                            f"There are {', '.join(CHAPTERS)}.")  # fmt: skip
+        raise DocumentError(
+            f"There is no chapter '{strange[0]}'." if strange else "No chapter is chosen.",
+            "Report",
+            f"There are {', '.join(CHAPTERS)}.",
+        )
     for path in request.paths:
         if path.suffix.lower() not in (".html", ".htm", ".pdf"):
-            raise DocumentError(f"'{path.suffix}' is no kind of report.", path.name,
-                                "End the name in .html or .pdf.")  # fmt: skip
+            raise DocumentError(
+                f"'{path.suffix}' is no kind of report.",
+                path.name,
+                "End the name in .html or .pdf.",
+            )

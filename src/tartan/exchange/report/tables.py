@@ -40,15 +40,24 @@ def materials_table(project: Project, *, used: set[str] | None = None) -> Table:
             continue
         quantity = QUANTITIES[field]
         values = [getattr(m, field) for m in found]
-        rows.append((_head(SYMBOLS[field], quantity),
-                     *(None if v is None else v / quantity.scale for v in values)))  # fmt: skip
+        rows.append(
+            (
+                _head(SYMBOLS[field], quantity),
+                *(None if v is None else v / quantity.scale for v in values),
+            )
+        )
     return Table("materials", ("property", *(m.name for m in found)), tuple(rows))
 
 
 def stacks_table(project: Project) -> Table:
     """Stacks in notation with thickness and mass."""
-    head = ("stack", "plies", _head("thickness", units.LENGTH), _head("mass", units.AREAL_MASS),
-            "stacking sequence")  # fmt: skip
+    head = (
+        "stack",
+        "plies",
+        _head("thickness", units.LENGTH),
+        _head("mass", units.AREAL_MASS),
+        "stacking sequence",
+    )
     rows = []
     for stack in project.stacks:
         mass = None
@@ -57,8 +66,15 @@ def stacks_table(project: Project) -> Table:
             mass /= units.AREAL_MASS.scale
         except TartanError:
             mass = None
-        rows.append((stack.name, len(stack.plies), stack.thickness / units.LENGTH.scale, mass,
-                     notation(project, stack)))  # fmt: skip
+        rows.append(
+            (
+                stack.name,
+                len(stack.plies),
+                stack.thickness / units.LENGTH.scale,
+                mass,
+                notation(project, stack),
+            )
+        )
     return Table("stacks", head, tuple(rows))
 
 
@@ -73,23 +89,40 @@ def zones_table(answer: PartAnswer) -> Table:
     """Zones with their plies, thickness, area and mass."""
     layout = answer.layout()
     areas = layout.mesh.areas()
-    head = ("zone", "plies", _head("thickness", units.LENGTH), "area [m²]", "mass [kg]",
-            "plies of the lay-up")  # fmt: skip
+    head = (
+        "zone",
+        "plies",
+        _head("thickness", units.LENGTH),
+        "area [m²]",
+        "mass [kg]",
+        "plies of the lay-up",
+    )
     rows = []
-    for k, (laminate, plies) in enumerate(zip(layout.zones.laminates, layout.zones.plies,
-                                              strict=True)):  # fmt: skip
+    for k, (laminate, plies) in enumerate(
+        zip(layout.zones.laminates, layout.zones.plies, strict=True)
+    ):
         area = float(areas[layout.zones.zone == k].sum())
         numbers = ", ".join(str(p + 1) for p in plies)
-        rows.append((k + 1, laminate.count, laminate.thickness / units.LENGTH.scale, area,
-                     area * laminate.areal_mass, numbers))  # fmt: skip
+        rows.append(
+            (
+                k + 1,
+                laminate.count,
+                laminate.thickness / units.LENGTH.scale,
+                area,
+                area * laminate.areal_mass,
+                numbers,
+            )
+        )
     return Table("zones", head, tuple(rows))
 
 
 def cases_table(project: Project) -> Table:
     """Cases with their loads, combinations with their factors, outside forces with their file."""
     own = "the part's own"
-    rows = [(c.name, ", ".join(load_words(x) for x in c.loads) or "no loads", c.supports or own)
-            for c in project.cases]  # fmt: skip
+    rows = [
+        (c.name, ", ".join(load_words(x) for x in c.loads) or "no loads", c.supports or own)
+        for c in project.cases
+    ]
     sets = {c.name: c.supports for c in project.cases}
     for c in project.combinations:
         terms = [f"{units.number(f)} × {n}{' (held)' * (n in c.held)}" for n, f in c.factors]
@@ -103,8 +136,9 @@ def supports_table(project: Project) -> Table:
     """Supports in words."""
     sets = [("the part's own", project.supports)]
     sets += [(x.name, x.supports) for x in project.support_sets]
-    rows = tuple((name, i, support_words(s)) for name, supports in sets
-                 for i, s in enumerate(supports, 1))  # fmt: skip
+    rows = tuple(
+        (name, i, support_words(s)) for name, supports in sets for i, s in enumerate(supports, 1)
+    )
     return Table("supports", ("set", "support", "what is held"), rows)
 
 
@@ -115,8 +149,10 @@ def ties_table(answer: PartAnswer) -> Table | None:
     if not ties:
         return None
     unit, scale = units.LENGTH.unit, units.LENGTH.scale
-    rows = tuple((i, t.length / scale, t.area, float(t.gaps.max()) / scale, len(t.nodes))
-                 for i, t in enumerate(ties, 1))  # fmt: skip
+    rows = tuple(
+        (i, t.length / scale, t.area, float(t.gaps.max()) / scale, len(t.nodes))
+        for i, t in enumerate(ties, 1)
+    )
     head = ("tie", f"edge [{unit}]", "face [m²]", f"greatest gap [{unit}]", "nodes that follow")
     return Table("ties", head, rows)
 
@@ -128,15 +164,22 @@ def requirements_table(statuses: list[Status], answer: PartAnswer) -> Table:
         case = answer.inputs.case_names[s.address.case] if s.address else s.case
         place = where_words(answer.inputs, s.address.element) if s.address else s.where
         margin = s.ratio - 1
-        rows.append((requirement_words(s.requirement), s.amount,
-                     f"{margin:+.0%}".replace("-", "−") if np.isfinite(margin) else "∞",
-                     case, place))  # fmt: skip
+        rows.append(
+            (
+                requirement_words(s.requirement),
+                s.amount,
+                f"{margin:+.0%}".replace("-", "−") if np.isfinite(margin) else "∞",
+                case,
+                place,
+            )
+        )
     head = ("requirement", "value", "margin", "case", "where")
     return Table("requirements", head, tuple(rows))
 
 
-def hot_spots_table(project: Project, answer: PartAnswer, group: str = "neighbourhood",
-                    ask: Ask | None = None) -> Table:  # fmt: skip
+def hot_spots_table(
+    project: Project, answer: PartAnswer, group: str = "neighbourhood", ask: Ask | None = None
+) -> Table:
     """Hot spots with their whole address."""
     asked = ask or Ask()
     elements = hot_list(answer, asked, project.left_out, group)
@@ -163,16 +206,38 @@ def margins_table(project: Project, answer: PartAnswer, ask: Ask | None = None) 
 def _addresses(title: str, answer: PartAnswer, ask: Ask, elements: list[int] | range) -> Table:
     m, names = margins_for(answer, ask), answer.inputs.case_names
     centres = answer.layout().mesh.centres() / units.LENGTH.scale
-    head = ("element", "reserve factor", "failure index", "where", "case", "ply", "level", "mode",
-            "criterion", *(_head(a, units.LENGTH) for a in "xyz"))  # fmt: skip
+    head = (
+        "element",
+        "reserve factor",
+        "failure index",
+        "where",
+        "case",
+        "ply",
+        "level",
+        "mode",
+        "criterion",
+        *(_head(a, units.LENGTH) for a in "xyz"),
+    )
     plies = [ply_words(answer, i) for i in range(len(answer.layout().laid))]
     rows = []
     for e in elements:
         x, y, z = (float(v) for v in centres[e])
-        rows.append((e + 1, float(m.reserve[e]), float(m.index[e]),
-                     where_words(answer.inputs, e), names[int(m.case[e])], plies[int(m.ply[e])],
-                     LEVELS[int(m.level[e])], m.mode_label(e),
-                     criterion(m.checks[int(m.check[e])]).title, x, y, z))  # fmt: skip
+        rows.append(
+            (
+                e + 1,
+                float(m.reserve[e]),
+                float(m.index[e]),
+                where_words(answer.inputs, e),
+                names[int(m.case[e])],
+                plies[int(m.ply[e])],
+                LEVELS[int(m.level[e])],
+                m.mode_label(e),
+                criterion(m.checks[int(m.check[e])]).title,
+                x,
+                y,
+                z,
+            )
+        )
     return Table(title, head, tuple(rows))
 
 
@@ -182,8 +247,14 @@ def by_case_table(project: Project, answer: PartAnswer) -> Table:
     for name, e, m in case_worst(answer, project.left_out):
         value = float(m.reserve[e])
         known = np.isfinite(value)
-        rows.append((name, value, where_words(answer.inputs, e) if known else "",
-                     ply_words(answer, int(m.ply[e])) if known else "",
-                     m.mode_label(e) if known else ""))  # fmt: skip
+        rows.append(
+            (
+                name,
+                value,
+                where_words(answer.inputs, e) if known else "",
+                ply_words(answer, int(m.ply[e])) if known else "",
+                m.mode_label(e) if known else "",
+            )
+        )
     head = ("case", "load factor", "where", "ply", "mode")
     return Table(f"first ply failure by case, needs {required(project):.2f}", head, tuple(rows))

@@ -60,8 +60,9 @@ def report_steps(request: ReportRequest) -> Generator[Progress, None, None]:
         _write(html, path)
 
 
-def _answered(project: Project, memory: Memory, start: float, end: float
-              ) -> Generator[Progress, None, PartAnswer]:  # fmt: skip
+def _answered(
+    project: Project, memory: Memory, start: float, end: float
+) -> Generator[Progress, None, PartAnswer]:
     steps = run_solve(SolveRequest(0, part_inputs(project)), memory)
     while True:
         try:
@@ -72,8 +73,13 @@ def _answered(project: Project, memory: Memory, start: float, end: float
         yield replace(step, share=start + (end - start) * step.share)
 
 
-def page(project: Project, answer: PartAnswer, made: Sequence[Chapter], title: str,
-         before: PartAnswer | None = None) -> str:  # fmt: skip
+def page(
+    project: Project,
+    answer: PartAnswer,
+    made: Sequence[Chapter],
+    title: str,
+    before: PartAnswer | None = None,
+) -> str:
     """Set chapters as one HTML page; whatever comes from names is escaped."""
     source = files("tartan.exchange.report").joinpath("page.html").read_text("utf-8")
     strict = jinja2.StrictUndefined
@@ -82,11 +88,18 @@ def page(project: Project, answer: PartAnswer, made: Sequence[Chapter], title: s
     said = verdict(project, answer, before)
     now = datetime.datetime.now().astimezone()
     return template.render(
-        project=project.name, title=title, design=project.version, version=__version__,
-        made=f"{now:%Y-%m-%d %H:%M}", digest=results.digest(answer.inputs)[:16],
-        running=Markup(_css_text(project.name)), state=said.state,
-        figure=said.figure, sentence=said.sentence, chapters=made,
-    )  # fmt: skip
+        project=project.name,
+        title=title,
+        design=project.version,
+        version=__version__,
+        made=f"{now:%Y-%m-%d %H:%M}",
+        digest=results.digest(answer.inputs)[:16],
+        running=Markup(_css_text(project.name)),
+        state=said.state,
+        figure=said.figure,
+        sentence=said.sentence,
+        chapters=made,
+    )
 
 
 def _css_text(text: str) -> str:
@@ -103,8 +116,11 @@ def _write(html: str, path: Path) -> None:
         from weasyprint.text.fonts import FontConfiguration
         from weasyprint.urls import URLFetcher
     except (ImportError, OSError) as error:
-        raise DocumentError(f"PDF cannot be written here ({error}).", path.name,
-                            f"{_PDF_LIBRARIES}, or write HTML.") from error  # fmt: skip
+        raise DocumentError(
+            f"PDF cannot be written here ({error}).",
+            path.name,
+            f"{_PDF_LIBRARIES}, or write HTML.",
+        ) from error
     for name in ("weasyprint", "fontTools"):
         logging.getLogger(name).setLevel(logging.ERROR)
     fonts = FontConfiguration()
@@ -116,14 +132,18 @@ def _write(html: str, path: Path) -> None:
         with replacing(path) as beside:
             paper.write_pdf(beside, stylesheets=[style], font_config=fonts)
     except OSError as error:
-        raise DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
-                            "Choose another folder.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file cannot be written ({error.strerror}).", str(path), "Choose another folder."
+        ) from error
 
 
 def _faces() -> str:
     """Style that names the bundled type family."""
-    faces = {"Inter-Regular.otf": ("Inter", 400), "Inter-SemiBold.otf": ("Inter", 600),
-             "JetBrainsMono-Regular.ttf": ("JetBrains Mono", 400)}  # fmt: skip
+    faces = {
+        "Inter-Regular.otf": ("Inter", 400),
+        "Inter-SemiBold.otf": ("Inter", 600),
+        "JetBrainsMono-Regular.ttf": ("JetBrains Mono", 400),
+    }
     return "".join(
         f"@font-face {{ font-family: '{family}'; font-weight: {weight}; "
         f"src: url('{(ASSETS / file).as_uri()}'); }}"

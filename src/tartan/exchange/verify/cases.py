@@ -46,8 +46,17 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
 }
 """What Tartan answers, by the kind of a case."""
 
-SHELL_KINDS = frozenset({"navier_bending", "pagano", "shell_benchmark", "free_plate",
-                         "navier_buckling", "navier_frequency", "strip_bending"})  # fmt: skip
+SHELL_KINDS = frozenset(
+    {
+        "navier_bending",
+        "pagano",
+        "shell_benchmark",
+        "free_plate",
+        "navier_buckling",
+        "navier_frequency",
+        "strip_bending",
+    }
+)
 """Kinds answered by shell elements, judged with the tolerances for a converged mesh."""
 
 BY_ELEMENTS_SUFFIX = " by elements"
@@ -117,13 +126,20 @@ def load_cases(path: Path | None = None) -> list[Case]:
         text = (path or files("tartan.exchange.verify") / "public.json").read_text("utf-8")
         data = json.loads(text)
         return [
-            Case(str(c["id"]), str(c.get("title", "")), str(c.get("source", "")), str(c["kind"]),
-                 dict(c["inputs"]), dict(c.get("expected", {})))
+            Case(
+                str(c["id"]),
+                str(c.get("title", "")),
+                str(c.get("source", "")),
+                str(c["kind"]),
+                dict(c["inputs"]),
+                dict(c.get("expected", {})),
+            )
             for c in data["cases"]
-        ]  # fmt: skip
+        ]
     except OSError as error:
-        raise DocumentError(f"The file cannot be read ({error.strerror}).", where,
-                            "Check the path.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file cannot be read ({error.strerror}).", where, "Check the path."
+        ) from error
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise DocumentError(
             f"This is not a file of solved cases ({error}).",
@@ -184,8 +200,9 @@ def verify(cases: list[Case]) -> Iterator[tuple[Case, Report]]:
                 report.lines += list(_judged(case, found))
                 report.lines += _by_elements(case)
             except Exception as error:  # noqa: BLE001 - nor must one broken expectation
-                report.not_yet[case.id] = (f"its expectation is broken: {type(error).__name__}: "
-                                           f"{error}")  # fmt: skip
+                report.not_yet[case.id] = (
+                    f"its expectation is broken: {type(error).__name__}: {error}"
+                )
         yield case, report
 
 
@@ -195,10 +212,15 @@ def _by_elements(case: Case) -> list[Line]:
         return []
     found = {k: laminate_kinds.plain(v) for k, v in BY_ELEMENTS[case.kind](case.inputs).items()}
     return [
-        Line(case, name + BY_ELEMENTS_SUFFIX, value,
-             judge(name, case.expected[name], value, shell=True))
-        for name, value in found.items() if "tol_rel_fe" in case.expected.get(name, {})
-    ]  # fmt: skip
+        Line(
+            case,
+            name + BY_ELEMENTS_SUFFIX,
+            value,
+            judge(name, case.expected[name], value, shell=True),
+        )
+        for name, value in found.items()
+        if "tol_rel_fe" in case.expected.get(name, {})
+    ]
 
 
 def _judged(case: Case, found: dict[str, Any]) -> Iterator[Line]:

@@ -49,8 +49,15 @@ def clt_abd(inputs: Inputs) -> Answers:
     """Stiffness and its inverse, thickness and mass."""
     lam = read_laminate(inputs)
     c = lam.compliance
-    found = {"thickness": lam.thickness, "A": lam.A, "B": lam.B, "D": lam.D,
-             "a": c[:3, :3], "b": c[:3, 3:], "d": c[3:, 3:]}  # fmt: skip
+    found = {
+        "thickness": lam.thickness,
+        "A": lam.A,
+        "B": lam.B,
+        "D": lam.D,
+        "a": c[:3, :3],
+        "b": c[:3, 3:],
+        "d": c[3:, 3:],
+    }
     if all(m.rho is not None for m in lam.materials):
         found["areal_mass"] = lam.areal_mass
     return found
@@ -88,15 +95,21 @@ def read_load(inputs: Inputs) -> Load:
 def clt_response(inputs: Inputs) -> Answers:
     """Strains, curvatures and ply results."""
     lam = read_laminate(inputs)
-    return response_answers(respond(lam, read_load(inputs)),
-                            read_plies(inputs, "report_plies", lam.count))  # fmt: skip
+    return response_answers(
+        respond(lam, read_load(inputs)), read_plies(inputs, "report_plies", lam.count)
+    )
 
 
 def response_answers(r: PlyResponse, reported: Sequence[int] = ()) -> Answers:
     """Strains, curvatures and results of the reported plies, by their names in the case format."""
     plies = list(reported) or slice(None)
-    each = {"z": r.z, "strain_12": r.strain_12, "strain_12_mech": r.mechanical_12,
-            "stress_12": r.stress_12, "stress_xy": r.stress_xy}  # fmt: skip
+    each = {
+        "z": r.z,
+        "strain_12": r.strain_12,
+        "strain_12_mech": r.mechanical_12,
+        "stress_12": r.stress_12,
+        "stress_xy": r.stress_xy,
+    }
     return {"eps0": r.eps0, "kappa": r.kappa} | {k: v[plies] for k, v in each.items()}
 
 
@@ -104,8 +117,12 @@ def clt_shear(inputs: Inputs) -> Answers:
     """Transverse shear stiffness by energy equivalence."""
     lam = read_laminate(inputs)
     plain_sum = np.einsum("n,nij->ij", np.diff(lam.z), lam.shear_moduli)
-    return {"H": lam.shear, "Gh": plain_sum, "k_x": lam.shear[0, 0] / plain_sum[0, 0],
-            "k_y": lam.shear[1, 1] / plain_sum[1, 1]}  # fmt: skip
+    return {
+        "H": lam.shear,
+        "Gh": plain_sum,
+        "k_x": lam.shear[0, 0] / plain_sum[0, 0],
+        "k_y": lam.shear[1, 1] / plain_sum[1, 1],
+    }
 
 
 def clt_thermal(inputs: Inputs) -> Answers:

@@ -58,8 +58,11 @@ def navier_buckling(inputs: Inputs) -> dict[str, Any]:
         steps = eigen.buckling(stiffness_matrix(model), G, count, most=most, check=False)
         found = eigen.run(steps)
         if len(found.values) == 0:
-            raise PartError("No part of the load compresses: it does not buckle.", "nx, ny",
-                            "Turn the load round.")  # fmt: skip
+            raise PartError(
+                "No part of the load compresses: it does not buckle.",
+                "nx, ny",
+                "Turn the load round.",
+            )
         return found.values, found.shapes
 
     return _by_form(inputs, laminate, values, "load_multiplier")
@@ -90,8 +93,9 @@ def _by_form(inputs: Inputs, laminate: Laminate, values: Any, name: str) -> dict
     for form in inputs.get("shear", ["energy"]):
         label, H = shear_form(form, laminate)
         C = section_matrix(laminate.ABD, H)
-        best = _converged(lambda n, s=C: _of_mesh(laminate, s, (a, b), edges, n, count, values),
-                          count)  # fmt: skip
+        best = _converged(
+            lambda n, s=C: _of_mesh(laminate, s, (a, b), edges, n, count, values), count
+        )
         chosen = _lowest(best, count)
         found[f"{label}.{name}"] = [v for _, v in chosen]
         found[f"{label}.half_waves"] = [list(k) for k, _ in chosen]
@@ -110,8 +114,9 @@ def _converged(of_mesh: Any, count: int) -> Found:
         new = of_mesh(n)
         if last is not None:
             ratio = (n / last[0]) ** 2
-            better = {k: (ratio * v - last[1][k]) / (ratio - 1)
-                      for k, v in new.items() if k in last[1]}  # fmt: skip
+            better = {
+                k: (ratio * v - last[1][k]) / (ratio - 1) for k, v in new.items() if k in last[1]
+            }
             now, before = _lowest(better, count), _lowest(best, count)
             same = [k for k, _ in now] == [k for k, _ in before] and all(
                 abs(v - w) <= AGREEMENT * abs(v)
@@ -179,22 +184,25 @@ def _labelled(values: Array, shapes: Array, counts: list[int]) -> Found:
 def strip_bending(inputs: Inputs) -> dict[str, Any]:
     """Strip in three-point bending: stress, interlaminar shear and deflection at mid-span."""
     laminate = read_laminate(inputs)
-    length, width, span, q = (number(inputs.get(k), k)
-                              for k in ("length", "width", "span", "line_load"))  # fmt: skip
+    length, width, span, q = (
+        number(inputs.get(k), k) for k in ("length", "width", "span", "line_load")
+    )
     if not 0 < span <= length or width <= 0:
         raise PartError("The span must lie within the strip.", "span, length, width", "Mend them.")
     meshes = [_strip(laminate, (length, width, span), q, n) for n in (24, 48)]
     return {k: float((4 * meshes[1][k] - meshes[0][k]) / 3) for k in meshes[0]}
 
 
-def _strip(laminate: Laminate, sizes: tuple[float, float, float], q: float, n: int
-           ) -> dict[str, float]:  # fmt: skip
+def _strip(
+    laminate: Laminate, sizes: tuple[float, float, float], q: float, n: int
+) -> dict[str, float]:
     """One mesh with n elements in half the span; outputs are means over the width."""
     length, width, span = sizes
     size = span / 2 / n
     over = max(1, round((length - span) / 2 / size)) if length > span else 0
-    half = np.concatenate([np.linspace(0, span / 2, n + 1),
-                           np.linspace(span / 2, length / 2, over + 1)[1:]])  # fmt: skip
+    half = np.concatenate(
+        [np.linspace(0, span / 2, n + 1), np.linspace(span / 2, length / 2, over + 1)[1:]]
+    )
     x = np.concatenate([-half[:0:-1], half])
     across = max(4, 2 * round(width / size / 2))
     mesh = grid_mesh(Panel(length, width), len(x) - 1, across)

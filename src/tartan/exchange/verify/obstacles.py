@@ -100,11 +100,20 @@ def twisted_out_of_plane(n: int) -> float:
 
 def pinched_cylinder(n: int) -> float:
     """Eighth of a cylinder with rigid ends, pinched at the middle: displacement under a force."""
-    mesh = revolved(lambda v: np.stack([np.full_like(v, 300.0), 300.0 * v], axis=-1), 300.0, 1.0,
-                    turn=np.pi / 2, counts=(n, n))  # fmt: skip
+    mesh = revolved(
+        lambda v: np.stack([np.full_like(v, 300.0), 300.0 * v], axis=-1),
+        300.0,
+        1.0,
+        turn=np.pi / 2,
+        counts=(n, n),
+    )
     fixed = free(mesh)
-    for edge, unknowns in (("lower edge", (2, 3, 4)), ("upper edge", (0, 1, 5)),
-                           ("right edge", (1, 3, 5)), ("left edge", (0, 4, 5))):  # fmt: skip
+    for edge, unknowns in (
+        ("lower edge", (2, 3, 4)),
+        ("upper edge", (0, 1, 5)),
+        ("right edge", (1, 3, 5)),
+        ("left edge", (0, 4, 5)),
+    ):
         hold(mesh, edge, unknowns, fixed)
     force = np.zeros((1, len(mesh.nodes), 6))
     corner = np.intersect1d(mesh.edges["lower edge"], mesh.edges["right edge"])
@@ -122,8 +131,13 @@ BENCHMARKS: dict[str, tuple[Callable[[int], float], tuple[int, ...]]] = {
 }
 """Problems by name, with their meshes."""
 
-LITERATURE = {"scordelis_lo": 0.3024, "hemisphere_18": 0.0940, "twisted_beam_in_plane": 5.424e-3,
-              "twisted_beam_out_of_plane": 1.754e-3, "pinched_cylinder": 1.8248e-5}  # fmt: skip
+LITERATURE = {
+    "scordelis_lo": 0.3024,
+    "hemisphere_18": 0.0940,
+    "twisted_beam_in_plane": 5.424e-3,
+    "twisted_beam_out_of_plane": 1.754e-3,
+    "pinched_cylinder": 1.8248e-5,
+}
 """Figures of the course, to which the convergence tables relate their displacements."""
 
 

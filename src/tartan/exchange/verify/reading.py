@@ -15,8 +15,13 @@ from tartan.core.stack import Ply, Stack
 
 Inputs = Mapping[str, Any]
 
-_PARAMETERS = {"f12star": "f12_star", "f12*": "f12_star", "f12": "f12_star",
-               "alpha": "hashin_alpha", "hashinalpha": "hashin_alpha"}  # fmt: skip
+_PARAMETERS = {
+    "f12star": "f12_star",
+    "f12*": "f12_star",
+    "f12": "f12_star",
+    "alpha": "hashin_alpha",
+    "hashinalpha": "hashin_alpha",
+}
 
 
 class NotYetError(Exception):
@@ -61,13 +66,19 @@ def read_material(name: str, data: Inputs) -> Material:
         if value is None:
             continue
         if isinstance(value, bool) or not isinstance(value, int | float):
-            raise MaterialError(f"{field} is not a number: {value!r}.",
-                                f"Material '{name}', {field}", "Enter a number.")  # fmt: skip
+            raise MaterialError(
+                f"{field} is not a number: {value!r}.",
+                f"Material '{name}', {field}",
+                "Enter a number.",
+            )
         fields[field] = float(value)
     for field in ("E1", "E2", "nu12", "G12"):
         if field not in fields:
-            raise MaterialError(f"{field} ({FIELD_NAMES[field]}) is missing.",
-                                f"Material '{name}', {field}", f"Enter {field}.")  # fmt: skip
+            raise MaterialError(
+                f"{field} ({FIELD_NAMES[field]}) is missing.",
+                f"Material '{name}', {field}",
+                f"Enter {field}.",
+            )
     return checked(Material(name=name, **fields))  # type: ignore[arg-type]
 
 
@@ -80,8 +91,13 @@ def read_laminate(inputs: Inputs) -> Laminate:
         name = layer.get("material")
         if not isinstance(name, str):
             raise StackError("no material is named.", where, "Name a material of the case.")
-        plies.append(Ply(name, number(layer.get("angle_deg"), f"{where}, angle", default=0.0),
-                         number(layer.get("thickness"), f"{where}, thickness")))  # fmt: skip
+        plies.append(
+            Ply(
+                name,
+                number(layer.get("angle_deg"), f"{where}, angle", default=0.0),
+                number(layer.get("thickness"), f"{where}, thickness"),
+            )
+        )
     offset = number(inputs.get("offset"), "offset", default=0.0)
     return make_laminate(Stack("case", tuple(plies)), materials, offset)
 
@@ -127,16 +143,23 @@ def read_criteria(inputs: Inputs) -> list[Asked]:
     asked = inputs.get("criteria", [inputs["criterion"]] if "criterion" in inputs else [])
     found: list[Asked] = []
     if not isinstance(asked, list) or not asked:
-        raise CriterionError("No criterion is named.", "Criteria",
-                             f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
+        raise CriterionError(
+            "No criterion is named.", "Criteria", f"Known criteria: {', '.join(REGISTRY)}."
+        )
     for entry in asked:
         if not isinstance(entry, str | Mapping):
-            raise CriterionError(f"{entry!r} does not name a criterion.", "Criteria",
-                                 f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
+            raise CriterionError(
+                f"{entry!r} does not name a criterion.",
+                "Criteria",
+                f"Known criteria: {', '.join(REGISTRY)}.",
+            )
         name = entry if isinstance(entry, str) else str(entry.get("name"))
         if name not in REGISTRY:
-            raise CriterionError(f"Unknown criterion '{name}'.", "Criteria",
-                                 f"Known criteria: {', '.join(REGISTRY)}.")  # fmt: skip
+            raise CriterionError(
+                f"Unknown criterion '{name}'.",
+                "Criteria",
+                f"Known criteria: {', '.join(REGISTRY)}.",
+            )
         given: Inputs = {} if isinstance(entry, str) else entry
         found.append(Asked(str(given.get("label", name)), name, _parameters(given)))
     return found

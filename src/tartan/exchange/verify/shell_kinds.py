@@ -112,8 +112,12 @@ def pagano(inputs: Inputs) -> dict[str, Any]:
         raise PartError("The plate's sides must be greater than zero.", "a, b", "Mend a or b.")
     C = section_matrix(laminate.ABD, laminate.shear)
     found = _converged(laminate, C, (a, b, q0), ("SS1", "sinusoidal"))
-    names = {"w_mid": "w_center", "stress_xy_center": "stress_xy_center",
-             "tau_xz_edge": "tau_xz_edge", "tau_yz_edge": "tau_yz_edge"}  # fmt: skip
+    names = {
+        "w_mid": "w_center",
+        "stress_xy_center": "stress_xy_center",
+        "tau_xz_edge": "tau_xz_edge",
+        "tau_yz_edge": "tau_yz_edge",
+    }
     return {f"fsdt_energy.{k}": found[v] for k, v in names.items()}
 
 
@@ -141,8 +145,12 @@ def _rim_loads(mesh: Mesh, load: Load) -> Array:
     """Nodal forces and moments of uniform N and M on all four edges, shape (n, 6)."""
     N, M = (np.array([[v[0], v[2]], [v[2], v[1]]]) for v in (load.N, load.M))
     total = np.zeros((len(mesh.nodes), 6))
-    for name, outward in (("left edge", (-1.0, 0.0)), ("right edge", (1.0, 0.0)),
-                          ("lower edge", (0.0, -1.0)), ("upper edge", (0.0, 1.0))):  # fmt: skip
+    for name, outward in (
+        ("left edge", (-1.0, 0.0)),
+        ("right edge", (1.0, 0.0)),
+        ("lower edge", (0.0, -1.0)),
+        ("upper edge", (0.0, 1.0)),
+    ):
         n, chain = np.array(outward), mesh.edges[name]
         force, moment = N @ n, M @ n
         total += edge_force(mesh, chain, np.append(force, 0.0))
@@ -175,15 +183,19 @@ def simple_supports(mesh: Mesh, edges: str) -> NDArray[np.bool_]:
     if edges not in _EDGE_CONDITIONS:
         raise NotYetError(f"edge condition {edges}")
     fixed = np.zeros((len(mesh.nodes), 6), bool)
-    for names, held in zip((("left edge", "right edge"), ("lower edge", "upper edge")),
-                           _EDGE_CONDITIONS[edges], strict=True):  # fmt: skip
+    for names, held in zip(
+        (("left edge", "right edge"), ("lower edge", "upper edge")),
+        _EDGE_CONDITIONS[edges],
+        strict=True,
+    ):
         for name in names:
             fixed[np.ix_(mesh.edges[name], np.array(held))] = True
     return fixed
 
 
-def _converged(laminate: Laminate, C: Array, plate: tuple[float, float, float],
-               kind: tuple[str, str]) -> dict[str, Array]:  # fmt: skip
+def _converged(
+    laminate: Laminate, C: Array, plate: tuple[float, float, float], kind: tuple[str, str]
+) -> dict[str, Array]:
     last: tuple[int, dict[str, Array]] | None = None
     best: dict[str, Array] | None = None
     for n in MESHES:
@@ -203,8 +215,9 @@ def _near(x: Array, y: Array) -> bool:
     return bool(np.abs(x - y).max() <= AGREEMENT * np.abs(x).max())
 
 
-def _solve_plate(laminate: Laminate, C: Array, plate: tuple[float, float, float],
-                 kind: tuple[str, str], n: int) -> dict[str, Array]:  # fmt: skip
+def _solve_plate(
+    laminate: Laminate, C: Array, plate: tuple[float, float, float], kind: tuple[str, str], n: int
+) -> dict[str, Array]:
     a, b, q0 = plate
     counts = [max(n, min(4 * n, 2 * round(n * side / min(a, b) / 2))) for side in (a, b)]
     mesh = grid_mesh(Panel(a, b), *counts)
@@ -261,8 +274,9 @@ def _equilibrium(laminate: Laminate, by_x: Array, by_y: Array) -> Array:
         membrane = np.einsum("nij,j->ni", laminate.Qbar, gradient[:3])
         bending = np.einsum("nij,j->ni", laminate.Qbar, gradient[3:6])
         mean = low + height / 2
-        return np.asarray(height[..., None] * membrane[:, None]
-                          + (height * mean)[..., None] * bending[:, None])  # fmt: skip
+        return np.asarray(
+            height[..., None] * membrane[:, None] + (height * mean)[..., None] * bending[:, None]
+        )
 
     x, y = grown(by_x), grown(by_y)
     within = -np.stack([x[..., 0] + y[..., 2], x[..., 2] + y[..., 1]])

@@ -67,8 +67,9 @@ def progressive(inputs: Inputs) -> Answers:
         raise NotYetError(f"rule {rule}")
     asked = read_criteria(inputs)[0]
     eta = number(inputs.get("eta"), "eta", default=1e-6)
-    history = ply_discount(with_parameters(lam, asked.parameters), read_load(inputs), asked.key,
-                           rule, eta)  # fmt: skip
+    history = ply_discount(
+        with_parameters(lam, asked.parameters), read_load(inputs), asked.key, rule, eta
+    )
     return {
         "FPF": history.first,
         "LPF": history.last,
@@ -87,10 +88,16 @@ def sandwich_check(inputs: Inputs) -> Answers:
     check = check_sandwich(lam, core, read_load(inputs), Q, factor)
     found: Answers = {}
     for name, face in check.faces.items():
-        found |= {f"{name}.mean_stress": face.mean_stress, f"{name}.RF": face.reserve,
-                  f"{name}.wrinkling_stress": face.wrinkling_stress}  # fmt: skip
-    return found | {"core_shear.tau_13": check.tau_13, "core_shear.tau_23": check.tau_23,
-                    "core_shear.RF": check.core_reserve}  # fmt: skip
+        found |= {
+            f"{name}.mean_stress": face.mean_stress,
+            f"{name}.RF": face.reserve,
+            f"{name}.wrinkling_stress": face.wrinkling_stress,
+        }
+    return found | {
+        "core_shear.tau_13": check.tau_13,
+        "core_shear.tau_23": check.tau_23,
+        "core_shear.RF": check.core_reserve,
+    }
 
 
 def thin_cylinder(inputs: Inputs) -> Answers:
@@ -108,13 +115,18 @@ def thin_cylinder(inputs: Inputs) -> Answers:
     whole, _ = respond_mixed(lam, kept, values, load)
     applied, _ = respond_mixed(lam, kept, values, Load())
     residual, _ = respond_mixed(lam, kept, np.zeros(6), load)
-    found: Answers = {"N": N, "eps": whole.eps0, "radial_growth": R * whole.eps0[1],
-                      "stress_12": whole.stress_12}  # fmt: skip
+    found: Answers = {
+        "N": N,
+        "eps": whole.eps0,
+        "radial_growth": R * whole.eps0[1],
+        "stress_12": whole.stress_12,
+    }
     hot = bool(load.dT or load.dC or load.dT_gradient)
     for asked in read_criteria(inputs) if "criteria" in inputs else ():
         changed = with_parameters(lam, asked.parameters)
-        result = reserve_of_stresses(changed, applied.stress_12,
-                                     residual.stress_12 if hot else None, asked.key)  # fmt: skip
+        result = reserve_of_stresses(
+            changed, applied.stress_12, residual.stress_12 if hot else None, asked.key
+        )
         found[f"{asked.label}.RF"] = result.reserve.min()
         found[f"{asked.label}.critical_plies"] = result.governing[0] + 1
     return found
@@ -129,9 +141,16 @@ def _cylinder_load(inputs: Inputs) -> CylinderLoad:
         raise NotYetError(f"twist {twist}")
     if inputs.get("dC") or inputs.get("eps_axial"):
         raise NotYetError("moisture or a prescribed strain in a thick cylinder")
-    return CylinderLoad(values["pi"], values["po"], values["F"], values["T"], values["dT"],
-                        closed=axial == "closed", axial_held=axial in ("fixed", "plane_strain"),
-                        twist_held=twist != "free")  # fmt: skip
+    return CylinderLoad(
+        values["pi"],
+        values["po"],
+        values["F"],
+        values["T"],
+        values["dT"],
+        closed=axial == "closed",
+        axial_held=axial in ("fixed", "plane_strain"),
+        twist_held=twist != "free",
+    )
 
 
 def thick_cylinder_case(inputs: Inputs) -> Answers:
@@ -142,7 +161,15 @@ def thick_cylinder_case(inputs: Inputs) -> Answers:
         raise StackError("the inner radius must be greater than zero.", "ri", "Enter a radius.")
     found = thick_cylinder(lam, inner, _cylinder_load(inputs))
     s = found.stress
-    return {"u_inner": found.u_inner, "u_outer": found.u_outer, "eps_axial": found.eps_axial,
-            "twist_per_length": found.twist, "axial_force": found.force, "axial": s[..., 0],
-            "hoop": s[..., 1], "radial": s[..., 2], "tau_xy": s[..., 3],
-            "sigma_1": found.fibre}  # fmt: skip
+    return {
+        "u_inner": found.u_inner,
+        "u_outer": found.u_outer,
+        "eps_axial": found.eps_axial,
+        "twist_per_length": found.twist,
+        "axial_force": found.force,
+        "axial": s[..., 0],
+        "hoop": s[..., 1],
+        "radial": s[..., 2],
+        "tau_xy": s[..., 3],
+        "sigma_1": found.fibre,
+    }

@@ -43,17 +43,24 @@ def thin_cylinder(inputs: Inputs) -> dict[str, Any]:
     return {"N": N, "eps": strain[:3], "radial_growth": R * strain[1], "stress_12": stress}
 
 
-def _ring(laminate: Laminate, R: float, p: float, pulled: tuple[float, float], load: Load,
-          around: int) -> tuple[Array, Array]:  # fmt: skip
+def _ring(
+    laminate: Laminate, R: float, p: float, pulled: tuple[float, float], load: Load, around: int
+) -> tuple[Array, Array]:
     """Mean section strains, shape (8,), and N, shape (3,), away from the ends."""
     length, rings = LONG * R, around // 4
-    mesh = revolved(lambda v: np.stack([np.full_like(v, R), length * v], axis=-1), length, 1.0,
-                    counts=(around, rings))  # fmt: skip
+    mesh = revolved(
+        lambda v: np.stack([np.full_like(v, R), length * v], axis=-1),
+        length,
+        1.0,
+        counts=(around, rings),
+    )
     z = np.array([0.0, 0.0, 1.0])
     along = directions.along_axis(mesh, np.zeros(3), z)
     lower, upper = (np.unique(mesh.edges[e]) for e in ("lower edge", "upper edge"))
-    held = [Held(lower, (1, 2, 4), axes=_axes(mesh, lower)),
-            Held(upper, (4,), axes=_axes(mesh, upper))]  # fmt: skip
+    held = [
+        Held(lower, (1, 2, 4), axes=_axes(mesh, lower)),
+        Held(upper, (4,), axes=_axes(mesh, upper)),
+    ]
     fixed = np.zeros((len(mesh.nodes), 6), bool)
     model = ShellModel(mesh, laminate, along, fixed, constraints=constrain(mesh, held))
     free = free_resultants(laminate, load)

@@ -98,8 +98,7 @@ class State:
         if not scheme_of(self.inputs).held[case].any():
             return self._of(model, self.strains[case], grows), None
         held = self.resting[case]
-        return (self._of(model, self.strains[case] - held, grows),
-                self._of(model, held, stays))  # fmt: skip
+        return (self._of(model, self.strains[case] - held, grows), self._of(model, held, stays))
 
     def _of(self, model: ShellModel, strains: Array, heat: Heat | None) -> Prestress:
         if heat is None:
@@ -108,8 +107,9 @@ class State:
         return prestress(model, strains, heat.dT, signs * heat.front + heat.laying)
 
 
-def told(steps: Generator[tuple[str, float], None, Found], start: float, end: float
-         ) -> Generator[Progress, None, Found]:  # fmt: skip
+def told(
+    steps: Generator[tuple[str, float], None, Found], start: float, end: float
+) -> Generator[Progress, None, Found]:
     """Steps of the core as progress between two shares of the whole."""
     while True:
         try:
@@ -123,8 +123,9 @@ def told(steps: Generator[tuple[str, float], None, Found], start: float, end: fl
 Asked = tuple[tuple[Shapes, ...], tuple[Shapes, ...]]
 
 
-def asked_steps(state: State, models: dict[str, ShellModel], kept: Kept, start: float
-                ) -> Generator[Progress, None, Asked]:  # fmt: skip
+def asked_steps(
+    state: State, models: dict[str, ShellModel], kept: Kept, start: float
+) -> Generator[Progress, None, Asked]:
     """Buckling and modes that were asked for, kept while the solution stands."""
     inputs = state.inputs
     wanted = [("buckling", n) for n in inputs.buckling] + [("modes", n) for n in inputs.modes]
@@ -152,12 +153,14 @@ def asked_steps(state: State, models: dict[str, ShellModel], kept: Kept, start: 
 
 
 def _named(shapes: Shapes, case: str) -> Shapes:
-    return Shapes(case, shapes.values, shapes.shapes, shapes.complete, shapes.remark,
-                  shapes.held_fails)  # fmt: skip
+    return Shapes(
+        case, shapes.values, shapes.shapes, shapes.complete, shapes.remark, shapes.held_fails
+    )
 
 
-def _buckling(state: State, model: ShellModel, K: Any, case: int | None
-              ) -> Generator[tuple[str, float], None, Shapes]:  # fmt: skip
+def _buckling(
+    state: State, model: ShellModel, K: Any, case: int | None
+) -> Generator[tuple[str, float], None, Shapes]:
     assert case is not None
     grows, stays = state.stresses(model, case)
     held = None
@@ -166,8 +169,9 @@ def _buckling(state: State, model: ShellModel, K: Any, case: int | None
     if not grows.forces.any():
         return _none(model, "nothing stresses the part")
     G = geometric_matrix(model, grows.forces)
-    found = yield from eigen.buckling(K, G, FACTORS, held=held, most=grows.most,
-                                      compresses=grows.compresses)  # fmt: skip
+    found = yield from eigen.buckling(
+        K, G, FACTORS, held=held, most=grows.most, compresses=grows.compresses
+    )
     if found.held_fails:
         return _none(model, "the held loads buckle it by themselves", fails=True)
     if len(found.values) == 0:
@@ -184,8 +188,9 @@ def _none(model: ShellModel, remark: str, *, fails: bool = False) -> Shapes:
     return Shapes("", np.zeros(0), nothing, complete=True, remark=remark, held_fails=fails)
 
 
-def _modes(state: State, model: ShellModel, K: Any, case: int | None
-           ) -> Generator[tuple[str, float], None, Shapes]:  # fmt: skip
+def _modes(
+    state: State, model: ShellModel, K: Any, case: int | None
+) -> Generator[tuple[str, float], None, Shapes]:
     if case is not None:
         grows, stays = state.stresses(model, case)
         for each in (grows, stays):

@@ -20,8 +20,14 @@ from tartan.project.analysis.superposition import heats_in, scheme_of
 Array = NDArray[np.float64]
 
 
-def margins_of(inputs: PartInputs, layout: Layout, strains: Array, resting: Array,
-               within: Within = ALL, cases: Sequence[int] | None = None) -> Margins:  # fmt: skip
+def margins_of(
+    inputs: PartInputs,
+    layout: Layout,
+    strains: Array,
+    resting: Array,
+    within: Within = ALL,
+    cases: Sequence[int] | None = None,
+) -> Margins:
     """Least over cases: those in which all grows at once, each of the others by itself.
 
     Parameters
@@ -51,19 +57,24 @@ def margins_of(inputs: PartInputs, layout: Layout, strains: Array, resting: Arra
     if plain:
         # All of them as they lie in memory: picking would copy them.
         fed = strains if len(plain) == len(strains) else strains[plain]
-        found = _of_cases(assess_zones(layout.zones, fed, sets, within=within,
-                                       beside=beside(plain)), plain)  # fmt: skip
+        found = _of_cases(
+            assess_zones(layout.zones, fed, sets, within=within, beside=beside(plain)), plain
+        )
     for k, (grows, stays) in heats.items():
         if k in plain:
             continue
         held = bool(scheme.held[k].any())
         fed = strains[k : k + 1] - resting[k : k + 1] if held else strains[k : k + 1]
         own = assess_zones(
-            layout.sided, fed, sets, residual=resting[k] if held else None,
+            layout.sided,
+            fed,
+            sets,
+            residual=resting[k] if held else None,
             temperature=None if stays is None else heats_on(layout, stays),
-            scaled=None if grows is None else heats_on(layout, grows), within=within,
+            scaled=None if grows is None else heats_on(layout, grows),
+            within=within,
             beside=beside([k]),
-        )  # fmt: skip
+        )
         found = _lesser(found, _of_cases(own, [k]))
     assert found is not None
     return found
@@ -83,6 +94,7 @@ def _lesser(one: Margins | None, other: Margins) -> Margins:
         name: np.where(less, getattr(other, name), getattr(one, name))
         for name in ("reserve", "case", "ply", "level", "point", "mode", "index")
     }
-    first, second = (np.array([keys.index(k) for k in m.checks] or [0])[m.check]
-                     for m in (one, other))  # fmt: skip
+    first, second = (
+        np.array([keys.index(k) for k in m.checks] or [0])[m.check] for m in (one, other)
+    )
     return replace(one, **changed, check=np.where(less, second, first), checks=keys)

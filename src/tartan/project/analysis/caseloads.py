@@ -65,8 +65,11 @@ def heat_of(case: Case, *, held: bool | None = None) -> Heat | None:
     total = Heat()
     for x in case.loads:
         if isinstance(x, Temperature) and held in (None, x.held):
-            along = {"front": (x.gradient, 0.0), "back": (-x.gradient, 0.0),
-                     "laying": (0.0, x.gradient)}[x.side]  # fmt: skip
+            along = {
+                "front": (x.gradient, 0.0),
+                "back": (-x.gradient, 0.0),
+                "laying": (0.0, x.gradient),
+            }[x.side]
             total = total.plus(Heat(x.dT, *along))
     return total or None
 
@@ -154,8 +157,9 @@ def facing(layout: Layout, side: Side) -> Array:
     return layout.signs if side == "front" else -layout.signs
 
 
-def pressing(layout: Layout, load: Pressure | MappedPressure, tables: tuple[PressureTable, ...],
-             where: str) -> Array:  # fmt: skip
+def pressing(
+    layout: Layout, load: Pressure | MappedPressure, tables: tuple[PressureTable, ...], where: str
+) -> Array:
     """Pressure against the laying direction at the sampling points, shape (m, 4) [Pa].
 
     Raises
@@ -166,11 +170,13 @@ def pressing(layout: Layout, load: Pressure | MappedPressure, tables: tuple[Pres
     return _on_side(layout, load, tables, where) * facing(layout, load.side)[:, None]
 
 
-def _on_side(layout: Layout, load: Pressure | MappedPressure, tables: tuple[PressureTable, ...],
-             where: str) -> Array:  # fmt: skip
+def _on_side(
+    layout: Layout, load: Pressure | MappedPressure, tables: tuple[PressureTable, ...], where: str
+) -> Array:
     """Pressure on the side it was entered on at the sampling points, shape (m, 4) [Pa]."""
-    values = (load.value if isinstance(load, Pressure)
-              else map_table(layout, load, tables, where).values)  # fmt: skip
+    values = (
+        load.value if isinstance(load, Pressure) else map_table(layout, load, tables, where).values
+    )
     return np.asarray(values * covered(layout.whole, load.region, where))
 
 
@@ -188,7 +194,8 @@ def on_faces(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> A
             where = f"Case '{case.name}', {load.kind}"
             up = facing(layout, load.side) > 0
             found[np.arange(len(up)), up.astype(int)] += _on_side(
-                layout, load, tables, where).mean(axis=1)  # fmt: skip
+                layout, load, tables, where
+            ).mean(axis=1)
     return found
 
 
@@ -205,8 +212,9 @@ def _mapped(mesh: Mesh, rows: tuple[tuple[float, ...], ...]) -> pressure_map.Map
     return pressure_map.map_pressure(mesh, table[:, :3], table[:, 3])
 
 
-def map_table(layout: Layout, load: MappedPressure, tables: tuple[PressureTable, ...],
-              where: str) -> pressure_map.Mapped:  # fmt: skip
+def map_table(
+    layout: Layout, load: MappedPressure, tables: tuple[PressureTable, ...], where: str
+) -> pressure_map.Mapped:
     """Pressure of a table on the sampling points, with its factor; positive presses on its side.
 
     Raises

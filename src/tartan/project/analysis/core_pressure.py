@@ -51,6 +51,9 @@ def _pressed(inputs: PartInputs, layout: Layout) -> Beside:
 def _judged(inputs: PartInputs) -> bool:
     """Whether the crushing of any core is asked for, and its strength known."""
     sets = inputs.criteria.sets
-    return any(m.kind == "core" and m.Zc is not None
-               and Crushing.key in sets.get(m.name, sets.get("core", ()))
-               for m in inputs.materials)  # fmt: skip
+    return any(
+        m.kind == "core"
+        and m.Zc is not None
+        and Crushing.key in sets.get(m.name, sets.get("core", ()))
+        for m in inputs.materials
+    )

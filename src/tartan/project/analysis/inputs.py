@@ -88,27 +88,33 @@ class PartInputs:
         which nothing lies, bears or presses is but a name.
         """
         materials = tuple(
-            Material(m.name, m.E1, m.E2, m.nu12, m.G12,
-                     **{f: getattr(m, f) for f in ELASTIC_FIELDS[4:]})
+            Material(
+                m.name, m.E1, m.E2, m.nu12, m.G12, **{f: getattr(m, f) for f in ELASTIC_FIELDS[4:]}
+            )
             for m in self.materials
-        )  # fmt: skip
+        )
         cases = tuple(replace(c, name=str(i)) for i, c in enumerate(self.cases))
         names = {s.name: str(i) for i, s in enumerate(self.stacks)}
         stacks = tuple(Stack(names[s.name], bare(s.plies)) for s in self.stacks)
-        rungs = tuple(replace(r, stack=names.get(r.stack, "")) for r in self.part.lay_up
-                      if r.active)  # fmt: skip
+        rungs = tuple(
+            replace(r, stack=names.get(r.stack, "")) for r in self.part.lay_up if r.active
+        )
         felt = {r.region for r in rungs} | {d.region for d in self.part.directions}
         used = {c.supports for c in self.cases}
         sets = tuple(x for x in self.support_sets if x.name in used)
         own = self.supports if "" in used else ()
         felt |= {*self.part.flipped, *(s.place for x in sets for s in x.supports)}
         felt |= {s.place for s in own}
-        felt |= {getattr(x, "region", "") or getattr(x, "place", "")
-                 for c in self.cases for x in c.loads}  # fmt: skip
+        felt |= {
+            getattr(x, "region", "") or getattr(x, "place", "")
+            for c in self.cases
+            for x in c.loads
+        }
         regions_ = tuple(r for r in self.part.regions if r.name in felt)
         part = replace(self.part, lay_up=rungs, regions=regions_)
-        return PartInputs(part, stacks, materials, own, cases, tables=self.tables,
-                          support_sets=sets)  # fmt: skip
+        return PartInputs(
+            part, stacks, materials, own, cases, tables=self.tables, support_sets=sets
+        )
 
 
 def part_inputs(project: Project) -> PartInputs:
@@ -130,23 +136,34 @@ def part_inputs(project: Project) -> PartInputs:
         if stack is None:
             raise DocumentError(f"There is no stack '{name}'.", "Part", "Choose another.")
         if not stack.plies:
-            raise StackError("it is laid on the part and empty.", f"Stack '{name}'",
-                             "Give it plies.")  # fmt: skip
+            raise StackError(
+                "it is laid on the part and empty.", f"Stack '{name}'", "Give it plies."
+            )
         stacks.append(stack)
     if not project.cases and not project.outside:
         raise DocumentError("There is no load case.", "Cases", "Add one in Cases.")
-    used = dict.fromkeys([p.material for s in stacks for p in s.plies]
-                         + [r.ply.material for r in part.lay_up if r.ply is not None])  # fmt: skip
+    used = dict.fromkeys(
+        [p.material for s in stacks for p in s.plies]
+        + [r.ply.material for r in part.lay_up if r.ply is not None]
+    )
     materials = tuple(project.in_force(m) for n in used if (m := project.material(n)) is not None)
     asked = project.requirements
     buckling = tuple(dict.fromkeys(r.case for r in asked if isinstance(r, BucklingRequirement)))
     tables = {x.table for c in project.cases for x in c.loads if isinstance(x, MappedPressure)}
-    return PartInputs(part, tuple(stacks), materials, project.supports, project.cases,
-                      replace(project.criteria[0], name=""), project.combinations,
-                      tuple(t for t in project.tables if t.name in tables), buckling,
-                      tuple(dict.fromkeys(r.case for r in asked
-                                          if isinstance(r, FrequencyRequirement))),
-                      project.outside, project.support_sets)  # fmt: skip
+    return PartInputs(
+        part,
+        tuple(stacks),
+        materials,
+        project.supports,
+        project.cases,
+        replace(project.criteria[0], name=""),
+        project.combinations,
+        tuple(t for t in project.tables if t.name in tables),
+        buckling,
+        tuple(dict.fromkeys(r.case for r in asked if isinstance(r, FrequencyRequirement))),
+        project.outside,
+        project.support_sets,
+    )
 
 
 @lru_cache(maxsize=256)

@@ -36,8 +36,16 @@ from tartan.project.analysis.section_forces import outside_strains
 from tartan.project.analysis.shellinputs import shell_model
 from tartan.project.analysis.superposition import heats_in, problems_of, scheme_of, sets_used
 
-__all__ = ["Kept", "Memory", "PartAnswer", "Progress", "Shapes", "SolveRequest", "run_solve",
-           "solve_now"]  # fmt: skip
+__all__ = [
+    "Kept",
+    "Memory",
+    "PartAnswer",
+    "Progress",
+    "Shapes",
+    "SolveRequest",
+    "run_solve",
+    "solve_now",
+]
 
 Array = NDArray[np.float64]
 
@@ -134,8 +142,7 @@ class Memory:
         return found
 
 
-def run_solve(request: SolveRequest, memory: Memory
-              ) -> Generator[Progress, None, PartAnswer]:  # fmt: skip
+def run_solve(request: SolveRequest, memory: Memory) -> Generator[Progress, None, PartAnswer]:
     """Solve, unless the last solution still stands, and assess.
 
     Parameters
@@ -174,8 +181,13 @@ def run_solve(request: SolveRequest, memory: Memory
     return replace(answer, resolved=resolved, buckling=buckling, modes=modes, note=told)
 
 
-def _assessed(inputs: PartInputs, layout: Layout, shown: Solution, started: float,
-              resting: Array | None = None) -> PartAnswer:  # fmt: skip
+def _assessed(
+    inputs: PartInputs,
+    layout: Layout,
+    shown: Solution,
+    started: float,
+    resting: Array | None = None,
+) -> PartAnswer:
     """Answer with the margins of all that was solved or read."""
     if inputs.outside:
         strains = shown.strains.copy()
@@ -205,8 +217,9 @@ def _nothing(layout: Layout, count: int) -> Solution:
 _layouts: WeakKeyDictionary[PartAnswer, Layout] = WeakKeyDictionary()
 
 
-def _solution(inputs: PartInputs, layout: Layout, models: dict[str, ShellModel], memory: Memory,
-              end: float) -> Generator[Progress, None, tuple[Solution, bool]]:  # fmt: skip
+def _solution(
+    inputs: PartInputs, layout: Layout, models: dict[str, ShellModel], memory: Memory, end: float
+) -> Generator[Progress, None, tuple[Solution, bool]]:
     """Columns solved: what grows and what is held of every case, set by set of supports."""
     elastic = inputs.elastic()
     if (known := memory.find(elastic)) is not None:

@@ -73,8 +73,11 @@ class Meshed:
         if region == WHOLE:
             return np.arange(self.mesh.count)
         if region not in self.regions:
-            raise PartError(f"There is no region '{region}'.", where,
-                            f"There are {', '.join(self.regions) or 'none'}.")  # fmt: skip
+            raise PartError(
+                f"There is no region '{region}'.",
+                where,
+                f"There are {', '.join(self.regions) or 'none'}.",
+            )
         return self.regions[region]
 
     def nodes(self, place: str, at: Vector, where: str, reach: float = 0.0) -> Index:
@@ -97,8 +100,11 @@ class Meshed:
         elif place in self.regions:
             found = regions.nodes_of(mesh, self.regions[place])
         else:
-            raise PartError(f"There is no place '{place}'.", where,
-                            "Choose an edge, a face or a region of the part.")  # fmt: skip
+            raise PartError(
+                f"There is no place '{place}'.",
+                where,
+                "Choose an edge, a face or a region of the part.",
+            )
         if len(found) == 0:
             raise PartError(f"'{place}' has no elements.", where, "Choose another place.")
         return found
@@ -118,8 +124,12 @@ def places(part: Part) -> list[str]:
     """Places where supports and loads can act, but for points."""
     mesh = base_mesh(part.surface, part.mesh_size, part.finer)
     corners = CORNERS if isinstance(part.surface, Panel) else ()
-    return [*mesh.edges, *corners, *(n for n in mesh.regions if len(mesh.regions) > 1),
-            *(r.name for r in part.regions)]  # fmt: skip
+    return [
+        *mesh.edges,
+        *corners,
+        *(n for n in mesh.regions if len(mesh.regions) > 1),
+        *(r.name for r in part.regions),
+    ]
 
 
 def region_names(part: Part) -> list[str]:
@@ -186,15 +196,20 @@ def region_elements(mesh: Mesh, region: Region) -> Index:
     inside = np.zeros(mesh.count, bool)
     for face in region.faces:
         if face not in mesh.regions:
-            raise PartError(f"There is no face '{face}'.", where,
-                            f"There are {', '.join(mesh.regions)}.")  # fmt: skip
+            raise PartError(
+                f"There is no face '{face}'.", where, f"There are {', '.join(mesh.regions)}."
+            )
         inside[mesh.regions[face]] = True
     for near in region.near:
         if near.edge and near.edge not in mesh.edges:
-            raise PartError(f"There is no edge '{near.edge}'.", where,
-                            f"There are {', '.join(mesh.edges)}.")  # fmt: skip
-        chosen = (regions.near_chain(mesh, mesh.edges[near.edge], near.distance) if near.edge
-                  else regions.near_point(mesh, np.array(near.at), near.distance))  # fmt: skip
+            raise PartError(
+                f"There is no edge '{near.edge}'.", where, f"There are {', '.join(mesh.edges)}."
+            )
+        chosen = (
+            regions.near_chain(mesh, mesh.edges[near.edge], near.distance)
+            if near.edge
+            else regions.near_point(mesh, np.array(near.at), near.distance)
+        )
         inside[chosen] = True
     if any(not 0 <= e < mesh.count for e in region.elements):
         raise PartError("It names elements beyond the mesh.", where, "Pick them anew.")
@@ -220,8 +235,9 @@ def _way(each: Direction, mesh: Mesh, where: str) -> Array:
     vector, origin = np.array(each.vector), np.array(each.origin)
     if each.way == "edge":
         if each.edge not in mesh.edges:
-            raise PartError(f"There is no edge '{each.edge}'.", where,
-                            f"There are {', '.join(mesh.edges)}.")  # fmt: skip
+            raise PartError(
+                f"There is no edge '{each.edge}'.", where, f"There are {', '.join(mesh.edges)}."
+            )
         return directions.along_curve(mesh, mesh.nodes[mesh.edges[each.edge]])
     if each.way == "around":
         return directions.around_axis(mesh, origin, vector)
@@ -272,11 +288,16 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
         plies: tuple[Ply, ...] = () if rung.ply is None else (rung.ply,)
         if rung.stack:
             if rung.stack not in stacks:
-                raise DocumentError(f"There is no stack '{rung.stack}'.",
-                                    f"Part, rung {number + 1}", "Choose another.")  # fmt: skip
+                raise DocumentError(
+                    f"There is no stack '{rung.stack}'.",
+                    f"Part, rung {number + 1}",
+                    "Choose another.",
+                )
             plies = bare(stacks[rung.stack].plies)
-        found += [Laid(number, k, replace(p, angle=p.angle + rung.turn) if rung.turn else p,
-                       elements) for k, p in enumerate(plies)]  # fmt: skip
+        found += [
+            Laid(number, k, replace(p, angle=p.angle + rung.turn) if rung.turn else p, elements)
+            for k, p in enumerate(plies)
+        ]
     return tuple(found)
 
 
@@ -288,9 +309,13 @@ def zones_for(part: Part, laid: Sequence[Laid], materials: Sequence[Material]) -
     TartanError
         As `zones_of`.
     """
-    return zones_of([LaidPly(x.ply, x.elements) for x in laid], meshed(part).mesh.count,
-                    {m.name: m for m in materials}, _HEIGHTS[part.reference_surface],
-                    offset=part.offset)  # fmt: skip
+    return zones_of(
+        [LaidPly(x.ply, x.elements) for x in laid],
+        meshed(part).mesh.count,
+        {m.name: m for m in materials},
+        _HEIGHTS[part.reference_surface],
+        offset=part.offset,
+    )
 
 
 def bare_elements(part: Part, laid: Sequence[Laid]) -> Index:

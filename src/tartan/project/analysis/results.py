@@ -55,8 +55,9 @@ def fetch(inputs: PartInputs) -> Solution | None:
         return None
 
 
-def fetch_checked(inputs: PartInputs, nodes: int | None = None, elements: int | None = None
-                  ) -> Solution | None:  # fmt: skip
+def fetch_checked(
+    inputs: PartInputs, nodes: int | None = None, elements: int | None = None
+) -> Solution | None:
     """Solution of equal inputs kept before; None when there is none.
 
     Parameters
@@ -147,8 +148,11 @@ def _tidy(place: Path) -> None:
     for half in place.glob(f".*{PART}*"):
         if time.time() - half.stat().st_mtime > STALE:
             half.unlink(missing_ok=True)
-    files = sorted((f for f in place.glob("*.h5") if not f.name.startswith(".")),
-                   key=lambda f: f.stat().st_mtime, reverse=True)  # fmt: skip
+    files = sorted(
+        (f for f in place.glob("*.h5") if not f.name.startswith(".")),
+        key=lambda f: f.stat().st_mtime,
+        reverse=True,
+    )
     total = 0
     for number, file in enumerate(files):
         total += file.stat().st_size

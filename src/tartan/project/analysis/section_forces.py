@@ -67,17 +67,23 @@ def match(mesh: Mesh, outside: OutsideForces) -> Matched:
         element = rows[:, 0].astype(np.int64)
         strange = (rows[:, 0] != element) | (element < 0) | (element >= mesh.count)
         if strange.any():
-            raise PartError(f"There is no element {rows[strange, 0][0] + 1:g}.", where,
-                            f"The part has {mesh.count} elements. Match by position after "
-                            "another mesh was made.")  # fmt: skip
+            raise PartError(
+                f"There is no element {rows[strange, 0][0] + 1:g}.",
+                where,
+                f"The part has {mesh.count} elements. Match by position after "
+                "another mesh was made.",
+            )
     else:
         gap, element = cKDTree(mesh.centres()).query(rows[:, :3])
         farthest = float(gap.max())
         size = float(np.sqrt(mesh.areas().max()))
         if farthest > size:
             worst = int(gap.argmax())
-            raise PartError(f"Row {worst + 1} lies {farthest * 1e3:.4g} mm from the part.", where,
-                            "Check the unit of length and the axes.")  # fmt: skip
+            raise PartError(
+                f"Row {worst + 1} lies {farthest * 1e3:.4g} mm from the part.",
+                where,
+                "Check the unit of length and the axes.",
+            )
     total, count = np.zeros((mesh.count, FORCES)), np.zeros(mesh.count)
     np.add.at(total, element, rows[:, keys:])
     np.add.at(count, element, 1.0)

@@ -24,8 +24,18 @@ from tartan.project.analysis.inputs import (
 from tartan.project.analysis.partmesh import Meshed
 from tartan.project.document.partmodel import Movement, Support
 
-__all__ = ["Layout", "PartInputs", "held_nodes", "laminate_for", "layout_of", "local_axes",
-           "part_inputs", "shell_model", "ties_of", "where_words"]  # fmt: skip
+__all__ = [
+    "Layout",
+    "PartInputs",
+    "held_nodes",
+    "laminate_for",
+    "layout_of",
+    "local_axes",
+    "part_inputs",
+    "shell_model",
+    "ties_of",
+    "where_words",
+]
 
 Array = NDArray[np.float64]
 
@@ -41,22 +51,31 @@ def shell_model(inputs: PartInputs, supports: str = "") -> ShellModel:
     layout = layout_of(inputs)
     whole, mesh = layout.whole, layout.mesh
     if len(whole.undefined):
-        what = (f"The reference direction stands normal to the surface in {len(whole.undefined)} "
-                f"of {mesh.count} elements, so their 0° is undefined.")  # fmt: skip
+        what = (
+            f"The reference direction stands normal to the surface in {len(whole.undefined)} "
+            f"of {mesh.count} elements, so their 0° is undefined."
+        )
         raise PartError(what, "Reference direction", "Choose a direction along the surface.")
     held = held_nodes(whole, inputs.supports_of(supports))
     fixed = np.zeros((len(mesh.nodes), 6), bool)
     rules: Constraints | None = None
     ties = ties_of(mesh, inputs.part.tie_gap)
-    moved = any(isinstance(x, Movement) for c in inputs.cases if c.supports == supports
-                for x in c.loads)  # fmt: skip
+    moved = any(
+        isinstance(x, Movement) for c in inputs.cases if c.supports == supports for x in c.loads
+    )
     if ties or moved or any(h.axes is not None for h in held):
         rules = constrain(mesh, held, ties)
     else:
         for each in held:
             fixed[np.ix_(each.nodes, np.array(each.unknowns))] = True
-    return ShellModel(mesh, layout.zones.laminates[0], whole.direction, fixed,
-                      zones=layout.zones, constraints=rules)  # fmt: skip
+    return ShellModel(
+        mesh,
+        layout.zones.laminates[0],
+        whole.direction,
+        fixed,
+        zones=layout.zones,
+        constraints=rules,
+    )
 
 
 def held_nodes(whole: Meshed, supports: tuple[Support, ...]) -> list[Held]:

@@ -109,9 +109,11 @@ def _same_supports(inputs: PartInputs, k: int, factors: list[tuple[str, float]])
     used = dict.fromkeys(sets[name] for name, factor in factors if factor)
     if len(used) > 1:
         names = " and ".join(f"'{n}'" if n else "the part's own" for n in used)
-        raise PartError(f"It adds cases that stand on different supports: {names}.",
-                        f"Case '{inputs.case_names[k]}'",
-                        "Combine cases of one set of supports.")  # fmt: skip
+        raise PartError(
+            f"It adds cases that stand on different supports: {names}.",
+            f"Case '{inputs.case_names[k]}'",
+            "Combine cases of one set of supports.",
+        )
 
 
 def heats_in(inputs: PartInputs, case: int) -> tuple[Heat | None, Heat | None]:
@@ -127,8 +129,9 @@ def heats_in(inputs: PartInputs, case: int) -> tuple[Heat | None, Heat | None]:
     return found[0], found[1]
 
 
-def problems_of(inputs: PartInputs, layout: Layout, models: dict[str, ShellModel],
-                reuse: dict[str, Reuse]) -> list[Problem]:  # fmt: skip
+def problems_of(
+    inputs: PartInputs, layout: Layout, models: dict[str, ShellModel], reuse: dict[str, Reuse]
+) -> list[Problem]:
     """Loads and movements of all columns, one problem a support set.
 
     Raises

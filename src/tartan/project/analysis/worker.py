@@ -81,8 +81,9 @@ def _pack(value: Any, arrays: list[np.ndarray], at: list[int]) -> Any:
         at[0] += -(-array.nbytes // 64) * 64
         return place
     if is_dataclass(value) and not isinstance(value, type):
-        changed = {f.name: _pack(getattr(value, f.name), arrays, at)
-                   for f in fields(value) if f.init}  # fmt: skip
+        changed = {
+            f.name: _pack(getattr(value, f.name), arrays, at) for f in fields(value) if f.init
+        }
         if any(changed[k] is not getattr(value, k) for k in changed):
             return replace(value, **changed)
     return value
@@ -95,8 +96,9 @@ def _unpack(value: Any, buffer: memoryview) -> Any:
         array.setflags(write=False)
         return array.reshape(value.shape)
     if is_dataclass(value) and not isinstance(value, type):
-        changed = {f.name: _unpack(getattr(value, f.name), buffer)
-                   for f in fields(value) if f.init}  # fmt: skip
+        changed = {
+            f.name: _unpack(getattr(value, f.name), buffer) for f in fields(value) if f.init
+        }
         if any(changed[k] is not getattr(value, k) for k in changed):
             return replace(value, **changed)
     return value
@@ -166,8 +168,11 @@ def _run(request: SolveRequest, memory: Memory, connection: Connection) -> None:
     except TartanError as error:
         connection.send((request.number, JobState.FAILED, error))
     except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
-        fault = TartanError(f"The solution broke off ({type(error).__name__}: {error}).",
-                            "Solution", "Undo the last change; please report this.")  # fmt: skip
+        fault = TartanError(
+            f"The solution broke off ({type(error).__name__}: {error}).",
+            "Solution",
+            "Undo the last change; please report this.",
+        )
         connection.send((request.number, JobState.FAILED, fault))
 
 
@@ -225,8 +230,9 @@ class Worker:
         self._process, self._connection = process, ours
         self._outbox = queue.SimpleQueue()
         # A request may be larger than the pipe: only the sender waits for who does not read.
-        threading.Thread(target=_post, args=(self._outbox, ours), daemon=True,
-                         name="tartan-sender").start()  # fmt: skip
+        threading.Thread(
+            target=_post, args=(self._outbox, ours), daemon=True, name="tartan-sender"
+        ).start()
 
     def submit(self, request: SolveRequest) -> int:
         """Run a job; one that is running is cancelled first, one that waits is dropped.
@@ -319,8 +325,11 @@ class Worker:
         self.stop()
         error = None
         if state is JobState.LOST:
-            error = TartanError("The solving process ended unexpectedly.", "Solution",
-                                "Change anything, or press F5, to solve again.")  # fmt: skip
+            error = TartanError(
+                "The solving process ended unexpectedly.",
+                "Solution",
+                "Change anything, or press F5, to solve again.",
+            )
         if number is not None:
             self._finish(Event(number, state, error=error))
 

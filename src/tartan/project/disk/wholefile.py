@@ -42,8 +42,9 @@ def replacing(path: Path) -> Iterator[Path]:
     """
     target = Path(os.path.realpath(path))
     _tidy(target)
-    handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.",
-                                    suffix=PART + target.suffix)  # fmt: skip
+    handle, name = tempfile.mkstemp(
+        dir=target.parent, prefix=f".{target.name}.", suffix=PART + target.suffix
+    )
     os.close(handle)
     temporary = Path(name)
     try:

@@ -71,8 +71,11 @@ class Design:
 
     def in_force(self, material: Material) -> Material:
         """Material with the factors of its active conditions."""
-        chosen = tuple(Condition(c.name, c.factors) for c in self.conditions
-                       if c.active and material.name in c.materials)  # fmt: skip
+        chosen = tuple(
+            Condition(c.name, c.factors)
+            for c in self.conditions
+            if c.active and material.name in c.materials
+        )
         return _under(material, chosen) if chosen else material
 
     def materials_of(self, stack: Stack) -> tuple[Material, ...]:
@@ -153,8 +156,11 @@ class Project(Design):
     @property
     def case_names(self) -> tuple[str, ...]:
         """Cases, then combinations, then what outside forces bring."""
-        return (*(c.name for c in self.cases), *(c.name for c in self.combinations),
-                *(c.name for c in self.outside))  # fmt: skip
+        return (
+            *(c.name for c in self.cases),
+            *(c.name for c in self.combinations),
+            *(c.name for c in self.outside),
+        )
 
     def supports_of(self, name: str) -> tuple[Support, ...]:
         """Supports of a set by its name; the empty name is the project's own."""

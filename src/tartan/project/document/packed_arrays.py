@@ -20,8 +20,9 @@ MOST_BYTES = 400_000_000
 
 MOST_ENTRIES = 20_000
 
-_DAMAGED = DocumentError("The surface kept in the project is damaged.", "Surface",
-                         "Read its file anew.")  # fmt: skip
+_DAMAGED = DocumentError(
+    "The surface kept in the project is damaged.", "Surface", "Read its file anew."
+)
 
 
 def _bounded(packed: str) -> io.BytesIO:
@@ -74,8 +75,9 @@ def unpack_rows(packed: str, columns: int) -> NDArray[np.float64]:
     DocumentError
         When they are damaged.
     """
-    damaged = DocumentError("The table kept in the project is damaged.", "Outside forces",
-                            "Read its file anew.")  # fmt: skip
+    damaged = DocumentError(
+        "The table kept in the project is damaged.", "Outside forces", "Read its file anew."
+    )
     try:
         with np.load(_bounded(packed)) as data:
             rows = np.asarray(data["rows"], float)
@@ -91,9 +93,12 @@ def unpack_rows(packed: str, columns: int) -> NDArray[np.float64]:
 def pack_mesh(mesh: Mesh) -> str:
     """Mesh with its named edges and regions as text."""
     names = json.dumps({"edges": list(mesh.edges), "regions": list(mesh.regions)})
-    arrays = {"nodes": mesh.nodes, "quads": mesh.quads.astype(np.int32),
-              "triangles": mesh.triangles.astype(np.int32),
-              "names": np.frombuffer(names.encode(), np.uint8)}  # fmt: skip
+    arrays = {
+        "nodes": mesh.nodes,
+        "quads": mesh.quads.astype(np.int32),
+        "triangles": mesh.triangles.astype(np.int32),
+        "names": np.frombuffer(names.encode(), np.uint8),
+    }
     arrays |= {f"e{i}": v.astype(np.int32) for i, v in enumerate(mesh.edges.values())}
     arrays |= {f"r{i}": v.astype(np.int32) for i, v in enumerate(mesh.regions.values())}
     file = io.BytesIO()
@@ -115,17 +120,26 @@ def unpack_mesh(packed: str) -> Mesh:
             names = json.loads(bytes(data["names"]).decode())
             edges = {n: data[f"e{i}"].astype(np.int64) for i, n in enumerate(names["edges"])}
             regions = {n: data[f"r{i}"].astype(np.int64) for i, n in enumerate(names["regions"])}
-            mesh = Mesh(np.asarray(data["nodes"], float), data["quads"].astype(np.int64), edges,
-                        triangles=data["triangles"].astype(np.int64), regions=regions)  # fmt: skip
+            mesh = Mesh(
+                np.asarray(data["nodes"], float),
+                data["quads"].astype(np.int64),
+                edges,
+                triangles=data["triangles"].astype(np.int64),
+                regions=regions,
+            )
     except Exception as error:
         # The reader of archives raises whatever a damaged one makes it meet.
         raise _DAMAGED from error
     every = np.concatenate([mesh.quads.ravel(), mesh.triangles.ravel(), *edges.values()])
-    sound = (0 < mesh.count <= MOST_ELEMENTS and mesh.nodes.ndim == 2
-             and mesh.nodes.shape[1] == 3 and np.isfinite(mesh.nodes).all()
-             and every.min() >= 0 and every.max() < len(mesh.nodes)
-             and all(len(r) == 0 or 0 <= r.min() <= r.max() < mesh.count
-                     for r in regions.values()))  # fmt: skip
+    sound = (
+        0 < mesh.count <= MOST_ELEMENTS
+        and mesh.nodes.ndim == 2
+        and mesh.nodes.shape[1] == 3
+        and np.isfinite(mesh.nodes).all()
+        and every.min() >= 0
+        and every.max() < len(mesh.nodes)
+        and all(len(r) == 0 or 0 <= r.min() <= r.max() < mesh.count for r in regions.values())
+    )
     if not sound:
         raise _DAMAGED
     return mesh

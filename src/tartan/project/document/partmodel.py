@@ -28,13 +28,42 @@ from tartan.project.document.loadmodel import (
 )
 
 __all__ = [
-    "CORNERS", "POINT", "WHOLE", "Acceleration", "BucklingRequirement", "Case", "Combination",
-    "Direction", "DisplacementRequirement", "EdgeForce", "Force", "FrequencyRequirement",
-    "LeftOut", "Level", "Load", "MappedPressure", "MassRequirement", "Movement", "Near",
-    "OutsideForces", "Part", "Pressure", "PressureTable", "ReadSurface", "Region", "Requirement",
-    "ReserveRequirement", "Rung", "Side", "Support", "SupportSet", "Surface", "Temperature",
-    "Vector", "Way",
-]  # fmt: skip
+    "CORNERS",
+    "POINT",
+    "WHOLE",
+    "Acceleration",
+    "BucklingRequirement",
+    "Case",
+    "Combination",
+    "Direction",
+    "DisplacementRequirement",
+    "EdgeForce",
+    "Force",
+    "FrequencyRequirement",
+    "LeftOut",
+    "Level",
+    "Load",
+    "MappedPressure",
+    "MassRequirement",
+    "Movement",
+    "Near",
+    "OutsideForces",
+    "Part",
+    "Pressure",
+    "PressureTable",
+    "ReadSurface",
+    "Region",
+    "Requirement",
+    "ReserveRequirement",
+    "Rung",
+    "Side",
+    "Support",
+    "SupportSet",
+    "Surface",
+    "Temperature",
+    "Vector",
+    "Way",
+]
 
 Level = Literal["bottom", "middle", "top"]
 
@@ -294,5 +323,10 @@ class MassRequirement:
     kind: Literal["mass"] = "mass"
 
 
-Requirement = (ReserveRequirement | DisplacementRequirement | BucklingRequirement
-               | FrequencyRequirement | MassRequirement)  # fmt: skip
+Requirement = (
+    ReserveRequirement
+    | DisplacementRequirement
+    | BucklingRequirement
+    | FrequencyRequirement
+    | MassRequirement
+)

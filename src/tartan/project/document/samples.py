@@ -32,27 +32,104 @@ from tartan.project.document.partmodel import (
 _SOURCE = "generic, made up for the sample"
 
 WOVEN = Material(
-    "woven carbon", E1=62e9, E2=61e9, nu12=0.05, G12=4.2e9, G13=3.4e9, G23=3.3e9, rho=1520.0,
-    ply_thickness=0.12e-3, alpha1=2.4e-6, alpha2=2.5e-6, Xt=440e6, Xc=355e6, Yt=425e6, Yc=345e6,
-    S12=56e6, S13=48e6, S23=48e6, kind="woven", price=65.0, source=_SOURCE,
-)  # fmt: skip
+    "woven carbon",
+    E1=62e9,
+    E2=61e9,
+    nu12=0.05,
+    G12=4.2e9,
+    G13=3.4e9,
+    G23=3.3e9,
+    rho=1520.0,
+    ply_thickness=0.12e-3,
+    alpha1=2.4e-6,
+    alpha2=2.5e-6,
+    Xt=440e6,
+    Xc=355e6,
+    Yt=425e6,
+    Yc=345e6,
+    S12=56e6,
+    S13=48e6,
+    S23=48e6,
+    kind="woven",
+    price=65.0,
+    source=_SOURCE,
+)
 UNIDIRECTIONAL = Material(
-    "UD carbon", E1=136e9, E2=8.9e9, nu12=0.31, G12=4.7e9, G13=4.7e9, G23=3.1e9, rho=1570.0,
-    ply_thickness=0.08e-3, alpha1=-0.2e-6, alpha2=29e-6, Xt=2050e6, Xc=1240e6, Yt=52e6,
-    Yc=190e6, S12=84e6, S13=84e6, S23=58e6, price=90.0, source=_SOURCE,
-)  # fmt: skip
+    "UD carbon",
+    E1=136e9,
+    E2=8.9e9,
+    nu12=0.31,
+    G12=4.7e9,
+    G13=4.7e9,
+    G23=3.1e9,
+    rho=1570.0,
+    ply_thickness=0.08e-3,
+    alpha1=-0.2e-6,
+    alpha2=29e-6,
+    Xt=2050e6,
+    Xc=1240e6,
+    Yt=52e6,
+    Yc=190e6,
+    S12=84e6,
+    S13=84e6,
+    S23=58e6,
+    price=90.0,
+    source=_SOURCE,
+)
 GLASS = Material(
-    "woven glass", E1=23.5e9, E2=22.8e9, nu12=0.13, G12=3.6e9, G13=3.0e9, G23=2.9e9, rho=1880.0,
-    ply_thickness=0.25e-3, alpha1=13e-6, alpha2=13.5e-6, Xt=395e6, Xc=345e6, Yt=380e6, Yc=330e6,
-    S12=68e6, S13=48e6, S23=47e6, kind="woven", price=24.0, source=_SOURCE,
-)  # fmt: skip
+    "woven glass",
+    E1=23.5e9,
+    E2=22.8e9,
+    nu12=0.13,
+    G12=3.6e9,
+    G13=3.0e9,
+    G23=2.9e9,
+    rho=1880.0,
+    ply_thickness=0.25e-3,
+    alpha1=13e-6,
+    alpha2=13.5e-6,
+    Xt=395e6,
+    Xc=345e6,
+    Yt=380e6,
+    Yc=330e6,
+    S12=68e6,
+    S13=48e6,
+    S23=47e6,
+    kind="woven",
+    price=24.0,
+    source=_SOURCE,
+)
 HONEYCOMB = Material(
-    "honeycomb", E1=1.2e6, E2=0.9e6, nu12=0.3, G12=0.6e6, kind="core", G13=62e6, G23=36e6,
-    E3=210e6, rho=64.0, ply_thickness=5e-3, alpha1=20e-6, alpha2=20e-6, S13=2.1e6, S23=1.3e6,
-    Zc=4.2e6, cell_size=4.8e-3, price=180.0, source=_SOURCE,
-)  # fmt: skip
-ALUMINIUM = isotropic("aluminium", 71e9, 0.33, strength=310e6, rho=2760.0, ply_thickness=1e-3,
-                      alpha=23e-6, source=_SOURCE)  # fmt: skip
+    "honeycomb",
+    E1=1.2e6,
+    E2=0.9e6,
+    nu12=0.3,
+    G12=0.6e6,
+    kind="core",
+    G13=62e6,
+    G23=36e6,
+    E3=210e6,
+    rho=64.0,
+    ply_thickness=5e-3,
+    alpha1=20e-6,
+    alpha2=20e-6,
+    S13=2.1e6,
+    S23=1.3e6,
+    Zc=4.2e6,
+    cell_size=4.8e-3,
+    price=180.0,
+    source=_SOURCE,
+)
+ALUMINIUM = isotropic(
+    "aluminium",
+    71e9,
+    0.33,
+    strength=310e6,
+    rho=2760.0,
+    ply_thickness=1e-3,
+    alpha=23e-6,
+    source=_SOURCE,
+)
 
 
 def _sandwich(name: str, *face: tuple[Material, float]) -> Stack:
@@ -61,8 +138,11 @@ def _sandwich(name: str, *face: tuple[Material, float]) -> Stack:
     return Stack(name, (*lower, Ply(HONEYCOMB.name, 0.0, 5e-3), *lower[::-1]))
 
 
-MOUNTS = (Pad("mount A", -0.52, 0.0, 0.18), Pad("mount B", 0.42, -0.34, 0.18),
-          Pad("mount C", 0.42, 0.34, 0.18))  # fmt: skip
+MOUNTS = (
+    Pad("mount A", -0.52, 0.0, 0.18),
+    Pad("mount B", 0.42, -0.34, 0.18),
+    Pad("mount C", 0.42, 0.34, 0.18),
+)
 CUT_OUT = Opening("access cut-out", 0.0, 0.0, 0.32, 0.24)
 
 
@@ -79,8 +159,9 @@ def _wind(peak: float, lean: float) -> tuple[tuple[float, float, float, float], 
 
 def _lay_up(face: str, doubler: Material) -> tuple[Rung, ...]:
     """Two faces and a core, with doublers on the mounts between core and faces."""
-    pads = [Rung("mounts", ply=Ply(doubler.name, a, doubler.ply_thickness or 0.0))
-            for a in (0.0, 90.0)]  # fmt: skip
+    pads = [
+        Rung("mounts", ply=Ply(doubler.name, a, doubler.ply_thickness or 0.0)) for a in (0.0, 90.0)
+    ]
     core = Rung(ply=Ply(HONEYCOMB.name, 0.0, 16e-3))
     return (Rung(stack=face), *pads, core, *reversed(pads), Rung(stack=f"{face}, upper"))
 
@@ -98,16 +179,21 @@ def dish_panel() -> Project:
             Stack("dish face, upper", face[::-1]),
             Stack("light face", light),
             Stack("light face, upper", light[::-1]),
-            _sandwich("reflector sandwich", (WOVEN, 45.0), (UNIDIRECTIONAL, 0.0),
-                      (UNIDIRECTIONAL, 90.0)),
+            _sandwich(
+                "reflector sandwich", (WOVEN, 45.0), (UNIDIRECTIONAL, 0.0), (UNIDIRECTIONAL, 90.0)
+            ),
             _sandwich("light sandwich", (WOVEN, 45.0), (UNIDIRECTIONAL, 0.0)),
-            Stack("feed strut", tuple(
-                Ply(UNIDIRECTIONAL.name, a, 0.08e-3)
-                for a in (0.0, 0.0, 45.0, -45.0, 90.0, 90.0, -45.0, 45.0, 0.0, 0.0)
-            )),
+            Stack(
+                "feed strut",
+                tuple(
+                    Ply(UNIDIRECTIONAL.name, a, 0.08e-3)
+                    for a in (0.0, 0.0, 45.0, -45.0, 90.0, 90.0, -45.0, 45.0, 0.0, 0.0)
+                ),
+            ),
         ),
         part=Part(
-            Panel(1.6, 1.2, 9.0, 9.0, (CUT_OUT,), MOUNTS), 0.04,
+            Panel(1.6, 1.2, 9.0, 9.0, (CUT_OUT,), MOUNTS),
+            0.04,
             lay_up=_lay_up("dish face", UNIDIRECTIONAL),
             regions=(
                 Region("mounts", faces=tuple(m.name for m in MOUNTS)),
@@ -116,11 +202,14 @@ def dish_panel() -> Project:
         ),
         supports=(
             Support("mount A", "pinned"),
-            Support("mount B", "held along z"), Support("mount B", "held along y"),
+            Support("mount B", "held along z"),
+            Support("mount B", "held along y"),
             Support("mount C", "held along z"),
         ),
-        tables=(PressureTable("operating wind", _wind(42.0, 0.2)),
-                PressureTable("survival wind", _wind(8400.0, 0.35))),
+        tables=(
+            PressureTable("operating wind", _wind(42.0, 0.2)),
+            PressureTable("survival wind", _wind(8400.0, 0.35)),
+        ),
         cases=(
             Case("operating wind", (MappedPressure("operating wind"),)),
             Case("survival wind", (MappedPressure("survival wind"),)),
@@ -128,14 +217,21 @@ def dish_panel() -> Project:
             Case("weight, dish flat", (Acceleration((0.0, 0.0, -g)),)),
             Case("ice", (Pressure(650.0),)),
             Case("60 K colder", (Temperature(-60.0),)),
-            Case("lifting", (Force("upper edge", (0.0, 420.0, 160.0)),
-                             Acceleration((0.0, -2 * g, 0.0)))),
+            Case(
+                "lifting",
+                (Force("upper edge", (0.0, 420.0, 160.0)), Acceleration((0.0, -2 * g, 0.0))),
+            ),
         ),
         combinations=(
-            Combination("survival wind, iced and cold", (
-                ("survival wind", 1.0), ("ice", 1.0), ("weight, dish upright", 1.0),
-                ("60 K colder", 0.75),
-            )),
+            Combination(
+                "survival wind, iced and cold",
+                (
+                    ("survival wind", 1.0),
+                    ("ice", 1.0),
+                    ("weight, dish upright", 1.0),
+                    ("60 K colder", 0.75),
+                ),
+            ),
         ),
         requirements=(
             ReserveRequirement(1.25),
@@ -144,20 +240,37 @@ def dish_panel() -> Project:
             BucklingRequirement(2.0, "survival wind"),
         ),
         load_cases=(
-            LoadCase("gust, at the middle", (40e3, 26e3, 6e3, 180.0, 126.0, 22.0),
-                     Q=(4.6e3, 2.9e3), stack="reflector sandwich"),
-            LoadCase("ice, cold", (-12e3, -8e3, 0.0, 60.0, 48.0, 0.0), dT=-60.0,
-                    stack="reflector sandwich"),
+            LoadCase(
+                "gust, at the middle",
+                (40e3, 26e3, 6e3, 180.0, 126.0, 22.0),
+                Q=(4.6e3, 2.9e3),
+                stack="reflector sandwich",
+            ),
+            LoadCase(
+                "ice, cold",
+                (-12e3, -8e3, 0.0, 60.0, 48.0, 0.0),
+                dT=-60.0,
+                stack="reflector sandwich",
+            ),
             LoadCase("sway", (140e3, 0.0, 9e3, 26.0, 0.0, 3.0), stack="feed strut"),
-            LoadCase("sway, cold", (-80e3, 0.0, -9e3, -18.0, 0.0, 3.0), dT=-60.0,
-                    stack="feed strut"),
+            LoadCase(
+                "sway, cold", (-80e3, 0.0, -9e3, -18.0, 0.0, 3.0), dT=-60.0, stack="feed strut"
+            ),
             LoadCase("clamp", (0.0, 0.0, 0.0, 0.0, -6.0, 0.0), stack="feed strut"),
         ),
-        criteria=(USUAL, CriteriaSet("first look", (
-            ("ply", ("max_stress",)), ("woven", ("max_stress",)), ("isotropic", ("von_mises",)),
-            ("core", ("core_shear",)),
-        ))),
-    )  # fmt: skip
+        criteria=(
+            USUAL,
+            CriteriaSet(
+                "first look",
+                (
+                    ("ply", ("max_stress",)),
+                    ("woven", ("max_stress",)),
+                    ("isotropic", ("von_mises",)),
+                    ("core", ("core_shear",)),
+                ),
+            ),
+        ),
+    )
 
 
 def light_dish_panel() -> Project:

@@ -53,6 +53,9 @@ def _refuse(text: str, field: str) -> None:
     for c in text:
         if unicodedata.category(c) in ("Cc", "Cs") and not (c in _LINES and field in _LONG):
             place = f" ({field.replace('_', ' ')})" if field else ""
-            raise DocumentError(f"A text holds the character U+{ord(c):04X}, which cannot be "
-                                f"shown or written{place}.", "Name",
-                                "Type it without that character.")  # fmt: skip
+            raise DocumentError(
+                f"A text holds the character U+{ord(c):04X}, which cannot be "
+                f"shown or written{place}.",
+                "Name",
+                "Type it without that character.",
+            )

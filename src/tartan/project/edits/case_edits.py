@@ -33,7 +33,6 @@ from tartan.project.document.partmodel import (
     MassRequirement,
     Movement,
     OutsideForces,
-    Pressure,
     PressureTable,
     Requirement,
     ReserveRequirement,
@@ -42,24 +41,34 @@ from tartan.project.document.partmodel import (
 )
 from tartan.project.edits.design_edits import check_name
 
-_MOST = {"value": MOST_STRESS, "dT": MOST_HEAT, "gradient": 100 * MOST_HEAT,
-         "factor": MOST_FACTOR, "vector": MOST_FACTOR, "at": MOST_LENGTH, "move": MOST_LENGTH,
-         "reach": MOST_LENGTH}  # fmt: skip
+_MOST = {
+    "value": MOST_STRESS,
+    "dT": MOST_HEAT,
+    "gradient": 100 * MOST_HEAT,
+    "factor": MOST_FACTOR,
+    "vector": MOST_FACTOR,
+    "at": MOST_LENGTH,
+    "move": MOST_LENGTH,
+    "reach": MOST_LENGTH,
+}
 """Greatest figure of a load by its field; of forces and moments where it is not named."""
 
 MOST_RINGS = 50
 """Elements round a support or force that can be left out."""
 
 
-def _places(project: Project) -> list[str]:
+def placed(project: Project) -> list[str]:
+    """Places that the part has: edges, regions and points by name."""
     return [] if project.part is None else places(project.part)
 
 
-def _regions(project: Project) -> list[str]:
+def regions_of(project: Project) -> list[str]:
+    """Regions of the part, the whole of it first."""
     return [WHOLE] if project.part is None else region_names(project.part)
 
 
-def _edges(project: Project) -> list[str]:
+def edge_names(project: Project) -> list[str]:
+    """Edges that the part's surface has."""
     part = project.part
     return [] if part is None else [*base_mesh(part.surface, part.mesh_size, part.finer).edges]
 
@@ -79,27 +88,34 @@ def put_supports(project: Project, supports: Iterable[Support], name: str = "") 
         return replace(project, supports=supports)
     if all(x.name != name for x in project.support_sets):
         raise DocumentError(f"There is no support set '{name}'.", "Supports", "Choose another.")
-    sets = tuple(replace(x, supports=supports) if x.name == name else x
-                 for x in project.support_sets)  # fmt: skip
+    sets = tuple(
+        replace(x, supports=supports) if x.name == name else x for x in project.support_sets
+    )
     return replace(project, support_sets=sets)
 
 
-def checked_supports(project: Project, supports: Iterable[Support], name: str = ""
-                     ) -> tuple[Support, ...]:  # fmt: skip
+def checked_supports(
+    project: Project, supports: Iterable[Support], name: str = ""
+) -> tuple[Support, ...]:
     """Supports that can stand, each once; raise as `put_supports`."""
     supports = tuple(dict.fromkeys(supports))
-    known = {*_places(project), POINT}
+    known = {*placed(project), POINT}
     for number, support in enumerate(supports, start=1):
         where = f"Supports{f' of {name}' if name else ''}, {number}"
         if support.place not in known:
-            raise PartError(f"There is no '{support.place}'.", where,
-                            f"Choose one of {', '.join(known)}.")  # fmt: skip
+            raise PartError(
+                f"There is no '{support.place}'.", where, f"Choose one of {', '.join(known)}."
+            )
         if support.kind not in SUPPORT_KINDS:
-            raise PartError(f"There is no support '{support.kind}'.", where,
-                            f"Choose one of {', '.join(SUPPORT_KINDS)}.")  # fmt: skip
+            raise PartError(
+                f"There is no support '{support.kind}'.",
+                where,
+                f"Choose one of {', '.join(SUPPORT_KINDS)}.",
+            )
         if any(beyond(v, MOST_LENGTH) for v in support.at):
-            raise PartError(f"A figure is no length up to {MOST_LENGTH:g} m.", where,
-                            "Enter a number.")  # fmt: skip
+            raise PartError(
+                f"A figure is no length up to {MOST_LENGTH:g} m.", where, "Enter a number."
+            )
     return supports
 
 
@@ -139,19 +155,25 @@ def check_load(project: Project, load: Load, where: str) -> None:
             raise PartError("A load is not a finite number.", where, "Enter a number.")
         most = _MOST.get(field.name, MOST_FORCE)
         if wrong := [v for v in numbers if beyond(v, most)]:
-            raise PartError(f"A figure of {wrong[0]:g} is beyond ±{most:g} in SI units.", where,
-                            "Check its unit.")  # fmt: skip
+            raise PartError(
+                f"A figure of {wrong[0]:g} is beyond ±{most:g} in SI units.",
+                where,
+                "Check its unit.",
+            )
     if isinstance(load, MappedPressure) and all(t.name != load.table for t in project.tables):
-        raise PartError(f"There is no pressure table '{load.table}'.", where,
-                        "Read one in Cases.")  # fmt: skip
-    if isinstance(load, EdgeForce) and load.edge not in _edges(project):
-        raise PartError(f"There is no edge '{load.edge}'.", where,
-                        f"Choose one of {', '.join(_edges(project))}.")  # fmt: skip
-    if isinstance(load, Force | Movement) and load.place not in (POINT, *_places(project)):
-        raise PartError(f"There is no place '{load.place}'.", where,
-                        "Choose an edge, a region or a point.")  # fmt: skip
+        raise PartError(f"There is no pressure table '{load.table}'.", where, "Read one in Cases.")
+    if isinstance(load, EdgeForce) and load.edge not in edge_names(project):
+        raise PartError(
+            f"There is no edge '{load.edge}'.",
+            where,
+            f"Choose one of {', '.join(edge_names(project))}.",
+        )
+    if isinstance(load, Force | Movement) and load.place not in (POINT, *placed(project)):
+        raise PartError(
+            f"There is no place '{load.place}'.", where, "Choose an edge, a region or a point."
+        )
     region = getattr(load, "region", WHOLE)
-    if region not in _regions(project):
+    if region not in regions_of(project):
         raise PartError(f"There is no region '{region}'.", where, "Choose another region.")
 
 
@@ -169,16 +191,22 @@ def put_cases(project: Project, cases: Iterable[Case]) -> Project:
     for case in cases:
         seen.append(check_name(case.name, seen, "case"))
         if case.supports not in sets:
-            raise DocumentError(f"There is no support set '{case.supports}'.",
-                                f"Case '{case.name}'", "Choose another.")  # fmt: skip
+            raise DocumentError(
+                f"There is no support set '{case.supports}'.",
+                f"Case '{case.name}'",
+                "Choose another.",
+            )
         for load in case.loads:
             check_load(project, load, f"Case '{case.name}', {load.kind}")
     names = {c.name for c in cases}
     combinations = tuple(
-        replace(c, factors=tuple(f for f in c.factors if f[0] in names),
-                held=tuple(n for n in c.held if n in names))
+        replace(
+            c,
+            factors=tuple(f for f in c.factors if f[0] in names),
+            held=tuple(n for n in c.held if n in names),
+        )
         for c in project.combinations
-    )  # fmt: skip
+    )
     return _kept_requirements(replace(project, cases=cases, combinations=combinations))
 
 
@@ -204,13 +232,21 @@ def rename_case(project: Project, old: str, new: str) -> Project:
     outside = tuple(replace(x, name=swap(x.name)) for x in project.outside)
 
     combinations = tuple(
-        replace(c, name=swap(c.name), factors=tuple((swap(n), f) for n, f in c.factors),
-                held=tuple(map(swap, c.held)))
+        replace(
+            c,
+            name=swap(c.name),
+            factors=tuple((swap(n), f) for n, f in c.factors),
+            held=tuple(map(swap, c.held)),
+        )
         for c in project.combinations
-    )  # fmt: skip
-    return replace(project, cases=tuple(replace(c, name=swap(c.name)) for c in project.cases),
-                   combinations=combinations, outside=outside,
-                   requirements=tuple(map(renamed, project.requirements)))  # fmt: skip
+    )
+    return replace(
+        project,
+        cases=tuple(replace(c, name=swap(c.name)) for c in project.cases),
+        combinations=combinations,
+        outside=outside,
+        requirements=tuple(map(renamed, project.requirements)),
+    )
 
 
 def put_combinations(project: Project, combinations: Iterable[Combination]) -> Project:
@@ -231,19 +267,23 @@ def put_combinations(project: Project, combinations: Iterable[Combination]) -> P
             if name not in names:
                 raise DocumentError(f"There is no case '{name}'.", where, "Choose a case.")
             if beyond(factor, MOST_FACTOR):
-                raise DocumentError(f"A factor is no number up to ±{MOST_FACTOR:g}.", where,
-                                    "Enter a number.")  # fmt: skip
+                raise DocumentError(
+                    f"A factor is no number up to ±{MOST_FACTOR:g}.", where, "Enter a number."
+                )
         if strange := [n for n in each.held if n not in names]:
             where = f"Case '{each.name}'"
             raise DocumentError(
                 f"It holds '{strange[0]}', which is no case.", where, "Choose one."
             )
-        sets = dict.fromkeys(c.supports for n, f in each.factors for c in project.cases
-                             if f and c.name == n)  # fmt: skip
+        sets = dict.fromkeys(
+            c.supports for n, f in each.factors for c in project.cases if f and c.name == n
+        )
         if len(sets) > 1:
-            raise DocumentError("It adds cases that stand on different supports.",
-                                f"Case '{each.name}'",
-                                "Combine cases of one set of supports.")  # fmt: skip
+            raise DocumentError(
+                "It adds cases that stand on different supports.",
+                f"Case '{each.name}'",
+                "Combine cases of one set of supports.",
+            )
     return _kept_requirements(replace(project, combinations=combinations))
 
 
@@ -262,17 +302,24 @@ def put_tables(project: Project, tables: Iterable[PressureTable]) -> Project:
         seen.append(check_name(table.name, seen, "pressure table"))
         where = f"Load, pressure table '{table.name}'"
         if len(table.rows) < 3:
-            raise PartError("A pressure table needs three points or more.", where,
-                            "Give rows of x, y, z, p.")  # fmt: skip
+            raise PartError(
+                "A pressure table needs three points or more.", where, "Give rows of x, y, z, p."
+            )
         for number, row in enumerate(table.rows, start=1):
             if any(map(beyond, row, (*[MOST_LENGTH] * 3, MOST_STRESS))):
-                raise PartError("A value makes no sense.", f"{where}, row {number}",
-                                "Mend it, or check its unit.")  # fmt: skip
+                raise PartError(
+                    "A value makes no sense.",
+                    f"{where}, row {number}",
+                    "Mend it, or check its unit.",
+                )
     for case in project.cases:
         for load in case.loads:
             if isinstance(load, MappedPressure) and load.table not in seen:
-                raise DocumentError(f"'{load.table}' is used by case '{case.name}'.", "Load",
-                                    "Take that load out first.")  # fmt: skip
+                raise DocumentError(
+                    f"'{load.table}' is used by case '{case.name}'.",
+                    "Load",
+                    "Take that load out first.",
+                )
     return replace(project, tables=tables)
 
 
@@ -296,8 +343,11 @@ def put_requirements(project: Project, requirements: Iterable[Requirement]) -> P
         if each.case not in names and not over_all:
             raise DocumentError(f"There is no case '{each.case}'.", where, "Choose a case.")
         if each.case in outside and not isinstance(each, ReserveRequirement):
-            raise DocumentError(f"'{each.case}' has section forces and no displacements.", where,
-                                "Choose a case that is solved here.")  # fmt: skip
+            raise DocumentError(
+                f"'{each.case}' has section forces and no displacements.",
+                where,
+                "Choose a case that is solved here.",
+            )
     return replace(project, requirements=requirements)
 
 
@@ -329,58 +379,13 @@ def put_left_out(project: Project, rules: Iterable[LeftOut]) -> Project:
     rules = tuple(dict.fromkeys(rules))
     for rule in rules:
         if not 0 <= rule.rings <= MOST_RINGS:
-            raise PartError(f"{rule.rings} elements cannot be left out.", "Areas left out",
-                            f"Enter 0 to {MOST_RINGS}.")  # fmt: skip
-        if rule.near == "region" and rule.region not in _regions(project)[1:]:
-            raise PartError(f"There is no region '{rule.region}'.", "Areas left out",
-                            "Choose another.")  # fmt: skip
+            raise PartError(
+                f"{rule.rings} elements cannot be left out.",
+                "Areas left out",
+                f"Enter 0 to {MOST_RINGS}.",
+            )
+        if rule.near == "region" and rule.region not in regions_of(project)[1:]:
+            raise PartError(
+                f"There is no region '{rule.region}'.", "Areas left out", "Choose another."
+            )
     return replace(project, left_out=rules)
-
-
-def renamed_region(project: Project, old: str, new: str) -> Project:
-    """Carry a region's new name into supports and loads."""
-
-    def moved(load: Load) -> Load:
-        if isinstance(load, Pressure | MappedPressure) and load.region == old:
-            return replace(load, region=new)
-        if isinstance(load, Force | Movement) and load.place == old:
-            return replace(load, place=new)
-        return load
-
-    def stood(supports: tuple[Support, ...]) -> tuple[Support, ...]:
-        return tuple(replace(s, place=new) if s.place == old else s for s in supports)
-
-    supports = stood(project.supports)
-    sets = tuple(replace(x, supports=stood(x.supports)) for x in project.support_sets)
-    cases = tuple(replace(c, loads=tuple(map(moved, c.loads))) for c in project.cases)
-    left_out = tuple(replace(r, region=new) if r.region == old else r for r in project.left_out)
-    return replace(project, supports=supports, support_sets=sets, cases=cases,
-                   left_out=left_out)  # fmt: skip
-
-
-def forget_region(project: Project) -> tuple[Project, list[str]]:
-    """Drop supports and loads whose place is gone; return the project and what it lost."""
-    places_, regions_, edges = {*_places(project), POINT}, _regions(project), _edges(project)
-    every = (SupportSet("", project.supports), *project.support_sets)
-    lost = [f"support on {s.place}" for x in every for s in x.supports if s.place not in places_]
-    own, *sets = (replace(x, supports=tuple(s for s in x.supports if s.place in places_))
-                  for x in every)  # fmt: skip
-
-    def stands(load: Load) -> bool:
-        if isinstance(load, EdgeForce):
-            return load.edge in edges
-        if isinstance(load, Force | Movement):
-            return load.place in places_
-        return getattr(load, "region", WHOLE) in regions_
-
-    cases = []
-    for case in project.cases:
-        kept = tuple(x for x in case.loads if stands(x))
-        lost += [f"{x.kind} of case '{case.name}'" for x in case.loads if x not in kept]
-        cases.append(replace(case, loads=kept))
-    left_out = tuple(r for r in project.left_out if r.near != "region" or r.region in regions_)
-    lost += [f"{r.region}, which margins left out" for r in project.left_out
-             if r not in left_out]  # fmt: skip
-    changed = replace(project, supports=own.supports, support_sets=tuple(sets),
-                      cases=tuple(cases), left_out=left_out)  # fmt: skip
-    return changed, lost

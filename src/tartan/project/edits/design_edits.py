@@ -30,6 +30,14 @@ def free_name(wanted: str, taken: Iterable[str]) -> str:
     return f"{wanted} {number}"
 
 
+def first_free(kind: str, taken: Iterable[str]) -> str:
+    """The kind with the first number that is free, such as "opening 1"."""
+    names, number = set(taken), 1
+    while f"{kind} {number}" in names:
+        number += 1
+    return f"{kind} {number}"
+
+
 def check_name(name: str, others: Iterable[str], what: str) -> str:
     """Return the name without blanks around it.
 
@@ -60,8 +68,11 @@ def put_load_cases(project: Project, load_cases: Iterable[LoadCase]) -> Project:
         names.append(check_name(loads.name, names, "load case"))
         check_load_case(loads)
         if loads.stack and project.stack(loads.stack) is None:
-            raise DocumentError(f"There is no stack '{loads.stack}'.", f"Load case '{loads.name}'",
-                                "Choose one of the project's stacks.")  # fmt: skip
+            raise DocumentError(
+                f"There is no stack '{loads.stack}'.",
+                f"Load case '{loads.name}'",
+                "Choose one of the project's stacks.",
+            )
     return replace(project, load_cases=load_cases)
 
 
@@ -88,8 +99,11 @@ def put_criteria(project: Project, criteria: Iterable[CriteriaSet]) -> Project:
         for kind, keys in each.rules:
             where = f"Criteria '{each.name}', {kind}"
             if not keys:
-                raise CriterionError(f"{kind} layers would have no criterion.", where,
-                                     "Leave at least one switched on.")  # fmt: skip
+                raise CriterionError(
+                    f"{kind} layers would have no criterion.",
+                    where,
+                    "Leave at least one switched on.",
+                )
             for key in keys:
                 criterion(key)
     return replace(project, criteria=criteria)
@@ -99,9 +113,10 @@ def switched(criteria: CriteriaSet, kind: str, key: str, *, on: bool) -> Criteri
     """Set with a criterion of a kind of material switched on or off."""
     rules = tuple(
         (k, tuple(dict.fromkeys((*keys, key))) if on else tuple(c for c in keys if c != key))
-        if k == kind else (k, keys)
+        if k == kind
+        else (k, keys)
         for k, keys in criteria.rules
-    )  # fmt: skip
+    )
     return CriteriaSet(criteria.name, rules)
 
 
@@ -116,15 +131,17 @@ def put_formula(project: Project, name: str, text: str, old: str = "") -> Projec
     key = written(name, text)
     others = [criterion(k).title for k in project.formulas if k != old]
     if name.strip() in others:
-        raise CriterionError(f"There is a criterion '{name.strip()}' already.", "Criteria",
-                             "Give it another name.")  # fmt: skip
+        raise CriterionError(
+            f"There is a criterion '{name.strip()}' already.", "Criteria", "Give it another name."
+        )
     if old not in project.formulas:
         return replace(project, formulas=(*project.formulas, key))
     sets = tuple(
-        CriteriaSet(c.name, tuple((k, tuple(key if x == old else x for x in keys))
-                                  for k, keys in c.rules))
+        CriteriaSet(
+            c.name, tuple((k, tuple(key if x == old else x for x in keys)) for k, keys in c.rules)
+        )
         for c in project.criteria
-    )  # fmt: skip
+    )
     formulas = tuple(key if k == old else k for k in project.formulas)
     return replace(project, formulas=formulas, criteria=sets)
 
@@ -167,8 +184,11 @@ def put_conditions(project: Project, conditions: Iterable[AppliedCondition]) -> 
         check_condition(Condition(each.name, each.factors))
         for material in each.materials:
             if project.material(material) is None:
-                raise DocumentError(f"There is no material '{material}'.",
-                                    f"Condition '{each.name}'", "Choose another.")  # fmt: skip
+                raise DocumentError(
+                    f"There is no material '{material}'.",
+                    f"Condition '{each.name}'",
+                    "Choose another.",
+                )
     changed = replace(project, conditions=conditions)
     for each_material in changed.materials:
         changed.in_force(each_material)
@@ -181,17 +201,21 @@ def rename_in_sets(project: Project, old: str, new: str) -> Project:
     def swap(name: str) -> str:
         return new if name == old else name
 
-    conditions = tuple(replace(c, materials=tuple(map(swap, c.materials)))
-                       for c in project.conditions)  # fmt: skip
-    criteria = tuple(replace(c, rules=tuple((swap(k), keys) for k, keys in c.rules))
-                     for c in project.criteria)  # fmt: skip
+    conditions = tuple(
+        replace(c, materials=tuple(map(swap, c.materials))) for c in project.conditions
+    )
+    criteria = tuple(
+        replace(c, rules=tuple((swap(k), keys) for k, keys in c.rules)) for c in project.criteria
+    )
     return replace(project, conditions=conditions, criteria=criteria)
 
 
 def forget_material(project: Project, name: str) -> Project:
     """Take a removed material out of conditions and criteria."""
-    conditions = tuple(replace(c, materials=tuple(m for m in c.materials if m != name))
-                       for c in project.conditions)  # fmt: skip
+    conditions = tuple(
+        replace(c, materials=tuple(m for m in c.materials if m != name))
+        for c in project.conditions
+    )
     criteria = tuple(
         replace(c, rules=tuple(r for r in c.rules if r[0] != name or name in KINDS))
         for c in project.criteria

@@ -24,9 +24,9 @@ from tartan.project.document.partmodel import (
     Region,
     Rung,
     SupportSet,
+    Surface,
 )
 from tartan.project.edits.case_edits import (
-    forget_region,
     put_cases,
     put_combinations,
     put_left_out,
@@ -35,12 +35,19 @@ from tartan.project.edits.case_edits import (
     put_support_sets,
     put_supports,
     put_tables,
-    renamed_region,
 )
 from tartan.project.edits.design_edits import check_name
+from tartan.project.edits.region_uses import forget_region, renamed_region
 
 MOST_GROWN = 1000
 """Rings of elements by which a region can be grown or shrunk."""
+
+
+def begin_part(project: Project, surface: Surface, mesh_size: float) -> Project:
+    """Give the project its part, with its first stack laid on it."""
+    stacks = [s.name for s in project.stacks]
+    rungs = (Rung(stack=stacks[0]),) if stacks else ()
+    return put_part(project, Part(surface, mesh_size, rungs))
 
 
 def put_part(project: Project, part: Part) -> Project:
@@ -56,12 +63,17 @@ def put_part(project: Project, part: Part) -> Project:
     for number, each in enumerate(part.directions, start=1):
         finite = all(map(math.isfinite, (*each.vector, *each.origin)))
         if not finite or (each.way != "edge" and not any(each.vector)):
-            raise PartError("The reference direction has no length.",
-                            f"Reference direction {number}",
-                            "Enter a vector such as 1, 0, 0.")  # fmt: skip
+            raise PartError(
+                "The reference direction has no length.",
+                f"Reference direction {number}",
+                "Enter a vector such as 1, 0, 0.",
+            )
     if beyond(part.offset, MOST_LENGTH) or beyond(part.tie_gap, MOST_LENGTH) or part.tie_gap < 0:
-        raise PartError(f"The offset or the tie gap is no length up to {MOST_LENGTH:g} m.", "Part",
-                        "Enter a length.")  # fmt: skip
+        raise PartError(
+            f"The offset or the tie gap is no length up to {MOST_LENGTH:g} m.",
+            "Part",
+            "Enter a length.",
+        )
     names: list[str] = []
     taken = base_mesh(part.surface, part.mesh_size, part.finer)
     for region in part.regions:
@@ -70,8 +82,11 @@ def put_part(project: Project, part: Part) -> Project:
         if not (region.faces or region.near or region.elements):
             raise PartError("It holds nothing.", f"Region '{region.name}'", "Pick elements.")
         if abs(region.grow) > MOST_GROWN:
-            raise PartError(f"It is grown by {region.grow} elements.", f"Region '{region.name}'",
-                            f"Enter up to {MOST_GROWN}.")  # fmt: skip
+            raise PartError(
+                f"It is grown by {region.grow} elements.",
+                f"Region '{region.name}'",
+                f"Enter up to {MOST_GROWN}.",
+            )
     for number, rung in enumerate(part.lay_up, start=1):
         _check_rung(project, rung, f"Part, rung {number}")
     meshed(part)
@@ -90,11 +105,17 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
     if ply is None:
         return
     if project.material(ply.material) is None:
-        raise StackError(f"there is no material '{ply.material}'.", where,
-                         "Choose one of the project's materials.")  # fmt: skip
+        raise StackError(
+            f"there is no material '{ply.material}'.",
+            where,
+            "Choose one of the project's materials.",
+        )
     if not (math.isfinite(ply.thickness) and ply.thickness > 0):
-        raise StackError(f"thickness must be greater than zero, it is {ply.thickness * 1e3:g} mm.",
-                         where, "Enter a positive thickness.")  # fmt: skip
+        raise StackError(
+            f"thickness must be greater than zero, it is {ply.thickness * 1e3:g} mm.",
+            where,
+            "Enter a positive thickness.",
+        )
     if not math.isfinite(ply.angle) or abs(ply.angle) > 360:
         raise StackError("the angle must lie between -360° and 360°.", where, "Enter degrees.")
 
@@ -141,8 +162,11 @@ def put_surface(project: Project, part: Part) -> tuple[Project, list[str]]:
     """
     new = base_mesh(part.surface, part.mesh_size, part.finer)
     old_part, lost = project.part, []
-    old = None if old_part is None else base_mesh(old_part.surface, old_part.mesh_size,
-                                                  old_part.finer)  # fmt: skip
+    old = (
+        None
+        if old_part is None
+        else base_mesh(old_part.surface, old_part.mesh_size, old_part.finer)
+    )
     kept: list[Region] = []
     for region in part.regions:
         faces = tuple(f for f in region.faces if f in new.regions)
@@ -152,8 +176,10 @@ def put_surface(project: Project, part: Part) -> tuple[Project, list[str]]:
             found = regions.carried(old, np.array(picked), new)
             picked = tuple(found.tolist())
         changed = replace(region, faces=faces, near=near, elements=picked)
-        gone = [*(f for f in region.faces if f not in faces),
-                *(f"near {n.edge}" for n in region.near if n not in near)]  # fmt: skip
+        gone = [
+            *(f for f in region.faces if f not in faces),
+            *(f"near {n.edge}" for n in region.near if n not in near),
+        ]
         if not (faces or near or picked):
             lost.append(f"region '{region.name}'")
             continue
@@ -161,12 +187,21 @@ def put_surface(project: Project, part: Part) -> tuple[Project, list[str]]:
         kept.append(changed)
     names = {WHOLE, *new.regions, *(r.name for r in kept)}
     rungs = [r for r in part.lay_up if r.region in names]
-    lost += [f"rung {i + 1} of the lay-up, on {r.region}"
-             for i, r in enumerate(part.lay_up) if r.region not in names]  # fmt: skip
-    ways = [d for d in part.directions
-            if d.region in names and (d.way != "edge" or d.edge in new.edges)]  # fmt: skip
-    lost += [f"the reference direction of {d.region or 'the whole part'}"
-             for d in part.directions if d not in ways]  # fmt: skip
+    lost += [
+        f"rung {i + 1} of the lay-up, on {r.region}"
+        for i, r in enumerate(part.lay_up)
+        if r.region not in names
+    ]
+    ways = [
+        d
+        for d in part.directions
+        if d.region in names and (d.way != "edge" or d.edge in new.edges)
+    ]
+    lost += [
+        f"the reference direction of {d.region or 'the whole part'}"
+        for d in part.directions
+        if d not in ways
+    ]
     changed_part = replace(
         part,
         regions=tuple(kept),
@@ -193,16 +228,23 @@ def put_region(project: Project, region: Region, old: str = "") -> Project:
         part = replace(
             part,
             lay_up=tuple(replace(r, region=swap.get(r.region, r.region)) for r in part.lay_up),
-            directions=tuple(replace(d, region=swap.get(d.region, d.region))
-                             for d in part.directions),
+            directions=tuple(
+                replace(d, region=swap.get(d.region, d.region)) for d in part.directions
+            ),
             flipped=tuple(swap.get(f, f) for f in part.flipped),
-        )  # fmt: skip
-    every = tuple(region if r.name == old else r for r in part.regions) if old \
-        else (*part.regions, region)  # fmt: skip
+        )
+    every = (
+        tuple(region if r.name == old else r for r in part.regions)
+        if old
+        else (*part.regions, region)
+    )
     mesh = base_mesh(part.surface, part.mesh_size, part.finer)
     if len(region_elements(mesh, region)) == 0:
-        raise PartError("It holds no elements.", f"Region '{region.name}'",
-                        "Widen its rules, or pick elements.")  # fmt: skip
+        raise PartError(
+            "It holds no elements.",
+            f"Region '{region.name}'",
+            "Widen its rules, or pick elements.",
+        )
     changed = put_part(project, replace(part, regions=every))
     return renamed_region(changed, old, region.name) if old else changed
 
@@ -221,13 +263,18 @@ def remove_region(project: Project, name: str) -> Project:
     for x in (SupportSet("", project.supports), *project.support_sets):
         of = f" of {x.name}" if x.name else ""
         used += [f"support {i}{of}" for i, s in enumerate(x.supports, 1) if s.place == name]
-    used += [f"case '{c.name}'" for c in project.cases
-             if any(name in (getattr(x, "region", None), getattr(x, "place", None))
-                    for x in c.loads)]  # fmt: skip
+    used += [
+        f"case '{c.name}'"
+        for c in project.cases
+        if any(name in (getattr(x, "region", None), getattr(x, "place", None)) for x in c.loads)
+    ]
     used += ["areas left out" for r in project.left_out if r.region == name]
     if used:
-        raise DocumentError(f"'{name}' is used by {', '.join(used)}.", "Regions",
-                            "Give those another region first.")  # fmt: skip
+        raise DocumentError(
+            f"'{name}' is used by {', '.join(used)}.",
+            "Regions",
+            "Give those another region first.",
+        )
     left = tuple(r for r in part.regions if r.name != name)
     sides = tuple(f for f in part.flipped if f != name)
     return put_part(project, replace(part, regions=left, flipped=sides))
@@ -280,8 +327,12 @@ def mirrored(project: Project, rungs: Sequence[Rung]) -> tuple[Rung, ...]:
         if stack is None:
             found.append(rung)
             continue
-        found += [Rung(rung.region, ply=replace(p, angle=p.angle + rung.turn, sub=""),
-                       active=rung.active) for p in reversed(stack.plies)]  # fmt: skip
+        found += [
+            Rung(
+                rung.region, ply=replace(p, angle=p.angle + rung.turn, sub=""), active=rung.active
+            )
+            for p in reversed(stack.plies)
+        ]
     return tuple(found)
 
 

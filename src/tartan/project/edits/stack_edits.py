@@ -53,10 +53,11 @@ def put_material(project: Project, name: str, material: Material) -> Project:
     if material.name != name:
         part = renamed_material(part, name, material.name)
         stacks = tuple(
-            s.with_plies(replace(p, material=material.name) if p.material == name else p
-                         for p in s.plies)
+            s.with_plies(
+                replace(p, material=material.name) if p.material == name else p for p in s.plies
+            )
             for s in stacks
-        )  # fmt: skip
+        )
     changed = replace(project, materials=materials, stacks=stacks, part=part)
     if material.name != name:
         changed = rename_in_sets(changed, name, material.name)
@@ -100,8 +101,11 @@ def remove_material(project: Project, name: str) -> Project:
     if project.part and any(r.ply and r.ply.material == name for r in project.part.lay_up):
         used.append("the part's lay-up")
     if used:
-        raise DocumentError(f"'{name}' is used by {', '.join(used)}.", "Materials",
-                            "Give those plies another material first.")  # fmt: skip
+        raise DocumentError(
+            f"'{name}' is used by {', '.join(used)}.",
+            "Materials",
+            "Give those plies another material first.",
+        )
     left = tuple(m for m in project.materials if m.name != name)
     return forget_material(replace(project, materials=left), name)
 
@@ -123,8 +127,11 @@ def put_plies(project: Project, stack: str, plies: Iterable[Ply]) -> Project:
         if not math.isfinite(ply.angle) or abs(ply.angle) > 360:
             raise StackError("the angle must lie between -360° and 360°.", where, "Enter degrees.")
         if project.material(ply.material) is None:
-            raise StackError(f"there is no material '{ply.material}'.", where,
-                             "Choose one of the project's materials.")  # fmt: skip
+            raise StackError(
+                f"there is no material '{ply.material}'.",
+                where,
+                "Choose one of the project's materials.",
+            )
     return _relaid(project, stack, plies, frozenset())
 
 
@@ -207,10 +214,14 @@ def remove_stack(project: Project, name: str) -> Project:
         When the part uses it.
     """
     if project.part is not None and name in project.part.stacks():
-        raise DocumentError(f"'{name}' is laid on the part.", "Stacks",
-                            "Lay another stack in Part first.")  # fmt: skip
-    return replace(project, stacks=tuple(s for s in project.stacks if s.name != name),
-                   load_cases=tuple(s for s in project.load_cases if s.stack != name))  # fmt: skip
+        raise DocumentError(
+            f"'{name}' is laid on the part.", "Stacks", "Lay another stack in Part first."
+        )
+    return replace(
+        project,
+        stacks=tuple(s for s in project.stacks if s.name != name),
+        load_cases=tuple(s for s in project.load_cases if s.stack != name),
+    )
 
 
 def check_project(project: Project) -> Project:
@@ -240,9 +251,11 @@ def check_project(project: Project) -> Project:
         try:
             check_project(replace(as_project(project, version), versions=(), against=""))
         except TartanError as error:
-            raise DocumentError(error.what, f"Version {version.name}, {error.where}",
-                                error.mend) from error  # fmt: skip
+            raise DocumentError(
+                error.what, f"Version {version.name}, {error.where}", error.mend
+            ) from error
     if project.against not in ("", *seen):
-        raise DocumentError(f"There is no version '{project.against}'.", "Baseline",
-                            "Name one of the versions.")  # fmt: skip
+        raise DocumentError(
+            f"There is no version '{project.against}'.", "Baseline", "Name one of the versions."
+        )
     return check_design(project)

@@ -47,8 +47,11 @@ def find_version(project: Project, name: str) -> Version:
         return as_version(project)
     found = next((v for v in project.versions if v.name == name), None)
     if found is None:
-        raise DocumentError(f"There is no version '{name}'.", "Versions",
-                            f"There are {', '.join(version_names(project))}.")  # fmt: skip
+        raise DocumentError(
+            f"There is no version '{name}'.",
+            "Versions",
+            f"There are {', '.join(version_names(project))}.",
+        )
     return found
 
 
@@ -99,8 +102,9 @@ def delete_version(project: Project, name: str) -> Project:
         When it is, or there is none of that name.
     """
     if name == project.version:
-        raise DocumentError(f"Version {name} is the one at work.", "Versions",
-                            "Switch to another one first.")  # fmt: skip
+        raise DocumentError(
+            f"Version {name} is the one at work.", "Versions", "Switch to another one first."
+        )
     find_version(project, name)
     left = tuple(v for v in project.versions if v.name != name)
     against = "" if project.against == name else project.against

@@ -62,8 +62,11 @@ def change_zone(project: Project, laid: Sequence[Laid], plies: Sequence[Ply]) ->
     here = [r for i in dict.fromkeys(x.rung for x in laid) for r in rungs[i]]
     if _lies(changed, here) != [(m, a % 180.0, t) for m, a, t in new]:
         # A stack that lies here twice changes in both places, and then it is another change.
-        raise StackError("a stack lies here more than once and would change in every place.",
-                         "Lay-up", "Lay another stack in one of the places first.")  # fmt: skip
+        raise StackError(
+            "a stack lies here more than once and would change in every place.",
+            "Lay-up",
+            "Lay another stack in one of the places first.",
+        )
     return changed
 
 
@@ -78,8 +81,7 @@ def _lies(project: Project, rungs: Sequence[Rung]) -> list[tuple[str, float, flo
     return found
 
 
-def _items(project: Project, name: str, stacks: dict[str, list[Item]]
-           ) -> list[Item]:  # fmt: skip
+def _items(project: Project, name: str, stacks: dict[str, list[Item]]) -> list[Item]:
     if name not in stacks:
         found = project.stack(name)
         assert found is not None
@@ -87,8 +89,13 @@ def _items(project: Project, name: str, stacks: dict[str, list[Item]]
     return stacks[name]
 
 
-def _put(project: Project, at: Laid, ply: Ply | None,
-         stacks: dict[str, list[Item]], rungs: list[list[Rung]]) -> None:  # fmt: skip
+def _put(
+    project: Project,
+    at: Laid,
+    ply: Ply | None,
+    stacks: dict[str, list[Item]],
+    rungs: list[list[Rung]],
+) -> None:
     """Replace a ply, or take it out where there is none in its place."""
     assert project.part is not None
     rung = project.part.lay_up[at.rung]
@@ -101,8 +108,14 @@ def _put(project: Project, at: Laid, ply: Ply | None,
     _items(project, rung.stack, stacks)[at.within] = ply
 
 
-def _add(project: Project, laid: Sequence[Laid], place: int, extra: list[Ply],
-         stacks: dict[str, list[Item]], rungs: list[list[Rung]]) -> None:  # fmt: skip
+def _add(
+    project: Project,
+    laid: Sequence[Laid],
+    place: int,
+    extra: list[Ply],
+    stacks: dict[str, list[Item]],
+    rungs: list[list[Rung]],
+) -> None:
     """Lay further plies with the one below them, or above where there is none."""
     assert project.part is not None
     below = place > 0

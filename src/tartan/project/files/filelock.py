@@ -57,9 +57,14 @@ class Lock:
         other = holder(path)
         if other is not None:
             return other
-        data = {"token": self._token, "user": _user(), "host": socket.gethostname(),
-                "pid": os.getpid(), "started": started(os.getpid()),
-                "since": time.time()}  # fmt: skip
+        data = {
+            "token": self._token,
+            "user": _user(),
+            "host": socket.gethostname(),
+            "pid": os.getpid(),
+            "started": started(os.getpid()),
+            "since": time.time(),
+        }
         with contextlib.suppress(OSError):
             file.write_text(json.dumps(data), "utf-8")
             self._file = file

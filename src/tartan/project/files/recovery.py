@@ -139,10 +139,19 @@ def _read(file: Path) -> Left | Literal["alive", "unreadable"]:
         if 0 < pid < MOST_PID and started(pid) == begun != "":
             return "alive"
         project = storage.from_text(text, file.name)
-        return Left(file, project, Path(path) if path else None,
-                    time.time() - file.stat().st_mtime)  # fmt: skip
-    except (OSError, ValueError, KeyError, TypeError, IndexError, ArithmeticError,
-            RecursionError, MemoryError):  # fmt: skip
+        return Left(
+            file, project, Path(path) if path else None, time.time() - file.stat().st_mtime
+        )
+    except (
+        OSError,
+        ValueError,
+        KeyError,
+        TypeError,
+        IndexError,
+        ArithmeticError,
+        RecursionError,
+        MemoryError,
+    ):
         return "unreadable"
 
 

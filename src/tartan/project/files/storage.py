@@ -28,8 +28,11 @@ def json_schema() -> dict[str, Any]:
     schema = _ADAPTER.json_schema()
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Tartan project"
-    head = {"format": {"const": _HEAD["format"]}, "schema": {"const": SCHEMA},
-            "units": {"type": "string"}}  # fmt: skip
+    head = {
+        "format": {"const": _HEAD["format"]},
+        "schema": {"const": SCHEMA},
+        "units": {"type": "string"},
+    }
     schema["properties"] = head | schema["properties"]
     schema["required"] = ["format", "schema", *schema["required"]]
     schema["additionalProperties"] = False
@@ -70,16 +73,22 @@ def from_text(text: str, where: str = "Project file") -> Project:
             "Open a backup, or mend that place in a text editor.",
         ) from error
     if not isinstance(data, dict) or data.get("format") != _HEAD["format"]:
-        raise DocumentError("This is not a Tartan project.", where,
-                            f"Choose a file that ends in {SUFFIX}.")  # fmt: skip
+        raise DocumentError(
+            "This is not a Tartan project.", where, f"Choose a file that ends in {SUFFIX}."
+        )
     version = data.get("schema")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise DocumentError(f"Its schema version {version!r} is not a number.", where,
-                            "Restore the line \"schema\": 1.")  # fmt: skip
+        raise DocumentError(
+            f"Its schema version {version!r} is not a number.",
+            where,
+            'Restore the line "schema": 1.',
+        )
     if version > SCHEMA:
         raise DocumentError(
             f"It was written by a newer Tartan (schema {version}, this one reads {SCHEMA}).",
-            where, "Open it with that version.")  # fmt: skip
+            where,
+            "Open it with that version.",
+        )
     body = {k: v for k, v in data.items() if k not in _HEAD}
     for made in _STEPS[version - 1 :]:
         body = made(body)
@@ -88,8 +97,11 @@ def from_text(text: str, where: str = "Project file") -> Project:
         project = _ADAPTER.validate_json(json.dumps(body), strict=True)
     except ValidationError as error:
         first = error.errors()[0]
-        raise DocumentError(f"{_path(first['loc'])}: {first['msg']}.", where,
-                            "Mend that value; nothing was opened.") from error  # fmt: skip
+        raise DocumentError(
+            f"{_path(first['loc'])}: {first['msg']}.",
+            where,
+            "Mend that value; nothing was opened.",
+        ) from error
     try:
         return check_project(project)
     except TartanError as error:
@@ -168,8 +180,10 @@ def _third(state: dict[str, Any]) -> dict[str, Any]:
                 continue
             found["supports"].append({k: v for k, v in each.items() if k != "move"})
             if any(move):
-                moves.append({k: each[k] for k in ("place", "at", "local") if k in each}
-                             | {"kind": "movement", "move": move})  # fmt: skip
+                moves.append(
+                    {k: each[k] for k in ("place", "at", "local") if k in each}
+                    | {"kind": "movement", "move": move}
+                )
     flipped = part.get("flipped") if isinstance(part, dict) else None
     criteria = state.get("criteria")
     if isinstance(criteria, list):
@@ -194,8 +208,9 @@ def _third_case(case: Any, moves: list[dict[str, Any]], side: str) -> Any:
     if not isinstance(loads, list):
         return case
     sided = ("pressure", "pressure table", "temperature")
-    new = [{"side": side, **x} if isinstance(x, dict) and x.get("kind") in sided else x
-           for x in loads]  # fmt: skip
+    new = [
+        {"side": side, **x} if isinstance(x, dict) and x.get("kind") in sided else x for x in loads
+    ]
     return {**case, "loads": [*new, *moves]}
 
 
@@ -251,11 +266,15 @@ def load(path: Path) -> Project:
     try:
         text = path.read_text("utf-8")
     except OSError as error:
-        raise DocumentError(f"The file cannot be read ({error.strerror}).", str(path),
-                            "Check the path and its permissions.") from error  # fmt: skip
+        raise DocumentError(
+            f"The file cannot be read ({error.strerror}).",
+            str(path),
+            "Check the path and its permissions.",
+        ) from error
     except UnicodeDecodeError as error:
-        raise DocumentError("The file is not UTF-8 text.", str(path),
-                            f"Choose a file that ends in {SUFFIX}.") from error  # fmt: skip
+        raise DocumentError(
+            "The file is not UTF-8 text.", str(path), f"Choose a file that ends in {SUFFIX}."
+        ) from error
     return from_text(text, path.name)
 
 
@@ -287,5 +306,6 @@ def write_whole(text: str, path: Path) -> None:
 
 def not_written(error: OSError, path: Path) -> DocumentError:
     """Error of a file that cannot be written."""
-    return DocumentError(f"The file cannot be written ({error.strerror}).", str(path),
-                         "Choose another folder.")  # fmt: skip
+    return DocumentError(
+        f"The file cannot be written ({error.strerror}).", str(path), "Choose another folder."
+    )

@@ -91,8 +91,14 @@ def margins_for(answer: PartAnswer, ask: Ask = EVERYTHING) -> Margins:
         return answer.margins
 
     def make() -> Margins:
-        return margins_of(answer.inputs, answer.layout(), answer.solution.strains, answer.resting,
-                          ask.within, cases)  # fmt: skip
+        return margins_of(
+            answer.inputs,
+            answer.layout(),
+            answer.solution.strains,
+            answer.resting,
+            ask.within,
+            cases,
+        )
 
     return remembered(answer, ("margins", cases, ask.within), make)
 
@@ -145,11 +151,18 @@ def _nodes(answer: PartAnswer, rule: LeftOut) -> NDArray[np.int64]:
         sets = dict.fromkeys(c.supports for c in inputs.cases)
         found = [h.nodes for n in sets for h in held_nodes(whole, inputs.supports_of(n))]
     else:
-        found = [whole.nodes(x.place, x.at, "Areas left out", x.reach)
-                 for c in inputs.cases for x in c.loads if isinstance(x, Force)]  # fmt: skip
-        found += [np.unique(whole.mesh.edges[x.edge])
-                  for c in inputs.cases for x in c.loads
-                  if x.kind == "edge force" and x.edge in whole.mesh.edges]  # fmt: skip
+        found = [
+            whole.nodes(x.place, x.at, "Areas left out", x.reach)
+            for c in inputs.cases
+            for x in c.loads
+            if isinstance(x, Force)
+        ]
+        found += [
+            np.unique(whole.mesh.edges[x.edge])
+            for c in inputs.cases
+            for x in c.loads
+            if x.kind == "edge force" and x.edge in whole.mesh.edges
+        ]
     return np.unique(np.concatenate(found)) if found else np.zeros(0, np.int64)
 
 
@@ -179,8 +192,12 @@ def _hot_list(answer: PartAnswer, ask: Ask, rules: tuple[LeftOut, ...], group: s
     counted = order[(np.isfinite(margins.reserve) & ~out)[order]]
     if group == "place":
         return _one_a_place(answer, counted)
-    label = {"case": margins.case, "ply": margins.ply, "zone": answer.layout().zones.zone,
-             "mode": margins.check * 100 + margins.mode}[group]  # fmt: skip
+    label = {
+        "case": margins.case,
+        "ply": margins.ply,
+        "zone": answer.layout().zones.zone,
+        "mode": margins.check * 100 + margins.mode,
+    }[group]
     _, first = np.unique(label[counted], return_index=True)
     return [int(counted[i]) for i in np.sort(first)]
 
@@ -205,8 +222,9 @@ def _one_a_place(answer: PartAnswer, order: NDArray[np.int64]) -> list[int]:
     return sorted(set(found.values()), key=rank.__getitem__)
 
 
-def case_worst(answer: PartAnswer, rules: tuple[LeftOut, ...] = (), ask: Ask = EVERYTHING
-               ) -> list[tuple[str, int, Margins]]:  # fmt: skip
+def case_worst(
+    answer: PartAnswer, rules: tuple[LeftOut, ...] = (), ask: Ask = EVERYTHING
+) -> list[tuple[str, int, Margins]]:
     """For every case the element where its load first fails a ply, with that case's margins.
 
     Parameters
@@ -234,8 +252,7 @@ def worst_of(answer: PartAnswer, ask: Ask, rules: tuple[LeftOut, ...]) -> int | 
     return element if np.isfinite(reserve[element]) else None
 
 
-def failing_share(answer: PartAnswer, ask: Ask, rules: tuple[LeftOut, ...], need: float
-                  ) -> float:  # fmt: skip
+def failing_share(answer: PartAnswer, ask: Ask, rules: tuple[LeftOut, ...], need: float) -> float:
     """Share of the area that counts whose reserve factor is below what is needed [1]."""
     reserve, out = margins_for(answer, ask).reserve, excluded(answer, rules).mask
     areas = answer.layout().mesh.areas()

@@ -55,9 +55,12 @@ def differences(old: Design, new: Design) -> list[Difference]:
     """
     supports, asked, out = (
         _lists(*([say(x) for x in getattr(d, field)] for d in (old, new)))
-        for field, say in (("supports", support_words), ("requirements", requirement_words),
-                           ("left_out", left_out_words))
-    )  # fmt: skip
+        for field, say in (
+            ("supports", support_words),
+            ("requirements", requirement_words),
+            ("left_out", left_out_words),
+        )
+    )
     sources = (
         ("Materials", "", _by_name(old.materials, new.materials, _material)),
         ("Materials", "condition ", _by_name(old.conditions, new.conditions, _fields)),
@@ -69,14 +72,20 @@ def differences(old: Design, new: Design) -> list[Difference]:
         ("Cases", "", _by_name(old.cases, new.cases, _case)),
         ("Cases", "", _by_name(old.combinations, new.combinations, _combination)),
         ("Cases", "table ", _by_name(old.tables, new.tables, lambda a, b: ["other points"])),
-        ("Cases", "outside forces ", _by_name(old.outside, new.outside,
-                                              lambda a, b: ["other rows"])),
+        (
+            "Cases",
+            "outside forces ",
+            _by_name(old.outside, new.outside, lambda a, b: ["other rows"]),
+        ),
         ("Cases", "", [("requirements", asked)]),
         ("Margins", "", [("criteria", _criteria(old.criteria, new.criteria)), ("left out", out)]),
-    )  # fmt: skip
-    return [Difference(station, head + name, each)
-            for station, head, source in sources
-            for name, words in source for each in words]  # fmt: skip
+    )
+    return [
+        Difference(station, head + name, each)
+        for station, head, source in sources
+        for name, words in source
+        for each in words
+    ]
 
 
 def _support_set(old: SupportSet, new: SupportSet) -> list[str]:
@@ -85,8 +94,9 @@ def _support_set(old: SupportSet, new: SupportSet) -> list[str]:
     )
 
 
-def _by_name(old: Sequence[One], new: Sequence[One], change: Callable[[One, One], Iterable[str]]
-             ) -> Iterable[tuple[str, list[str]]]:  # fmt: skip
+def _by_name(
+    old: Sequence[One], new: Sequence[One], change: Callable[[One, One], Iterable[str]]
+) -> Iterable[tuple[str, list[str]]]:
     """Things paired by name: added, removed, or changed in the words of `change`."""
     before, after = {x.name: x for x in old}, {x.name: x for x in new}
     for name in dict.fromkeys((*before, *after)):
@@ -118,8 +128,10 @@ def _material(old: Material, new: Material) -> list[str]:
         then, now = getattr(old, field), getattr(new, field)
         if then != now and field in QUANTITIES:
             quantity = QUANTITIES[field]
-            found.append(f"{SYMBOLS[field]} {units.show(then, quantity, unit=False)} → "
-                         f"{units.show(now, quantity)}")  # fmt: skip
+            found.append(
+                f"{SYMBOLS[field]} {units.show(then, quantity, unit=False)} → "
+                f"{units.show(now, quantity)}"
+            )
     if old.kind != new.kind:
         found.append(f"{old.kind} → {new.kind}")
     return found or ["its source"]
@@ -128,8 +140,12 @@ def _material(old: Material, new: Material) -> list[str]:
 def _stack(before: Design, after: Design, old: Stack, new: Stack) -> list[str]:
     then, now = notation(before, old), notation(after, new)
     count = len(new.plies) - len(old.plies)
-    more = f", {abs(count)} {'ply' if abs(count) == 1 else 'plies'} " \
-           f"{'more' if count > 0 else 'fewer'}" if count else ""  # fmt: skip
+    more = (
+        f", {abs(count)} {'ply' if abs(count) == 1 else 'plies'} "
+        f"{'more' if count > 0 else 'fewer'}"
+        if count
+        else ""
+    )
     return [f"{then} → {now}{more}"]
 
 
@@ -141,10 +157,17 @@ def _part(old: Part | None, new: Part | None) -> Iterable[tuple[str, list[str]]]
     if old.surface != new.surface:
         yield "surface", _surface(old.surface, new.surface)
     if old.mesh_size != new.mesh_size:
-        yield "mesh", [f"size {units.show(old.mesh_size, units.LENGTH, unit=False)} → "
-                       f"{units.show(new.mesh_size, units.LENGTH)}"]  # fmt: skip
-    yield "lay-up", _lists([rung_words(r) for r in old.lay_up],
-                           [rung_words(r) for r in new.lay_up])  # fmt: skip
+        yield (
+            "mesh",
+            [
+                f"size {units.show(old.mesh_size, units.LENGTH, unit=False)} → "
+                f"{units.show(new.mesh_size, units.LENGTH)}"
+            ],
+        )
+    yield (
+        "lay-up",
+        _lists([rung_words(r) for r in old.lay_up], [rung_words(r) for r in new.lay_up]),
+    )
     for name, words in _by_name(old.regions, new.regions, lambda a, b: ["other elements"]):
         yield f"region {name}", words
     for field, what in (
@@ -200,8 +223,12 @@ def _case(old: Case, new: Case) -> list[str]:
 
 
 def _combination(old: Combination, new: Combination) -> list[str]:
-    return _lists(*([f"{units.number(f)} × {n}{', held' if n in x.held else ''}"
-                     for n, f in x.factors] for x in (old, new)))  # fmt: skip
+    return _lists(
+        *(
+            [f"{units.number(f)} × {n}{', held' if n in x.held else ''}" for n, f in x.factors]
+            for x in (old, new)
+        )
+    )
 
 
 def _criteria(old: Sequence[CriteriaSet], new: Sequence[CriteriaSet]) -> list[str]:

@@ -89,13 +89,20 @@ def _deflections(answer: PartAnswer) -> list[Limit]:
                 f"{units.show(moved, units.LENGTH)} on a part of {units.show(size, units.LENGTH)}"
             )
         elif across > OF_THICKNESS * thickness:
-            said = (f"{units.show(across, units.LENGTH)} of a flat part "
-                    f"{units.show(thickness, units.LENGTH)} thick")  # fmt: skip
+            said = (
+                f"{units.show(across, units.LENGTH)} of a flat part "
+                f"{units.show(thickness, units.LENGTH)} thick"
+            )
         else:
             continue
-        found.append(Limit("deflection too large for linear theory",
-                           f"{name} moves {said}: the deflection is too large for linear theory, "
-                           "which leaves out how it stiffens or snaps.", case=k))  # fmt: skip
+        found.append(
+            Limit(
+                "deflection too large for linear theory",
+                f"{name} moves {said}: the deflection is too large for linear theory, "
+                "which leaves out how it stiffens or snaps.",
+                case=k,
+            )
+        )
     return found
 
 
@@ -113,16 +120,19 @@ def _cores(answer: PartAnswer) -> list[Limit]:
                     worst = (low, f"{name}, along {'xy'[axis]}", k, length)
         if worst is not None:
             low, name, k, length = worst
-            words = (f"Zone {number + 1}, {name}: bending stresses of the faces may be {low:.0%} "
-                     f"low. Their core is soft for moments that change over "
-                     f"{units.show(length, units.LENGTH)} (Allen 1969, ch. 4).")  # fmt: skip
+            words = (
+                f"Zone {number + 1}, {name}: bending stresses of the faces may be {low:.0%} "
+                f"low. Their core is soft for moments that change over "
+                f"{units.show(length, units.LENGTH)} (Allen 1969, ch. 4)."
+            )
             short = f"face stresses may be {low:.0%} low in zone {number + 1}"
             found.append(Limit(short, words, case=k, zone=number))
     return found
 
 
-def _lows(answer: PartAnswer, laminate: Laminate, here: NDArray[np.int64], case: int
-          ) -> dict[int, tuple[float, float]]:  # fmt: skip
+def _lows(
+    answer: PartAnswer, laminate: Laminate, here: NDArray[np.int64], case: int
+) -> dict[int, tuple[float, float]]:
     """By axis, the share by which face stresses are low, and the half wave they vary over."""
     strains = answer.solution.strains[case, here].mean(axis=1)
     moments = (strains[:, :6] @ laminate.ABD.T)[:, 3:5]

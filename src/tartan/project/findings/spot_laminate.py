@@ -48,16 +48,18 @@ def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = N
     loads = replace(section, held=(*held.values, *held.Q)) if rest.any() else section
     if (beside := beside_of(found.inputs, found.layout())) is not None:
         x, y, xy = (float(c) for c in beside.curved[element])
-        loads = replace(loads, press=float(beside.press[case, element]),
-                        held_press=float(beside.held[case, element]),
-                        curved=(x, y, xy))  # fmt: skip
+        loads = replace(
+            loads,
+            press=float(beside.press[case, element]),
+            held_press=float(beside.held[case, element]),
+            curved=(x, y, xy),
+        )
     if stays is not None:
         loads = replace(loads, dT=stays.dT, dT_gradient=stays.dT_gradient)
     if grows is None:
         return loads
     if stays is None and not rest.any():
-        return replace(loads, dT=grows.dT, dT_gradient=grows.dT_gradient,
-                       scales_temperature=True)  # fmt: skip
+        return replace(loads, dT=grows.dT, dT_gradient=grows.dT_gradient, scales_temperature=True)
     return replace(loads, growing_dT=grows.dT, growing_gradient=grows.dT_gradient)
 
 
@@ -94,13 +96,26 @@ def about_middle(laminate: Laminate, loads: LoadCase) -> LoadCase:
 def spot_drivers(found: PartAnswer, element: int) -> tuple[str, Drivers]:
     """Criterion that governs an element, and what each stress contributes to it there."""
     margins = found.margins
-    return drivers_at(found, element, int(margins.case[element]), int(margins.ply[element]),
-                      int(margins.level[element]), margins.checks[int(margins.check[element])],
-                      int(margins.point[element]))  # fmt: skip
+    return drivers_at(
+        found,
+        element,
+        int(margins.case[element]),
+        int(margins.ply[element]),
+        int(margins.level[element]),
+        margins.checks[int(margins.check[element])],
+        int(margins.point[element]),
+    )
 
 
-def drivers_at(found: PartAnswer, element: int, case: int, ply: int, level: int, key: str,
-               point: int | None = None) -> tuple[str, Drivers]:  # fmt: skip
+def drivers_at(
+    found: PartAnswer,
+    element: int,
+    case: int,
+    ply: int,
+    level: int,
+    key: str,
+    point: int | None = None,
+) -> tuple[str, Drivers]:
     """What each stress contributes to a criterion at a ply of the lay-up and a level.
 
     Raises

@@ -188,8 +188,9 @@ def _status(project: Project, requirement: Requirement, answer: PartAnswer) -> S
     return Status(requirement, value, value / requirement.value, None, shapes.case, shapes.remark)
 
 
-def _reserve(project: Project, requirement: ReserveRequirement, answer: PartAnswer
-             ) -> Status | None:  # fmt: skip
+def _reserve(
+    project: Project, requirement: ReserveRequirement, answer: PartAnswer
+) -> Status | None:
     if requirement.case and requirement.case not in answer.inputs.case_names:
         return None
     ask = Ask((requirement.case,)) if requirement.case else Ask()
@@ -197,8 +198,13 @@ def _reserve(project: Project, requirement: ReserveRequirement, answer: PartAnsw
     if element is None:
         return Status(requirement, float("inf"), float("inf"), None, requirement.case)
     value = float(margins.reserve[element])
-    return Status(requirement, value, value / requirement.value,
-                  margin_address(answer, element, margins), requirement.case)  # fmt: skip
+    return Status(
+        requirement,
+        value,
+        value / requirement.value,
+        margin_address(answer, element, margins),
+        requirement.case,
+    )
 
 
 def ply_words(answer: PartAnswer, ply: int) -> str:
@@ -244,8 +250,13 @@ def _displacement(requirement: DisplacementRequirement, answer: PartAnswer) -> S
     case = names.index(requirement.case)
     size = moved(answer, case, requirement.measure)
     node, mesh = int(size.argmax()), answer.layout().mesh
-    element = int(np.argmax(np.concatenate([(mesh.quads == node).any(axis=1),
-                                            (mesh.triangles == node).any(axis=1)])))  # fmt: skip
+    element = int(
+        np.argmax(
+            np.concatenate(
+                [(mesh.quads == node).any(axis=1), (mesh.triangles == node).any(axis=1)]
+            )
+        )
+    )
     words = f"{requirement.case}, {where_words(answer.inputs, element)}"
     value = float(size[node])
     ratio = requirement.value / value if value > 0 else float("inf")
@@ -309,11 +320,24 @@ def signed(status: Status, change: float) -> str:
     return text if text.startswith("−") else f"+{text}"
 
 
-_STATIONS = (("Material", "Materials"), ("Stack", "Stacks"), ("Notation", "Stacks"),
-             ("Surface", "Part"), ("Mesh", "Part"), ("Reference", "Part"), ("Part", "Part"),
-             ("Lay-up", "Part"), ("Region", "Part"), ("Laying", "Part"), ("Tie", "Part"),
-             ("Support", "Cases"), ("Case", "Cases"), ("Load", "Cases"), ("Pressure", "Cases"),
-             ("Buckling", "Cases"))  # fmt: skip
+_STATIONS = (
+    ("Material", "Materials"),
+    ("Stack", "Stacks"),
+    ("Notation", "Stacks"),
+    ("Surface", "Part"),
+    ("Mesh", "Part"),
+    ("Reference", "Part"),
+    ("Part", "Part"),
+    ("Lay-up", "Part"),
+    ("Region", "Part"),
+    ("Laying", "Part"),
+    ("Tie", "Part"),
+    ("Support", "Cases"),
+    ("Case", "Cases"),
+    ("Load", "Cases"),
+    ("Pressure", "Cases"),
+    ("Buckling", "Cases"),
+)
 
 
 def station_of(error: TartanError) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tartan.core.stack import Stack
-from tartan.core.stack.notation import context_for, write
+from tartan.core.stack.notation_written import context_for, write
 from tartan.project.document.model import Project, Version
 from tartan.project.document.partmodel import (
     Acceleration,
@@ -30,29 +30,83 @@ from tartan.project.wording import units
 from tartan.project.wording.units import Quantity
 
 QUANTITIES: dict[str, Quantity] = {
-    "E1": units.MODULUS, "E2": units.MODULUS, "E3": units.MODULUS, "nu12": units.RATIO,
-    "nu13": units.RATIO, "nu23": units.RATIO, "alpha3": units.EXPANSION,
-    "G12": units.MODULUS, "G13": units.MODULUS, "G23": units.MODULUS, "rho": units.DENSITY,
+    "E1": units.MODULUS,
+    "E2": units.MODULUS,
+    "E3": units.MODULUS,
+    "nu12": units.RATIO,
+    "nu13": units.RATIO,
+    "nu23": units.RATIO,
+    "alpha3": units.EXPANSION,
+    "G12": units.MODULUS,
+    "G13": units.MODULUS,
+    "G23": units.MODULUS,
+    "rho": units.DENSITY,
     "price": units.PRICE,
-    "ply_thickness": units.LENGTH, "alpha1": units.EXPANSION, "alpha2": units.EXPANSION,
-    "beta1": units.RATIO, "beta2": units.RATIO, "Xt": units.STRESS, "Xc": units.STRESS,
-    "Yt": units.STRESS, "Yc": units.STRESS, "S12": units.STRESS, "S13": units.STRESS,
-    "S23": units.STRESS, "wrinkling_k": units.RATIO, "cell_size": units.LENGTH,
-    "Zc": units.STRESS, "f12_star": units.RATIO, "hashin_alpha": units.RATIO,
-    "p_nl_t": units.RATIO, "p_nl_c": units.RATIO, "eXt": units.STRAIN, "eXc": units.STRAIN,
-    "eYt": units.STRAIN, "eYc": units.STRAIN, "eS12": units.STRAIN,
-}  # fmt: skip
+    "ply_thickness": units.LENGTH,
+    "alpha1": units.EXPANSION,
+    "alpha2": units.EXPANSION,
+    "beta1": units.RATIO,
+    "beta2": units.RATIO,
+    "Xt": units.STRESS,
+    "Xc": units.STRESS,
+    "Yt": units.STRESS,
+    "Yc": units.STRESS,
+    "S12": units.STRESS,
+    "S13": units.STRESS,
+    "S23": units.STRESS,
+    "wrinkling_k": units.RATIO,
+    "cell_size": units.LENGTH,
+    "Zc": units.STRESS,
+    "f12_star": units.RATIO,
+    "hashin_alpha": units.RATIO,
+    "p_nl_t": units.RATIO,
+    "p_nl_c": units.RATIO,
+    "eXt": units.STRAIN,
+    "eXc": units.STRAIN,
+    "eYt": units.STRAIN,
+    "eYc": units.STRAIN,
+    "eS12": units.STRAIN,
+}
 """Kind of quantity of every number of a material."""
 
 SYMBOLS = {
-    "E1": "E₁", "E2": "E₂", "E3": "E₃", "nu12": "ν₁₂", "G12": "G₁₂", "G13": "G₁₃", "G23": "G₂₃",
-    "rho": "ρ", "ply_thickness": "t", "alpha1": "α₁", "alpha2": "α₂", "beta1": "β₁", "beta2": "β₂",
-    "Xt": "Xt", "Xc": "Xc", "Yt": "Yt", "Yc": "Yc", "S12": "S₁₂", "S13": "S₁₃", "S23": "S₂₃",
-    "f12_star": "F₁₂*", "hashin_alpha": "shear weight", "p_nl_t": "p⊥∥ᵗ", "p_nl_c": "p⊥∥ᶜ",
-    "wrinkling_k": "k", "cell_size": "cell", "Zc": "Zc", "price": "price",
-    "nu13": "ν₁₃", "nu23": "ν₂₃", "alpha3": "α₃",
-    "eXt": "e Xt", "eXc": "e Xc", "eYt": "e Yt", "eYc": "e Yc", "eS12": "e S₁₂",
-}  # fmt: skip
+    "E1": "E₁",
+    "E2": "E₂",
+    "E3": "E₃",
+    "nu12": "ν₁₂",
+    "G12": "G₁₂",
+    "G13": "G₁₃",
+    "G23": "G₂₃",
+    "rho": "ρ",
+    "ply_thickness": "t",
+    "alpha1": "α₁",
+    "alpha2": "α₂",
+    "beta1": "β₁",
+    "beta2": "β₂",
+    "Xt": "Xt",
+    "Xc": "Xc",
+    "Yt": "Yt",
+    "Yc": "Yc",
+    "S12": "S₁₂",
+    "S13": "S₁₃",
+    "S23": "S₂₃",
+    "f12_star": "F₁₂*",
+    "hashin_alpha": "shear weight",
+    "p_nl_t": "p⊥∥ᵗ",
+    "p_nl_c": "p⊥∥ᶜ",
+    "wrinkling_k": "k",
+    "cell_size": "cell",
+    "Zc": "Zc",
+    "price": "price",
+    "nu13": "ν₁₃",
+    "nu23": "ν₂₃",
+    "alpha3": "α₃",
+    "eXt": "e Xt",
+    "eXc": "e Xc",
+    "eYt": "e Yt",
+    "eYc": "e Yc",
+    "eS12": "e S₁₂",
+}
 """How each field is written."""
 
 
@@ -87,8 +141,11 @@ def _plain_words(load: Load) -> str:
         size = float(np.linalg.norm(load.vector))
         return "own weight" if abs(size - 9.81) < 1e-9 else f"{units.number(size / 9.81)} g"
     if isinstance(load, Movement):
-        moved = [f"{units.show(v, units.LENGTH)} along {axis}"
-                 for v, axis in zip(load.move, "xyz", strict=True) if v]  # fmt: skip
+        moved = [
+            f"{units.show(v, units.LENGTH)} along {axis}"
+            for v, axis in zip(load.move, "xyz", strict=True)
+            if v
+        ]
         axes = " in local axes" if load.local else ""
         return f"{load.place} moved {', '.join(moved) or 'by nothing yet'}{axes}"
     parts = [units.show(load.dT, units.TEMPERATURE)]

@@ -62,8 +62,9 @@ def use_system(name: str) -> None:
         When there is none of that name.
     """
     if name not in SYSTEMS:
-        raise UnitError(f"There is no unit system '{name}'.", "Units",
-                        f"Choose one of {', '.join(SYSTEMS)}.")  # fmt: skip
+        raise UnitError(
+            f"There is no unit system '{name}'.", "Units", f"Choose one of {', '.join(SYSTEMS)}."
+        )
     _in_force[0] = SYSTEMS.index(name)
 
 
@@ -83,35 +84,43 @@ LENGTH = Quantity("length", "m", (("mm", 1e-3), ("m", 1.0), ("in", _INCH)))
 STRESS = Quantity("stress", "Pa", (("MPa", 1e6), ("Pa", 1.0), ("ksi", 1e3 * _PSI)))
 MODULUS = Quantity("modulus", "Pa", (("GPa", 1e9), ("Pa", 1.0), ("Msi", 1e6 * _PSI)))
 PRESSURE = Quantity("pressure", "Pa", (("kPa", 1e3), ("Pa", 1.0), ("psi", _PSI)))
-DENSITY = Quantity("density", "kg/m**3", (("kg/m³", 1.0), ("kg/m³", 1.0),
-                                          ("lb/in³", _POUND / _INCH**3)))  # fmt: skip
-AREAL_MASS = Quantity("mass per area", "kg/m**2", (("kg/m²", 1.0), ("kg/m²", 1.0),
-                                                   ("lb/ft²", _POUND / 0.3048**2)))  # fmt: skip
-EXPANSION = Quantity("thermal expansion", "1/K", (("10⁻⁶/K", 1e-6), ("1/K", 1.0),
-                                                  ("10⁻⁶/°F", 1.8e-6)))  # fmt: skip
+DENSITY = Quantity(
+    "density", "kg/m**3", (("kg/m³", 1.0), ("kg/m³", 1.0), ("lb/in³", _POUND / _INCH**3))
+)
+AREAL_MASS = Quantity(
+    "mass per area", "kg/m**2", (("kg/m²", 1.0), ("kg/m²", 1.0), ("lb/ft²", _POUND / 0.3048**2))
+)
+EXPANSION = Quantity(
+    "thermal expansion", "1/K", (("10⁻⁶/K", 1e-6), ("1/K", 1.0), ("10⁻⁶/°F", 1.8e-6))
+)
 RATIO = _same("number", "", 1.0, "")
 ANGLE = _same("angle", "°", 1.0, "degree")
 PRICE = _same("price per mass", "per kg", 1.0, "")
 MOISTURE = _same("moisture", "%", 1e-2, "")
-LINE_FORCE = Quantity("force per length", "N/m", (("N/mm", 1e3), ("N/m", 1.0),
-                                                  ("lbf/in", _LBF / _INCH)))  # fmt: skip
+LINE_FORCE = Quantity(
+    "force per length", "N/m", (("N/mm", 1e3), ("N/m", 1.0), ("lbf/in", _LBF / _INCH))
+)
 LINE_MOMENT = Quantity("moment per length", "N", (("N", 1.0), ("N", 1.0), ("lbf", _LBF)))
 CURVATURE = Quantity("curvature", "1/m", (("1/m", 1.0), ("1/m", 1.0), ("1/in", 1 / _INCH)))
-MEMBRANE = Quantity("membrane stiffness", "N/m", (("kN/mm", 1e6), ("N/m", 1.0),
-                                                  ("kip/in", 1e3 * _LBF / _INCH)))  # fmt: skip
+MEMBRANE = Quantity(
+    "membrane stiffness", "N/m", (("kN/mm", 1e6), ("N/m", 1.0), ("kip/in", 1e3 * _LBF / _INCH))
+)
 COUPLING = Quantity("coupling stiffness", "N", (("kN", 1e3), ("N", 1.0), ("kip", 1e3 * _LBF)))
-BENDING = Quantity("bending stiffness", "N*m", (("N·m", 1.0), ("N·m", 1.0),
-                                                ("lbf·in", _LBF * _INCH)))  # fmt: skip
-ACCELERATION = Quantity("acceleration", "m/s**2", (("m/s²", 1.0), ("m/s²", 1.0),
-                                                   ("ft/s²", 0.3048)))  # fmt: skip
+BENDING = Quantity(
+    "bending stiffness", "N*m", (("N·m", 1.0), ("N·m", 1.0), ("lbf·in", _LBF * _INCH))
+)
+ACCELERATION = Quantity(
+    "acceleration", "m/s**2", (("m/s²", 1.0), ("m/s²", 1.0), ("ft/s²", 0.3048))
+)
 STRAIN = Quantity("strain", "", (("µε", 1e-6), ("1", 1.0), ("µε", 1e-6)))
 FORCE = Quantity("force", "N", (("N", 1.0), ("N", 1.0), ("lbf", _LBF)))
 MOMENT = Quantity("moment", "N*m", (("N·m", 1.0), ("N·m", 1.0), ("lbf·in", _LBF * _INCH)))
 MASS = Quantity("mass", "kg", (("kg", 1.0), ("kg", 1.0), ("lb", _POUND)))
 FREQUENCY = _same("frequency", "Hz", 1.0, "Hz")
 TEMPERATURE = Quantity("temperature change", "K", (("K", 1.0), ("K", 1.0), ("°F", 5 / 9)))
-GRADIENT = Quantity("temperature gradient", "K/m", (("K/mm", 1e3), ("K/m", 1.0),
-                                                    ("°F/in", 5 / 9 / _INCH)))  # fmt: skip
+GRADIENT = Quantity(
+    "temperature gradient", "K/m", (("K/mm", 1e3), ("K/m", 1.0), ("°F/in", 5 / 9 / _INCH))
+)
 BEND_EXPANSION = Quantity(
     "thermal curvature",
     "1/(m*K)",
@@ -177,8 +186,15 @@ def parse(text: str, quantity: Quantity) -> float:
 
 def _readable(unit: str) -> str:
     """Unit as pint reads it; every temperature here is a difference."""
-    for shown, read in (("°F", "delta_degF"), ("°C", "delta_degC"), ("²", "**2"), ("³", "**3"),
-                        ("µ", "u"), ("°", "deg"), ("·", "*")):  # fmt: skip
+    for shown, read in (
+        ("°F", "delta_degF"),
+        ("°C", "delta_degC"),
+        ("²", "**2"),
+        ("³", "**3"),
+        ("µ", "u"),
+        ("°", "deg"),
+        ("·", "*"),
+    ):
         unit = unit.replace(shown, read)
     return unit
 
