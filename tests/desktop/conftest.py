@@ -82,7 +82,7 @@ def open_window(qapp: QApplication, qtbot) -> Iterator[Callable[..., MainWindow]
 
     yield make
     for window in made:
-        process = window.session._worker._process
+        process = window.session.answers._worker._process
         window.session.history.mark_saved()
         window.close()
         window.deleteLater()

@@ -44,7 +44,7 @@ def test_what_blocks_is_not_covered_by_late_news(qtbot, open_window: Opener) -> 
     session = window.session
     qtbot.waitUntil(lambda: session.progress is not None, timeout=120_000)
     session.edit("no cases", lambda p: case_edits.put_cases(p, ()))
-    qtbot.waitUntil(lambda: not session._worker.busy, timeout=120_000)
+    qtbot.waitUntil(lambda: not session.answers.busy, timeout=120_000)
     qtbot.wait(100)
     assert "no load case" in session.verdict.sentence
     session.undo()
@@ -150,9 +150,9 @@ def test_an_answer_asked_for_beside_is_taken_where_it_is_wanted(qtbot, window: M
         "turn", lambda p: stack_edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:])
     )
     solved(qtbot, window)
-    del session._kept[first.inputs]
+    del session.answers._kept[first.inputs]
     session.compare("A")
-    assert session._worker.busy
+    assert session.answers.busy
     session.undo()
     qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     assert session.answer is not None

@@ -6,9 +6,8 @@ freshness changed, a fourth only moves the progress. Views never talk to each ot
 
 from __future__ import annotations
 
-import time
-from collections import OrderedDict
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -16,9 +15,10 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
-from tartan.project.analysis.jobs import PartAnswer, Progress, SolveRequest
-from tartan.project.analysis.shellinputs import PartInputs, part_inputs
-from tartan.project.analysis.worker import Event, JobState, Worker
+from tartan.project.analysis.answers import CANCELLED, Answers, News
+from tartan.project.analysis.inputs import PartInputs, part_inputs
+from tartan.project.analysis.jobs import PartAnswer, Progress
+from tartan.project.analysis.worker import JobState
 from tartan.project.document.history import History
 from tartan.project.document.model import Project
 from tartan.project.edits import versions
@@ -30,12 +30,6 @@ POLL = 20
 
 PAUSE = 120
 """Milliseconds of quiet after an edit before the part is solved again."""
-
-KEPT = 10
-"""Answers remembered, so that undo, redo and other versions bring them back at once."""
-
-KEPT_BYTES = 1_200_000_000
-"""Strains of those answers together; the one on show and the newest stay whatever their size."""
 
 
 @dataclass(frozen=True)
@@ -72,20 +66,14 @@ class Session(QObject):
         self.progress: Progress | None = None
         self.previous: PartAnswer | None = None
         self.compared = ""
-        self._kept: OrderedDict[PartInputs, PartAnswer] = OrderedDict()
-        self._refused: dict[PartInputs, TartanError] = {}
         self._wanted: PartInputs | None = None
-        self._sent: PartInputs | None = None
         self._last: Verdict | None = None
         self._current: tuple[Any, Verdict, list[Status]] | None = None
-        self._worker = Worker(self._hear)
-        self._number = 0
-        self._other = 0
-        self._sent_other: PartInputs | None = None
-        self._started = 0.0
+        self.answers = Answers(self._hear)
+        self.answers.in_use = lambda: (self.answer,)
         self._poll = QTimer(self)
         self._poll.setInterval(POLL)
-        self._poll.timeout.connect(self._worker.poll)
+        self._poll.timeout.connect(self._look)
         self._pause = QTimer(self)
         self._pause.setInterval(PAUSE)
         self._pause.setSingleShot(True)
@@ -162,39 +150,35 @@ class Session(QObject):
             wanted = part_inputs(self.project)
         except TartanError as error:
             self._wanted, self.error = None, error
-            self._worker.cancel()
+            self.answers.cancel()
             return
-        if wanted == self._wanted and (self.error is None or self._worker.busy):
-            self._solve_others()
+        if wanted == self._wanted and (self.error is None or self.answers.busy):
+            self._want_others()
             return
         self._wanted, self.error = wanted, None
-        if wanted in self._kept:
-            self._show(self._kept[wanted])
-            self._worker.cancel()
-            self._pause.stop()
-            self.progress = None
-            self._solve_others()
-        else:
+        found = self.answers.find(wanted)
+        if found is None:
             self._pause.start()
+            return
+        self._show(found)
+        self.answers.cancel()
+        self._pause.stop()
+        self.progress = None
+        self._want_others()
 
     def _show(self, answer: PartAnswer) -> None:
         if self.answer is not None and self.answer is not answer:
             self.previous = self.answer
         self.answer = answer
-        self._kept.move_to_end(answer.inputs)
 
     def solve_again(self) -> None:
         """Solve anew, whatever is remembered."""
-        self._kept.clear()
-        self._refused.clear()
+        self.answers.forget()
         self._wanted, self.error = None, None
         self.refresh_answer()
 
     def _solve(self) -> None:
-        if self._wanted is not None and self._wanted not in self._kept:
-            self._sent = self._wanted
-            self._started = time.monotonic()
-            self._number = self._worker.submit(SolveRequest(0, self._wanted))
+        if self._wanted is not None and self.answers.want(self._wanted) is None:
             self._poll.start()
 
     def cancel(self) -> None:
@@ -202,41 +186,43 @@ class Session(QObject):
         if not self.solving:
             return
         self._pause.stop()
-        self._worker.cancel()
-        self.progress = None
-        self.error = TartanError("Solving was cancelled.", "Solution", "Press F5 to solve again.")
+        self.answers.cancel()
+        self.progress, self.error = None, CANCELLED
         self._current = None
         self.answer_changed.emit()
 
-    def _hear(self, event: Event) -> None:
-        if event.answer is not None:
-            self._keep(event.answer)
-            if event.answer.inputs == self._wanted and not self.fresh:
-                # Whoever it was asked for: another version may have been of the same inputs.
-                self._show(event.answer)
-                self.error = None
-        if event.number == self._other:
-            self._hear_other(event)
-        elif event.number == self._number:
-            self.progress = self._with_time(event.progress)
-            if event.state is JobState.RUNNING:
-                self.progress_changed.emit()
-                return
-            # News of a request that is no longer wanted must not cover what stands now.
-            if event.state in (JobState.FAILED, JobState.LOST) and self._sent == self._wanted:
-                self.error = event.error
-            self._current = None
-            self.answer_changed.emit()
-            self._solve_others()
-        if not self._worker.busy:
+    def _look(self) -> None:
+        self.answers.poll()
+        if not self.answers.busy:
             self._poll.stop()
+
+    def _hear(self, news: News) -> None:
+        wanted = news.inputs == self._wanted
+        if news.state is JobState.RUNNING:
+            if wanted and not self.fresh:
+                self.progress = news.progress
+                self.progress_changed.emit()
+            return
+        if wanted:
+            # Whoever it was asked for: another version may have been of the same inputs.
+            self.progress = None
+            if news.answer is not None and not self.fresh:
+                self._show(news.answer)
+                self.error = None
+            elif news.error is not None:
+                # News of what is no longer wanted must not cover what stands now.
+                self.error = news.error
+        self._current = None
+        self.answer_changed.emit()
+        if wanted:
+            self._want_others()
 
     # Other versions
 
     def compare(self, name: str) -> None:
         """Have a version answered beside the one at work, whether it is the baseline or not."""
         self.compared = name
-        self._solve_others()
+        self._want_others()
 
     def inputs_of(self, name: str) -> PartInputs:
         """What the answer of a version depends on.
@@ -252,14 +238,14 @@ class Session(QObject):
     def answer_of(self, name: str) -> PartAnswer | None:
         """Answer of a version if it is there, as that version stands now."""
         try:
-            return self._kept.get(self.inputs_of(name))
+            return self.answers.find(self.inputs_of(name))
         except TartanError:
             return None
 
     def refusal_of(self, name: str) -> TartanError | None:
         """Why a version has no answer; None when it has one or is on its way."""
         try:
-            return self._refused.get(self.inputs_of(name))
+            return self.answers.refusal(self.inputs_of(name))
         except TartanError as error:
             return error
 
@@ -269,55 +255,18 @@ class Session(QObject):
         base = self.project.baseline
         return self.answer_of(base.name) if base is not None else None
 
-    def _solve_others(self) -> None:
-        """Answer the baseline, and what is compared, once the version at work is answered."""
-        if self._worker.busy or not self.fresh:
+    def _want_others(self) -> None:
+        """Have the baseline, and what is compared, answered once the version at work is."""
+        if not self.fresh:
             return
+        wanted = []
         for name in (self.project.against, self.compared):
-            if name not in versions.version_names(self.project):
-                continue
-            try:
-                wanted = self.inputs_of(name)
-            except TartanError:
-                continue
-            if wanted not in self._kept and wanted not in self._refused:
-                self._sent_other = wanted
-                self._other = self._worker.submit(SolveRequest(0, wanted))
-                self._poll.start()
-                return
-
-    def _hear_other(self, event: Event) -> None:
-        if event.state is JobState.RUNNING:
-            return
-        if event.state in (JobState.FAILED, JobState.LOST) and self._sent_other is not None:
-            assert event.error is not None
-            self._refused[self._sent_other] = event.error
-        self._other = 0
-        self._current = None
-        self.answer_changed.emit()
-        if event.state is not JobState.CANCELLED:
-            self._solve_others()
-
-    def _with_time(self, progress: Progress | None) -> Progress | None:
-        """Progress with the time left, once enough is behind to judge it."""
-        spent = time.monotonic() - self._started
-        if progress is None or progress.share < 0.08 or spent < 0.5:
-            return progress
-        return replace(progress, left=spent * (1 - progress.share) / progress.share)
-
-    def _keep(self, answer: PartAnswer) -> None:
-        self._kept[answer.inputs] = answer
-        while len(self._kept) > 2 and (len(self._kept) > KEPT or self._bytes() > KEPT_BYTES):
-            oldest = next(
-                (k for k, a in self._kept.items() if a is not self.answer and a is not answer),
-                None,
-            )
-            if oldest is None:
-                return
-            del self._kept[oldest]
-
-    def _bytes(self) -> int:
-        return sum(a.solution.strains.nbytes for a in self._kept.values())
+            if name in versions.version_names(self.project):
+                with suppress(TartanError):
+                    wanted.append(self.inputs_of(name))
+        self.answers.only_later(wanted)
+        if self.answers.busy:
+            self._poll.start()
 
     @property
     def fresh(self) -> bool:
@@ -358,7 +307,7 @@ class Session(QObject):
         """End timers and the worker process."""
         self._pause.stop()
         self._poll.stop()
-        self._worker.stop()
+        self.answers.stop()
 
 
 def _may_answer(project: Project) -> bool:

@@ -26,7 +26,7 @@ from tartan.core.shell.prestress import Prestress, prestress
 from tartan.core.shell.solve import Solution
 from tartan.project.analysis.caseloads import Heat
 from tartan.project.analysis.inputs import Layout, PartInputs
-from tartan.project.analysis.superposition import heats_in, scheme_of
+from tartan.project.analysis.superposition import heats_in, scheme_of, sets_used
 
 Array = NDArray[np.float64]
 Found = TypeVar("Found")
@@ -77,9 +77,10 @@ class Shapes:
 
 @dataclass
 class Kept:
-    """A solution with its buckling shapes and natural modes."""
+    """A solution with its buckling shapes and natural modes, and what was superposed last."""
 
     solution: Solution
+    shown: tuple[object, Solution, Array] | None = None
     shapes: dict[str, Shapes] = field(default_factory=dict)
 
 
@@ -140,7 +141,7 @@ def asked_steps(
             low = start + (0.78 - start) * number / len(wanted)
             high = start + (0.78 - start) * (number + 1) / len(wanted)
             yield Progress("assembling", low)
-            supports = inputs.set_of(name) if name else next(iter(models))
+            supports = inputs.set_of(name) if name else sets_used(inputs)[0]
             model = models[supports]
             if supports not in matrices:
                 matrices[supports] = stiffness_matrix(model)

@@ -34,7 +34,7 @@ from tartan.project.analysis.caseloads import Heat
 from tartan.project.analysis.inputs import Layout, PartInputs, layout_of
 from tartan.project.analysis.section_forces import outside_strains
 from tartan.project.analysis.shellinputs import shell_model
-from tartan.project.analysis.superposition import heats_in, problems_of, scheme_of, sets_used
+from tartan.project.analysis.superposition import heats_in, problems_of, scheme_of
 
 __all__ = [
     "Kept",
@@ -163,22 +163,62 @@ def run_solve(request: SolveRequest, memory: Memory) -> Generator[Progress, None
     layout = layout_of(inputs)
     if not inputs.cases:
         yield Progress("assessing margins", 0.3)
-        return _assessed(inputs, layout, _nothing(layout, len(inputs.case_names)), started)
+        nothing = _nothing(layout, len(inputs.case_names))
+        return _assessed(inputs, layout, _with_outside(inputs, layout, nothing), started)
     yield Progress("placing supports", 0.02)
-    models = {name: shell_model(inputs, name) for name in sets_used(inputs)}
-    scheme = scheme_of(inputs)
+    models = _Models(inputs)
     asked = len(inputs.buckling) + len(inputs.modes)
     end = 0.75 if not asked else 0.45
     columns, resolved = yield from _solution(inputs, layout, models, memory, end)
-    shown, resting = combined(columns, scheme.growing + scheme.held), np.zeros(0)
-    if scheme.rests:
-        resting = np.tensordot(scheme.held, columns.strains, axes=1)
+    kept = memory.kept[inputs.elastic()]
+    shown, resting = _superposed(inputs, layout, columns, kept)
     state = State(inputs, layout, shown.strains, resting)
-    buckling, modes = yield from asked_steps(state, models, memory.kept[inputs.elastic()], end)
+    buckling, modes = yield from asked_steps(state, models, kept, end)
     yield Progress("assessing margins", 0.8)
     answer = _assessed(inputs, layout, shown, started, resting)
     told, memory.told = memory.told, ""
     return replace(answer, resolved=resolved, buckling=buckling, modes=modes, note=told)
+
+
+class _Models(dict[str, ShellModel]):
+    """Models of a part by their support sets, built when they are needed.
+
+    A part that is only judged anew needs none.
+    """
+
+    def __init__(self, inputs: PartInputs) -> None:
+        super().__init__()
+        self._inputs = inputs
+
+    def __missing__(self, name: str) -> ShellModel:
+        made = self[name] = shell_model(self._inputs, name)
+        return made
+
+
+def _superposed(
+    inputs: PartInputs, layout: Layout, columns: Solution, kept: Kept
+) -> tuple[Solution, Array]:
+    """All cases and combinations of the columns, and the share of their strains that is held.
+
+    They are remembered with the solution: what is judged anew is the very same.
+    """
+    scheme = scheme_of(inputs)
+    key = (scheme.growing.tobytes(), scheme.held.tobytes(), inputs.outside)
+    if kept.shown is None or kept.shown[0] != key:
+        shown, resting = combined(columns, scheme.growing + scheme.held), np.zeros(0)
+        if scheme.rests:
+            resting = np.tensordot(scheme.held, columns.strains, axes=1)
+        kept.shown = (key, _with_outside(inputs, layout, shown), resting)
+    return kept.shown[1], kept.shown[2]
+
+
+def _with_outside(inputs: PartInputs, layout: Layout, shown: Solution) -> Solution:
+    if not inputs.outside:
+        return shown
+    strains = shown.strains.copy()
+    for k, each in enumerate(inputs.outside, start=len(inputs.solved_names)):
+        strains[k] = outside_strains(layout, each).strains
+    return replace(shown, strains=strains)
 
 
 def _assessed(
@@ -189,11 +229,6 @@ def _assessed(
     resting: Array | None = None,
 ) -> PartAnswer:
     """Answer with the margins of all that was solved or read."""
-    if inputs.outside:
-        strains = shown.strains.copy()
-        for k, each in enumerate(inputs.outside, start=len(inputs.solved_names)):
-            strains[k] = outside_strains(layout, each).strains
-        shown = replace(shown, strains=strains)
     kept = np.zeros(0) if resting is None else resting
     margins = margins_of(inputs, layout, shown.strains, kept)
     spots = tuple(hot_spots(layout.mesh, margins))

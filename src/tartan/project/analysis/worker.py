@@ -16,17 +16,15 @@ import signal
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, fields, is_dataclass, replace
+from dataclasses import dataclass, replace
 from enum import Enum
 from multiprocessing.connection import Connection
-from multiprocessing.shared_memory import SharedMemory
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from tartan.core.errors import TartanError
 from tartan.project.analysis.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
+from tartan.project.analysis.transfer import Receiver, Sender
 
 _THREADS = "OPENBLAS_NUM_THREADS"
 
@@ -63,78 +61,6 @@ class Event:
     error: TartanError | None = None
 
 
-@dataclass(frozen=True)
-class _Stored:
-    """Stands in a pickled answer for an array that lies in shared memory."""
-
-    dtype: str
-    shape: tuple[int, ...]
-    start: int
-
-
-def _pack(value: Any, arrays: list[np.ndarray], at: list[int]) -> Any:
-    """Replace arrays in nested dataclasses by their places."""
-    if isinstance(value, np.ndarray):
-        array = np.ascontiguousarray(value)
-        place = _Stored(array.dtype.str, array.shape, at[0])
-        arrays.append(array)
-        at[0] += -(-array.nbytes // 64) * 64
-        return place
-    if is_dataclass(value) and not isinstance(value, type):
-        changed = {
-            f.name: _pack(getattr(value, f.name), arrays, at) for f in fields(value) if f.init
-        }
-        if any(changed[k] is not getattr(value, k) for k in changed):
-            return replace(value, **changed)
-    return value
-
-
-def _unpack(value: Any, buffer: memoryview) -> Any:
-    if isinstance(value, _Stored):
-        count = int(np.prod(value.shape))
-        array = np.frombuffer(buffer, np.dtype(value.dtype), count, value.start).copy()
-        array.setflags(write=False)
-        return array.reshape(value.shape)
-    if is_dataclass(value) and not isinstance(value, type):
-        changed = {
-            f.name: _unpack(getattr(value, f.name), buffer) for f in fields(value) if f.init
-        }
-        if any(changed[k] is not getattr(value, k) for k in changed):
-            return replace(value, **changed)
-    return value
-
-
-def _share(answer: PartAnswer) -> tuple[PartAnswer, str]:
-    """Lay an answer's arrays in shared memory; the receiver frees it."""
-    arrays: list[np.ndarray] = []
-    at = [0]
-    packed = _pack(answer, arrays, at)
-    memory = SharedMemory(create=True, size=max(at[0], 1))
-    buffer = memory.buf
-    assert buffer is not None
-    start = 0
-    for array in arrays:
-        view = np.frombuffer(buffer, array.dtype, array.size, start)
-        view[:] = array.ravel()
-        del view
-        start += -(-array.nbytes // 64) * 64
-    name = memory.name
-    del buffer
-    memory.close()
-    return packed, name
-
-
-def _take(packed: PartAnswer, name: str) -> PartAnswer:
-    memory = SharedMemory(name)
-    try:
-        assert memory.buf is not None
-        answer: PartAnswer = _unpack(packed, memory.buf)
-    finally:
-        memory.close()
-        memory.unlink()
-    return answer
-
-
 def _die_with_parent() -> None:
     """Have the kernel end this process with the one that started it, whatever it is doing."""
     with contextlib.suppress(OSError, AttributeError):
@@ -145,15 +71,15 @@ def serve(connection: Connection) -> None:
     """Run jobs until the connection closes; this is the worker process."""
     os.nice(5)
     _die_with_parent()
-    memory = Memory(on_disk=True)
+    memory, sender = Memory(on_disk=True), Sender()
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
             message = connection.recv()
             if isinstance(message, SolveRequest):
-                _run(message, memory, connection)
+                _run(message, memory, connection, sender)
 
 
-def _run(request: SolveRequest, memory: Memory, connection: Connection) -> None:
+def _run(request: SolveRequest, memory: Memory, connection: Connection, sender: Sender) -> None:
     job = run_solve(request, memory)
     try:
         while True:
@@ -164,7 +90,7 @@ def _run(request: SolveRequest, memory: Memory, connection: Connection) -> None:
                 return
             connection.send((request.number, JobState.RUNNING, progress))
     except StopIteration as end:
-        connection.send((request.number, JobState.DONE, _share(end.value)))
+        connection.send((request.number, JobState.DONE, sender.pack(end.value)))
     except TartanError as error:
         connection.send((request.number, JobState.FAILED, error))
     except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
@@ -189,6 +115,7 @@ class Worker:
         self._hear = hear
         self._process: multiprocessing.process.BaseProcess | None = None
         self._connection: Connection | None = None
+        self._receiver = Receiver()
         self._running: int | None = None
         self._waiting: SolveRequest | None = None
         self._cancelled_at: float | None = None
@@ -227,7 +154,7 @@ class Worker:
             if before is not None:
                 os.environ[_THREADS] = before
         theirs.close()
-        self._process, self._connection = process, ours
+        self._process, self._connection, self._receiver = process, ours, Receiver()
         self._outbox = queue.SimpleQueue()
         # A request may be larger than the pipe: only the sender waits for who does not read.
         threading.Thread(
@@ -306,7 +233,7 @@ class Worker:
     def _receive(self, number: int, state: JobState, content: Any) -> None:
         if state is JobState.DONE:
             # Taken even when late, so that the shared memory is freed.
-            answer = _take(*content)
+            answer = self._receiver.unpack(content)
             self._finish(Event(number, state, answer=answer))
         elif state is JobState.RUNNING:
             self._hear(Event(number, state, progress=content))
