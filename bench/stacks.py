@@ -22,10 +22,10 @@ from tartan.core.strength.critical import critical_by_sets, critical_shears
 from tartan.core.strength.govern import checks_of, reserves
 from tartan.desktop.app import settle_memory
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import state
-from tartan.desktop.stacks.answers import COLUMN_KINDS
 from tartan.desktop.widgets.polar import DIRECTIONS
 from tartan.desktop.window import MainWindow
+from tartan.pages import stacks as state
+from tartan.pages.stack_answers import COLUMN_KINDS
 from tartan.project.document.model import CriteriaSet, Project
 from tartan.project.edits import design_edits, stack_edits
 

@@ -14,10 +14,10 @@ from PyQt6.QtTest import QTest
 
 from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
-from tartan.desktop.stations import STATIONS
 from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.modemarks import MARKS
+from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import light_dish_panel
 from tartan.project.edits import stack_edits
 

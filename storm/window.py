@@ -32,8 +32,8 @@ from PyQt6.QtWidgets import (
 
 from storm.mutate import ODD_TEXTS
 from tartan.desktop.app import make_application, make_window, tell_of_faults
-from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
+from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import SAMPLES
 
 TYPED = (*ODD_TEXTS, "0", "-1", "5 mm", "0.2", "1e-3", "90", "[0/45/-45/90]s", "2 in", "10 %")

@@ -12,7 +12,8 @@ __version__ = "0.1.0"
 _HOMES = {
     "core.materials": ("Material",),
     "core.stack": ("Ply", "Stack"),
-    "core.stack.notation": ("Context", "parse", "write"),
+    "core.stack.notation": ("Context", "parse"),
+    "core.stack.notation_written": ("write",),
     "core.laminate": ("Laminate", "make_laminate"),
     "core.laminate.response": ("Load", "respond"),
     "core.laminate.loadcase": ("LoadCase",),
@@ -24,7 +25,7 @@ _HOMES = {
     "core.strength.progressive": ("ply_discount",),
     "core.strength.sandwich": ("check_sandwich",),
     "core.vessel.cylinder": ("CylinderLoad", "thick_cylinder", "thin_resultants"),
-    "core.working": ("reserve_working",),
+    "core.working_strength": ("reserve_working",),
     "project.files.storage": ("load", "save"),
     "project.analysis.shellinputs": ("part_inputs",),
     "project.analysis.jobs": ("solve_now",),

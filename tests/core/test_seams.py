@@ -92,14 +92,17 @@ def test_nothing_depends_on_the_reference_surface_of_flat_parts(
             ratios = eigh(-G.toarray(), K.toarray(), eigvals_only=True)
             factors += [1 / ratios[0], 1 / ratios[-1]] if G.nnz else [0.0]
         found.append((middle, strains, modes, np.array(factors)))
+    # An offset e adds A e² to D, which the solution takes away again: of h²/12 parts that are kept
+    # apart from e² the digits of (e/h)² are lost in any arithmetic of fixed length.
+    lost = max(1.0, (offset / sum(t for _, _, t in plies)) ** 2)
     for one, other in zip(*found, strict=True):
         assert one.shape == other.shape
         if one.ndim > 1:
             size = np.abs(one).reshape(len(one), -1).max(axis=1)
             gap = np.abs(one - other).reshape(len(one), -1).max(axis=1)
-            assert (gap <= 1e-8 * size + 1e-22).all()
+            assert (gap <= 1e-8 * lost * size + 1e-22).all()
         else:
-            np.testing.assert_allclose(one, other, rtol=1e-8)
+            np.testing.assert_allclose(one, other, rtol=1e-8 * lost)
 
 
 def simply_supported(n: int, lam: Laminate, *, held: bool) -> ShellModel:

@@ -14,8 +14,8 @@ from PyQt6.QtTest import QTest
 
 from tartan.desktop import theme
 from tartan.desktop.placement import FRAME, LEAST, USUAL
-from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
+from tartan.pages.stations import STATIONS
 from tartan.project.document.model import AppliedCondition, Project
 from tartan.project.document.partmodel import SupportSet
 from tartan.project.edits import case_edits, design_edits, stack_edits, versions
@@ -25,7 +25,7 @@ import json, sys
 from PyQt6.QtTest import QTest
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
-from tartan.desktop.stations import STATIONS
+from tartan.pages.stations import STATIONS
 from tartan.desktop.window import MainWindow
 from tests.desktop.conftest import coarse_sample
 app = make_application(dark=False)

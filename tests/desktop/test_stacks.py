@@ -10,12 +10,13 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from tartan.core.errors import TartanError
 from tartan.core.stack import Ply
-from tartan.desktop.stacks.answers import worst_of
 from tartan.desktop.stacks.context import chosen
-from tartan.desktop.widgets.bands import Row, paint_band
+from tartan.desktop.widgets.bands import paint_band
 from tartan.desktop.widgets.picture import save_picture
 from tartan.desktop.window import MainWindow
 from tartan.exchange.tables import read_rows, write_table
+from tartan.pages.shown import Row
+from tartan.pages.stack_answers import worst_of
 from tartan.project.edits import stack_edits
 from tartan.project.files import recovery
 from tartan.project.wording import units

@@ -24,8 +24,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.core.stack import Ply, Stack
-from tartan.desktop.stations import STATIONS
 from tartan.desktop.window import MainWindow
+from tartan.pages.stations import STATIONS
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Case, Pressure, Rung, Support
 from tartan.project.edits import case_edits, stack_edits

@@ -15,12 +15,12 @@ from tartan.core.stack import Ply
 from tartan.core.stack.notation import parse
 from tartan.core.stack.notation_written import context_for
 from tartan.desktop.nextstep import NextStep, next_step
-from tartan.desktop.part.surfacefields import STARTS
 from tartan.desktop.widgets.blank import Blank
 from tartan.desktop.widgets.clipboard import clipboard_text
 from tartan.exchange.materials_table import materials_of
 from tartan.exchange.plies_table import read_plies
 from tartan.exchange.tables import as_rows
+from tartan.pages.surface_fields import STARTS
 from tartan.project.document.model import Project
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits

@@ -10,7 +10,7 @@ from tartan.core.errors import TartanError
 from tartan.desktop.autosave import Autosave
 from tartan.desktop.clashbar import ClashBar
 from tartan.desktop.session import Session
-from tartan.desktop.stations import STATIONS
+from tartan.pages.stations import STATIONS
 from tartan.project.document.model import Project
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import versions

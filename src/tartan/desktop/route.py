@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
-from tartan.desktop.stations import STATIONS, StationLine
+from tartan.pages.stations import STATIONS, StationLine
 
 STEP, FIRST, WIDTH = 74, 12, 168
 

@@ -36,11 +36,11 @@ from tartan.desktop.route import WIDTH as ROUTE_WIDTH
 from tartan.desktop.route import Route
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.view import StacksView
-from tartan.desktop.stations import STATIONS, Freshness, lines
 from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.versions.view import VersionsView
 from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
+from tartan.pages.stations import STATIONS, Freshness, lines
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits, versions
 from tartan.project.wording import units

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from tartan.desktop.cases.form import CaseForm
-from tartan.desktop.fields import Number, OneOf, Piece, Remove, Table, Unit, line
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.recordform import Records
+from tartan.pages.fields import Number, OneOf, Piece, Remove, Table, Unit, line
 from tartan.project.document.partmodel import (
     BucklingRequirement,
     DisplacementRequirement,

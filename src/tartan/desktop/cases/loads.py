@@ -5,16 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-import numpy as np
-
 from tartan.core.errors import TartanError
 from tartan.desktop.cases.form import CaseForm
-from tartan.desktop.cases.loadfields import HELD_TIP, NEW, fields_of
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.recordform import Records, quantity_field
-from tartan.project.analysis.caseloads import map_table
-from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.pages import cases as state
+from tartan.pages.load_fields import HELD_TIP, NEW, fields_of
 from tartan.project.document.partmodel import WHOLE, Combination, Load, MappedPressure, Side
 from tartan.project.edits import case_edits
 from tartan.project.wording import units
@@ -67,16 +64,7 @@ class LoadRows(CaseForm):
 
     def mapping_words(self, load: MappedPressure) -> str:
         """Resultant before and after mapping, and how much lay outside the table."""
-        try:
-            inputs = part_inputs(self.session.project)
-            found = map_table(layout_of(inputs), load, inputs.tables, "Load")
-        except TartanError as error:
-            return str(error)
-        given, mapped = (float(np.linalg.norm(f)) for f in (found.given, found.force[:3]))
-        known = bool(np.isfinite(given))
-        before = f"table {units.show(given, units.FORCE)}" if known else "points on a line"
-        share = f", {found.outside:.1%} of the area outside it" if found.outside > 5e-4 else ""
-        return f"{before} → part {units.show(mapped, units.FORCE)}{share}"
+        return state.mapping_words(self.session.project, load)
 
     # Edits
 

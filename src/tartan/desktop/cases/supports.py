@@ -7,9 +7,9 @@ from dataclasses import replace
 from tartan.core.errors import TartanError
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.desktop.cases.form import CaseForm
-from tartan.desktop.fields import Flag, OneOf, Remove, Table, Unit, Vector, line
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.recordform import Records
+from tartan.pages.fields import Flag, OneOf, Remove, Table, Unit, Vector, line
 from tartan.project.document.partmodel import POINT, Support, SupportSet
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name

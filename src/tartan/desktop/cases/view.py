@@ -6,24 +6,20 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.shell.loads import resultant
 from tartan.desktop import theme
 from tartan.desktop.cases.asked import NEW as ASKED
 from tartan.desktop.cases.asked import RequirementRows
-from tartan.desktop.cases.loadfields import NEW as LOADS
 from tartan.desktop.cases.loads import LoadRows
 from tartan.desktop.cases.supports import NEW_SET, OWN, SupportRows, set_names
-from tartan.desktop.part import state
-from tartan.desktop.part.overlays import draw_supports
 from tartan.desktop.scene import glyphs
+from tartan.desktop.scene.overlays import draw_supports
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.cards import Card, CardList
+from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import (
     Field,
     button,
@@ -38,7 +34,10 @@ from tartan.desktop.widgets.controls import (
 from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.exchange.outside_files import read_outside
 from tartan.exchange.pressure_table import read_pressure
-from tartan.project.analysis.caseloads import case_forces
+from tartan.pages import cases as case_words
+from tartan.pages import part as state
+from tartan.pages.load_fields import NEW as LOADS
+from tartan.pages.shown import Card
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.section_forces import match
@@ -306,7 +305,9 @@ class CasesView(QWidget):
         self.new_asked.setCurrentIndex(-1)
         self.loads.put(self.load_rows.make_up(), self.load_rows.rows)
         self.requirements.put(self.requirement_rows.make_up(), self.requirement_rows.rows)
-        self.resultant.setText(self._resultant_words())
+        self.resultant.setText(
+            case_words.resultant_words(self.session.project, self.session.selection.case)
+        )
         self._fill_ready()
         self.draw()
 
@@ -314,54 +315,6 @@ class CasesView(QWidget):
         items = [i for i in state.readiness(self.session.project) if i.station == "Cases"]
         to_part = partial(self.session.select, station="Part")
         self.ready.put([Line(i.words, to_part) for i in items], "")
-
-    def _resultant_words(self) -> str:
-        """Total force of the chosen case or combination, or how outside forces lie."""
-        name = self.session.selection.case
-        if not name:
-            return "No case yet."
-        if (read := self.outside) is not None:
-            return self._match_words(read)
-        try:
-            inputs = part_inputs(self.session.project)
-            layout = layout_of(inputs)
-            parts = dict(
-                next((c.factors for c in inputs.combinations if c.name == name), ((name, 1.0),))
-            )
-            total = sum(
-                (
-                    parts[c.name] * resultant(layout.mesh, case_forces(layout, c, inputs.tables))
-                    for c in inputs.cases
-                    if c.name in parts
-                ),
-                np.zeros(6),
-            )
-        except TartanError as error:
-            return str(error)
-        total = np.where(np.abs(total) < 1e-6 * max(np.abs(total).max(), 1e-30), 0.0, total)
-        force, moment = (
-            [units.show(float(v), q, unit=False) for v in t]
-            for t, q in ((total[:3], units.FORCE), (total[3:], units.MOMENT))
-        )
-        return (
-            f"Total force x, y, z  {',  '.join(force)} {units.FORCE.unit}\n"
-            f"about the origin  {',  '.join(moment)} {units.MOMENT.unit}"
-        )
-
-    def _match_words(self, read: OutsideForces) -> str:
-        """How many elements have forces, and how they were found."""
-        try:
-            mesh = layout_of(part_inputs(self.session.project)).mesh
-            found = match(mesh, read)
-        except TartanError as error:
-            return str(error)
-        share = f"{int(found.found.sum())} of {mesh.count} elements have section forces"
-        if read.by == "element":
-            return f"{share}, matched by their numbers; those of the others are zero."
-        return (
-            f"{share}, matched by position, at most {units.show(found.farthest, units.LENGTH)}"
-            " from an element's centre; those of the others are zero."
-        )
 
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""

@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.criteria import criterion
 from tartan.core.laminate.response import LEVELS
-from tartan.desktop.margins.state import Picked
 from tartan.desktop.widgets.controls import button, choice, column, label, row, set_options
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.maps.mapped import shapes_of
+from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.findings.chosen_margins import Ask
 from tartan.project.findings.verdict import ply_words

@@ -11,8 +11,8 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
-from tartan.desktop.margins.state import Driver
 from tartan.desktop.widgets.picture import offer_saving
+from tartan.pages.margins import Driver
 from tartan.project.wording import units
 
 STEP, LEFT = 23, 152

@@ -6,11 +6,12 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tartan.desktop.margins import state
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import choice, label, row
-from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.datatable import DataTable
 from tartan.exchange.maps.mapped import required
+from tartan.pages import margins as state
+from tartan.pages.shown import Look
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.findings.chosen_margins import GROUPS, Ask, hot_list
 from tartan.project.findings.limits import limits

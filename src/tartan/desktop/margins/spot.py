@@ -6,20 +6,20 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.desktop.margins import state
 from tartan.desktop.margins.drivers import PlyBars
-from tartan.desktop.margins.state import Picked
 from tartan.desktop.margins.whatif import SpotWhatIf
 from tartan.desktop.preferences import preferences
-from tartan.desktop.rows import rows_of
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import answers
 from tartan.desktop.widgets.controls import button, label, row, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.many import ManyChoice
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.exchange.maps.mapped import required
+from tartan.pages import margins as state
+from tartan.pages import stack_answers as answers
+from tartan.pages.margins import Picked
+from tartan.pages.rows import rows_of
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.edits import design_edits
 from tartan.project.findings.limits import limits_at

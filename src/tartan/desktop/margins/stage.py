@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
-from tartan.desktop.margins.legend import Legend
 from tartan.desktop.scene import glyphs
+from tartan.desktop.scene.overlays import faded
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.widgets.controls import QuantityField, button, label, switch
 from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.legend import Legend
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import Map
 from tartan.project.wording import units
@@ -287,10 +288,3 @@ class Stage(QWidget):
         if self.scene is not None:
             self.scene.close_view()
             self.scene = None
-
-
-def faded(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Colours of what does not count: most of the colour gone."""
-    ground = theme.colour("stale")
-    stone = np.array([ground.red(), ground.green(), ground.blue()])
-    return np.asarray(0.28 * rgb + 0.72 * stone).astype(np.uint8)

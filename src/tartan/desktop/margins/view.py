@@ -10,14 +10,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
-from tartan.desktop.margins import state
 from tartan.desktop.margins.choosers import Choosers
 from tartan.desktop.margins.drivers import DriversPicture
 from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
 from tartan.desktop.margins.lists import Board, ByCase, HotSpots
 from tartan.desktop.margins.spot import SpotPanel
 from tartan.desktop.margins.stage import Shown, Stage
-from tartan.desktop.margins.state import Picked
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
@@ -25,6 +23,8 @@ from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
 from tartan.exchange.maps.fields import BY_KEY, View, values
 from tartan.exchange.maps.mapped import Map, make_map, required, shape_map, shapes_of
+from tartan.pages import margins as state
+from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.findings.chosen_margins import excluded, hot_list, margins_for

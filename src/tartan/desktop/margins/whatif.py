@@ -11,13 +11,13 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
-from tartan.desktop.margins.state import Picked
 from tartan.desktop.session import Session
-from tartan.desktop.stacks.whatif import SHOWN, merit, ranked_row
 from tartan.desktop.time_slices import Slices
 from tartan.desktop.widgets.controls import button, label, row
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.exchange.tables import Table
+from tartan.pages.changes import SHOWN, merit, ranked_row
+from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.partmesh import Laid
 from tartan.project.edits.zone_edits import change_zone

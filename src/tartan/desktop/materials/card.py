@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 
 from tartan.core.errors import TartanError
 from tartan.core.materials import FIELD_NAMES, Material
-from tartan.desktop.materials import state
 from tartan.desktop.widgets.controls import QuantityField, UnitLabel, label
+from tartan.pages import materials as state
 from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
 
 COLUMNS = (

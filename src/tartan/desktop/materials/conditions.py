@@ -8,9 +8,9 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.desktop.materials import state
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import Field, button, label, row, switch
+from tartan.pages import materials as state
 from tartan.project.document.model import AppliedCondition
 from tartan.project.edits import design_edits
 

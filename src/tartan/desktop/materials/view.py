@@ -11,12 +11,11 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMenu, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.materials import Material
-from tartan.desktop.materials import state
 from tartan.desktop.materials.card import MaterialCard
 from tartan.desktop.materials.compare import ComparePicture
 from tartan.desktop.materials.conditions import ConditionsPane
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.cards import Card, CardList
+from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import (
     Field,
     button,
@@ -30,6 +29,8 @@ from tartan.desktop.widgets.controls import (
 from tartan.desktop.widgets.polar import PolarPicture, laminate_curves, other_curve
 from tartan.exchange import library
 from tartan.exchange.materials_table import read_materials, write_materials
+from tartan.pages import materials as state
+from tartan.pages.shown import Card
 from tartan.project.edits import stack_edits
 
 NONE = "nothing"

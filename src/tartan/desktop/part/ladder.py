@@ -9,9 +9,9 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
-from tartan.desktop.part.state import LadderRow
 from tartan.desktop.widgets.bands import paint_swatch
 from tartan.exchange.maps import colours
+from tartan.pages.part import LadderRow
 
 TALL, GAP = 27, 4
 DRAG = 6

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import QApplication, QVBoxLayout
 
 from tartan.core.errors import TartanError
 from tartan.core.stack import Ply
-from tartan.desktop.part import state
 from tartan.desktop.part.form import PartForm, grid, region_of, region_options
 from tartan.desktop.part.ladder import Ladder
 from tartan.desktop.session import Session
@@ -26,6 +25,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
 )
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
+from tartan.pages import part as state
 from tartan.project.document.partmodel import Rung
 from tartan.project.edits import part_edits
 from tartan.project.wording import units

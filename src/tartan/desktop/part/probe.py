@@ -8,9 +8,10 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
-from tartan.desktop.rows import rows_of
-from tartan.desktop.widgets.bands import Row, band_heights
+from tartan.desktop.widgets.bands import band_heights
 from tartan.exchange.maps import colours
+from tartan.pages.rows import rows_of
+from tartan.pages.shown import Row
 from tartan.project.analysis.shellinputs import PartInputs, layout_of, where_words
 from tartan.project.document.model import Project
 from tartan.project.wording import units

@@ -11,10 +11,9 @@ from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout
 
 from tartan.core.errors import TartanError
 from tartan.desktop.part.form import PartForm
-from tartan.desktop.part.surfacefields import near_fields
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.cards import Card, CardList
+from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import (
     Field,
     button,
@@ -24,6 +23,8 @@ from tartan.desktop.widgets.controls import (
     switch,
 )
 from tartan.desktop.widgets.recordform import Records
+from tartan.pages.shown import Card
+from tartan.pages.surface_fields import near_fields
 from tartan.project.analysis.partmesh import Meshed, base_mesh, meshed
 from tartan.project.document.partmodel import Near, Region
 from tartan.project.edits import part_edits

@@ -10,7 +10,6 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.shell.mesher import Finer
 from tartan.desktop.part.form import PartForm
-from tartan.desktop.part.surfacefields import FIGURES, STARTS, cut_fields, finer_fields
 from tartan.desktop.part.surfacefile import SurfaceFile
 from tartan.desktop.part.ties import TiesForm
 from tartan.desktop.session import Session
@@ -27,6 +26,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
 )
 from tartan.desktop.widgets.recordform import Record, Records, add_record, quantity_field
+from tartan.pages.surface_fields import FIGURES, STARTS, cut_fields, finer_fields
 from tartan.project.analysis.partmesh import base_mesh
 from tartan.project.document.partmodel import ReadSurface, Surface
 from tartan.project.edits import part_edits

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from tartan.core.errors import TartanError
-from tartan.desktop.part import state
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import QuantityField, UnitLabel, column, label, row
+from tartan.pages import part as state
 from tartan.project.wording import units
 
 

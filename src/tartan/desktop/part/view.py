@@ -19,19 +19,19 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.core.errors import TartanError
-from tartan.desktop.part import state
 from tartan.desktop.part.directions import DirectionsForm
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.part.layup import LayUpForm
-from tartan.desktop.part.overlays import Overlays
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.part.regions import RegionsForm
 from tartan.desktop.part.surface import SurfaceForm
+from tartan.desktop.scene.overlays import Overlays
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.readylist import Line, ReadyList
+from tartan.pages import part as state
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import PartInputs, layout_of, part_inputs
 from tartan.project.document.partmodel import ReadSurface

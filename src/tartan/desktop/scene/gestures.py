@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
@@ -12,6 +11,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QRubberBand
 
 from tartan.core.shell.mesh import Mesh
+from tartan.pages.shown import Handle
 
 Array = NDArray[np.float64]
 
@@ -136,31 +136,6 @@ class Sweep:
         self._scene.redraw()
         if len(chosen):
             self._scene.elements_swept.emit(chosen, self._out)
-
-
-@dataclass(frozen=True)
-class Handle:
-    """A knob that changes a length: where it stands, which way it grows, and how fast.
-
-    Attributes
-    ----------
-    name : str
-        The field it changes.
-    at : tuple of float
-        Its place [m].
-    way : tuple of float
-        Unit direction in which the value grows.
-    gain : float
-        Change of the value for each metre moved.
-    value : float
-        The value as it stands [m].
-    """
-
-    name: str
-    at: tuple[float, float, float]
-    way: tuple[float, float, float]
-    gain: float
-    value: float
 
 
 class Handles:

@@ -9,9 +9,9 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.stack import Stack
 from tartan.desktop.session import Session
-from tartan.desktop.stacks.answers import Question
-from tartan.desktop.stacks.state import laminate_or_error
 from tartan.exchange.maps.mapped import required
+from tartan.pages.stack_answers import Question
+from tartan.pages.stacks import laminate_or_error
 from tartan.project.document.model import CriteriaSet
 
 NOTHING = LoadCase("no load")

@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import state
-from tartan.desktop.stacks.state import Edited
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.exchange.plies_table import plies_table
+from tartan.pages import stacks as state
+from tartan.pages.stacks import Edited
 from tartan.project.edits import stack_edits
 from tartan.project.wording import units
 

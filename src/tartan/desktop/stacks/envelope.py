@@ -11,12 +11,12 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import parts
 from tartan.core.strength.critical import COMPONENTS
 from tartan.core.strength.envelope import Envelope
-from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.time_slices import Slices
 from tartan.desktop.widgets.controls import choice, column, label, row, set_options
 from tartan.desktop.widgets.criticals import quantity_of
 from tartan.desktop.widgets.plot import Plot
+from tartan.pages import stack_answers as answers
 
 
 class EnvelopePane(QWidget):

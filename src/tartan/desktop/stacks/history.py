@@ -15,10 +15,11 @@ from tartan.core.strength.progressive import Rule, Step, ply_discount_steps
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.time_slices import Slices
 from tartan.desktop.widgets.controls import choice, column, label, set_options
-from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.tables import Table
+from tartan.pages.shown import Look
 from tartan.project.wording import units
 
 DEFORMATIONS = ("εx", "εy", "γxy", "κx", "κy", "κxy")

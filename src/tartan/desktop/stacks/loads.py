@@ -13,7 +13,6 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.loadcase import COMPONENTS, LoadCase, Way
 from tartan.desktop.session import Session
-from tartan.desktop.stacks.answers import answer_of
 from tartan.desktop.stacks.context import NOTHING, Chosen
 from tartan.desktop.widgets.controls import (
     Field,
@@ -24,6 +23,7 @@ from tartan.desktop.widgets.controls import (
     row,
     switch,
 )
+from tartan.pages.stack_answers import answer_of
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.document.model import Project
 from tartan.project.edits import design_edits

@@ -11,11 +11,11 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 from tartan.core.errors import TartanError
 from tartan.core.stack import operations
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import state
-from tartan.desktop.stacks.answers import COLUMN_KINDS, criterion_columns
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.exchange.plies_table import plies_table, read_plies_file
 from tartan.exchange.tables import write_table
+from tartan.pages import stacks as state
+from tartan.pages.stack_answers import COLUMN_KINDS, criterion_columns
 from tartan.project.document.model import CriteriaSet
 from tartan.project.edits import stack_edits
 

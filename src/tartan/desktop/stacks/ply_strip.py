@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tartan.core.errors import TartanError
 from tartan.core.stack import Stack
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import state
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.desktop.stacks.menus import StackActions
 from tartan.desktop.widgets.controls import (
@@ -21,6 +20,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
 )
 from tartan.desktop.widgets.flow import wrapped
+from tartan.pages import stacks as state
 from tartan.project.wording import units
 
 

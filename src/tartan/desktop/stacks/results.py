@@ -9,12 +9,13 @@ from tartan.core.criteria import criterion
 from tartan.core.criteria.base import mode_name
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import LEVELS, principal
-from tartan.desktop.stacks import answers
-from tartan.desktop.stacks.answers import Question
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.controls import column, label
-from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.datatable import DataTable
 from tartan.exchange.tables import Cell, Table
+from tartan.pages import stack_answers as answers
+from tartan.pages.shown import Look
+from tartan.pages.stack_answers import Question
 from tartan.project.wording import units
 
 _AXES_12, _AXES_XY = ("1", "2", "12"), ("x", "y", "xy")

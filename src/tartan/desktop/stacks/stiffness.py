@@ -12,12 +12,12 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import expansion
 from tartan.core.working import Working, constant_working, stiffness_working
-from tartan.desktop.stacks import state
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.controls import UnitLabel, button, column, label, row
 from tartan.desktop.widgets.figure import Figure, Open
 from tartan.desktop.widgets.matrix import MatrixPicture
 from tartan.desktop.widgets.polar import Curve, PolarPicture, laminate_curves, other_curve
+from tartan.pages import stacks as state
 from tartan.project.wording import units
 
 _AXES = ("x", "y", "xy")

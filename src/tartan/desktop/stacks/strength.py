@@ -15,7 +15,6 @@ from tartan.core.laminate.response import LEVELS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
 from tartan.core.working_strength import reserve_working
 from tartan.desktop.owncriteria import OwnCriteria
-from tartan.desktop.stacks import answers
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.controls import (
     button,
@@ -25,10 +24,12 @@ from tartan.desktop.widgets.controls import (
     set_options,
 )
 from tartan.desktop.widgets.criticals import CriticalPicture, quantity_of
-from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.figure import Open
 from tartan.desktop.widgets.flow import wrapped
 from tartan.exchange.tables import Cell, Table
+from tartan.pages import stack_answers as answers
+from tartan.pages.shown import Look
 from tartan.project.edits import design_edits
 from tartan.project.wording import units
 

@@ -14,9 +14,7 @@ from tartan.core.stack.notation import Context, parse
 from tartan.core.stack.notation_written import context_for, write
 from tartan.core.working import Working
 from tartan.desktop import theme
-from tartan.desktop.rows import rows_of, stack_words
 from tartan.desktop.session import Session
-from tartan.desktop.stacks import answers, state
 from tartan.desktop.stacks.context import Chosen, chosen
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.desktop.stacks.envelope import EnvelopePane
@@ -28,12 +26,15 @@ from tartan.desktop.stacks.results import ResultsPane
 from tartan.desktop.stacks.stiffness import StiffnessPane
 from tartan.desktop.stacks.strength import StrengthPane
 from tartan.desktop.stacks.whatif import WhatIfPane
-from tartan.desktop.widgets.cards import Card, CardList
-from tartan.desktop.widgets.columns import Column
+from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import Field, button, column, label, row, scrolled, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.section import Fold
+from tartan.pages import stack_answers as answers
+from tartan.pages import stacks as state
+from tartan.pages.rows import rows_of, stack_words
+from tartan.pages.shown import Card, Column
 from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.wording import units

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -21,18 +20,16 @@ from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.time_slices import Slices
 from tartan.desktop.widgets.controls import button, choice, label, switch
-from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
 from tartan.exchange.tables import Table
+from tartan.pages.changes import SHOWN, merit, ranked_row
 from tartan.project.document.model import Project
 from tartan.project.edits import stack_edits
 from tartan.project.wording import units
 
 QUIET = 250
 """Milliseconds after an edit before ranking begins."""
-
-SHOWN = 200
-"""Rows kept in the table; the best of all that were tried."""
 
 ORDERS = ("by gain", "by gain per added mass")
 
@@ -206,35 +203,3 @@ def _judged(material: Material, chosen: Chosen) -> bool:
     except TartanError:
         return False
     return bool(keys)
-
-
-def merit(r: Ranked, here: Ranked, *, per_mass: bool) -> tuple[float, float]:
-    """Key that sorts the best first: gain, or gain per added mass where mass is added."""
-    gain, added = r.reserve - here.reserve, r.mass - here.mass
-    if not per_mass or math.isnan(added):
-        return -gain, added
-    if added <= 1e-12:
-        # No mass added: any gain comes before those that cost mass, a loss after them.
-        return (-math.inf if gain > 0 else math.inf if gain < 0 else 0.0), -gain
-    return -gain / added, -gain
-
-
-def ranked_row(
-    r: Ranked, here: Ranked, loads: str
-) -> tuple[tuple[str, float, float, float, float | None, str], list[Look | None]]:
-    """Cells of a ranked change, and how they look beside the stack as it is."""
-    gain, added = r.reserve - here.reserve, (r.mass - here.mass) / units.AREAL_MASS.scale
-    rate = gain / added if added > 1e-12 else None
-    ink = "holds" if gain > 1e-9 else "fails" if gain < -1e-9 else "soft"
-    words = f"{'+' if gain > 0 else ''}{units.number(gain, 3)}"
-    mass = "same" if abs(added) < 1e-12 else f"{'+' if added > 0 else ''}{units.number(added, 3)}"
-    cells = (r.change.words, r.reserve, gain, added, rate, loads)
-    looks = [
-        None,
-        Look(units.factor(r.reserve)),
-        Look(words, ink),
-        Look(mass),
-        Look("" if rate is None else units.number(rate, 3)),
-        None,
-    ]
-    return cells, looks

@@ -10,19 +10,20 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import LEVELS
 from tartan.desktop import theme
-from tartan.desktop.margins.legend import Legend
-from tartan.desktop.margins.stage import faded
+from tartan.desktop.scene.overlays import faded
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
-from tartan.desktop.versions import state
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, set_options
-from tartan.desktop.widgets.datatable import DataTable, Look
+from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.legend import Legend
 from tartan.desktop.widgets.many import Tabs
 from tartan.exchange.maps.fields import BY_KEY, BY_TITLE, FIELDS, View, values
 from tartan.exchange.maps.mapped import difference_map, make_map, required
 from tartan.exchange.tables import Table
+from tartan.pages import versions as state
+from tartan.pages.shown import Look
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.document.model import Project
 from tartan.project.edits import versions

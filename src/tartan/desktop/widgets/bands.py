@@ -4,25 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QLineF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tartan.desktop import theme
 from tartan.exchange.maps import colours
+from tartan.pages.shown import Row
 from tartan.project.wording import units
-
-
-@dataclass(frozen=True)
-class Row:
-    """A ply as the picture shows it; `kind` is the material's."""
-
-    angle: float
-    thickness: float
-    material: str
-    kind: str
-    number: int = 0
 
 
 def band_heights(weights: Sequence[float], room: float, least: float) -> list[float]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPainterPath
@@ -16,18 +15,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.desktop import theme
-from tartan.desktop.widgets.bands import Row, paint_swatch
-
-
-@dataclass(frozen=True)
-class Card:
-    """What a card shows; `mark` is a small word at the right in the accent."""
-
-    name: str
-    words: str
-    rows: tuple[Row, ...] | None = None
-    mark: str = ""
-    fault: bool = False
+from tartan.desktop.widgets.bands import paint_swatch
+from tartan.pages.shown import Card
 
 
 class _CardPainter(QStyledItemDelegate):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -12,38 +11,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tartan.desktop import theme
-from tartan.desktop.widgets.bands import Row
 from tartan.desktop.widgets.fit import draw_fitted
 from tartan.exchange.maps import colours
+from tartan.pages.shown import Column, Row
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
-
-
-@dataclass(frozen=True, eq=False)
-class Column:
-    """Results beside the plies.
-
-    Attributes
-    ----------
-    title, unit : str
-        What is shown.
-    values : ndarray, shape (n, 3) or (n,)
-        In display units: a profile at bottom, middle and top of every ply, or one bar a ply.
-    need : float or None
-        For reserve factors: the least one asked for, drawn as a line.
-    before : ndarray of the same shape, or None
-        The same of the baseline, where its plies are as many.
-    key : str
-        Which result it is, for whoever opens its working.
-    """
-
-    title: str
-    unit: str
-    values: Array
-    need: float | None = None
-    before: Array | None = None
-    key: str = ""
 
 
 def paint_column(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from PyQt6.QtCore import (
@@ -36,22 +35,13 @@ from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.widgets.modemark import mode_icon
 from tartan.exchange.tables import Table, write_table
+from tartan.pages.shown import Look
 from tartan.project.wording import units
 
 VALUE = Qt.ItemDataRole.UserRole
 ROW = Qt.ItemDataRole.UserRole + 1
 
 Index = QModelIndex | QPersistentModelIndex
-
-
-@dataclass(frozen=True)
-class Look:
-    """How a cell is shown when not plainly: text, ink, tooltip, and a mode's drawing."""
-
-    text: str
-    ink: str = "ink"
-    tip: str = ""
-    mode: str = ""
 
 
 class _Rows(QAbstractTableModel):

@@ -9,7 +9,19 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from tartan.core.errors import TartanError
-from tartan.desktop.fields import (
+from tartan.desktop.widgets.block import Block
+from tartan.desktop.widgets.controls import (
+    Field,
+    QuantityField,
+    UnitLabel,
+    button,
+    choice,
+    label,
+    row,
+    set_options,
+    switch,
+)
+from tartan.pages.fields import (
     Finding,
     Flag,
     Line,
@@ -23,18 +35,6 @@ from tartan.desktop.fields import (
     Unit,
     Vector,
     make_up,
-)
-from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.controls import (
-    Field,
-    QuantityField,
-    UnitLabel,
-    button,
-    choice,
-    label,
-    row,
-    set_options,
-    switch,
 )
 from tartan.project.wording.units import Quantity
 

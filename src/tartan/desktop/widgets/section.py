@@ -26,15 +26,15 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from tartan.desktop import theme
-from tartan.desktop.widgets.bands import Row, band_heights, paint_band
+from tartan.desktop.widgets.bands import band_heights, paint_band
 from tartan.desktop.widgets.columns import (
-    Column,
     paint_column,
     paint_column_head,
     paint_reading,
     row_colour,
 )
 from tartan.desktop.widgets.picture import VECTOR, offer_saving
+from tartan.pages.shown import Column, Row
 from tartan.project.wording import units
 
 TOP, FOOT, GAP = 34, 20, 14

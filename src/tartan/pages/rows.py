@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from tartan.core.stack import Ply, Stack
-from tartan.desktop.widgets.bands import Row
+from tartan.pages.shown import Row
 from tartan.project.document.model import Design
 from tartan.project.wording import units
 

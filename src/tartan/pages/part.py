@@ -17,9 +17,8 @@ from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.shell.surfaces import quality
 from tartan.core.stack import Ply
-from tartan.desktop.scene.gestures import Handle
-from tartan.desktop.widgets.bands import Row
 from tartan.exchange.maps import colours
+from tartan.pages.shown import Handle, Row
 from tartan.project.analysis.partmesh import Meshed, bare_elements, laid_plies, meshed
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
 from tartan.project.document.model import Project

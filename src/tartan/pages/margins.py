@@ -15,11 +15,11 @@ from tartan.core.criteria import Criterion, criterion
 from tartan.core.laminate.response import LEVELS
 from tartan.core.shell.margins import Margins
 from tartan.core.shell.mesh import Mesh
-from tartan.desktop.stacks import answers
-from tartan.desktop.stacks.answers import Question
-from tartan.desktop.widgets.columns import Column
 from tartan.exchange.maps.mapped import nearest, required
 from tartan.exchange.tables import Table
+from tartan.pages import stack_answers as answers
+from tartan.pages.shown import Column
+from tartan.pages.stack_answers import Question
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.shellinputs import where_words
 from tartan.project.analysis.superposition import heats_in

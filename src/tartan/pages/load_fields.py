@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
-from tartan.desktop.fields import (
+from tartan.pages.fields import (
     Finding,
     Flag,
     Line,
@@ -49,13 +49,33 @@ _LOCAL = Flag("local", "local", "axes of {}", "Axes along 0°, across it and alo
 class Offer(Protocol):
     """What the part and the project have to choose from."""
 
-    def places(self) -> list[str]: ...
-    def edges(self) -> list[str]: ...
-    def region_values(self) -> list[str]: ...
-    def tables(self) -> list[str]: ...
-    def laying_side(self) -> Side: ...
-    def held_place(self) -> str: ...
-    def mapping_words(self, load: MappedPressure) -> str: ...
+    def places(self) -> list[str]:
+        """Places where loads can stand."""
+        ...
+
+    def edges(self) -> list[str]:
+        """Named edges."""
+        ...
+
+    def region_values(self) -> list[str]:
+        """Regions by name, the whole part first."""
+        ...
+
+    def tables(self) -> list[str]:
+        """Pressure tables by name."""
+        ...
+
+    def laying_side(self) -> Side:
+        """Side from which the part is laid now."""
+        ...
+
+    def held_place(self) -> str:
+        """Place of a support."""
+        ...
+
+    def mapping_words(self, load: MappedPressure) -> str:
+        """What a table comes to on the part."""
+        ...
 
 
 def _at_point(load: Force | Movement) -> bool:

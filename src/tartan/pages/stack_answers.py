@@ -24,7 +24,7 @@ from tartan.core.strength.laminate_reserves import Beside, Governing, Reserves, 
 from tartan.core.working import Working
 from tartan.core.working_sandwich import sandwich_working
 from tartan.core.working_strength import reserve_working, shear_reserve_working
-from tartan.desktop.widgets.columns import Column
+from tartan.pages.shown import Column
 from tartan.project.document.model import CriteriaSet
 from tartan.project.wording import units
 from tartan.project.wording.units import Quantity

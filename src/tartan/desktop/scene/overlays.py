@@ -8,12 +8,12 @@ from PyQt6.QtGui import QColor
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
-from tartan.desktop.part import state
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
+from tartan.pages import part as state
 from tartan.project.analysis.partmesh import Laid, Meshed, laid_plies, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
 
@@ -248,3 +248,10 @@ def draw_supports(scene: PartScene, whole: Meshed, session: Session) -> None:
     pegs, crosses = glyphs.support_strokes(whole, shown)
     scene.strokes("pegs", pegs, ink, 2.2)
     scene.strokes("crosses", crosses, ink, 2.2)
+
+
+def faded(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Colours of what does not count: most of the colour gone."""
+    ground = theme.colour("stale")
+    stone = np.array([ground.red(), ground.green(), ground.blue()])
+    return np.asarray(0.28 * rgb + 0.72 * stone).astype(np.uint8)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
-from tartan.desktop.session import Session
-from tartan.desktop.widgets.cards import Card
+from tartan.core.errors import TartanError
 from tartan.exchange.tables import Table
+from tartan.pages.shown import Card
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.document.model import Project
 from tartan.project.edits import versions
@@ -19,7 +20,24 @@ from tartan.project.wording import units
 from tartan.project.wording.document_words import requirement_words
 
 
-def cards(session: Session) -> list[Card]:
+class Answered(Protocol):
+    """A project whose versions are answered."""
+
+    @property
+    def project(self) -> Project:
+        """The project as it stands."""
+        ...
+
+    def answer_of(self, name: str) -> PartAnswer | None:
+        """Answer of a version, if it is there."""
+        ...
+
+    def refusal_of(self, name: str) -> TartanError | None:
+        """Why a version has no answer."""
+        ...
+
+
+def cards(session: Answered) -> list[Card]:
     """Every version: mass, cost, and its governing reserve factor once it is answered."""
     project = session.project
     found = []
@@ -31,7 +49,7 @@ def cards(session: Session) -> list[Card]:
     return found
 
 
-def _line(session: Session, name: str) -> tuple[str, bool]:
+def _line(session: Answered, name: str) -> tuple[str, bool]:
     answer = session.answer_of(name)
     if answer is None:
         refusal = session.refusal_of(name)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
-from tartan.desktop.fields import (
+from tartan.pages.fields import (
     Line,
     Number,
     OneOf,

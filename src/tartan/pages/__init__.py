@@ -1,0 +1,1 @@
+"""What pages show and do, thought out without Qt; the window draws it."""
