@@ -14,7 +14,7 @@ from pyvistaqt import QtInteractor
 from bench.part import Ticks, close, of_elements, until
 from bench.shell import SETS, laminate
 from tartan.core.shell.margins import assess
-from tartan.desktop.scene.scene import LARGE, SMOOTH
+from tartan.desktop.scene.smoothing import LARGE, samples
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.project.document.samples import dish_panel
@@ -101,7 +101,7 @@ def bare_repaint(
     nodes: np.ndarray, quads: np.ndarray, width: int, height: int, steps: int
 ) -> float:
     """Other colours on the same mesh in a view of VTK's alone [s]."""
-    view = QtInteractor(auto_update=False, multi_samples=SMOOTH if len(quads) <= LARGE else 0)
+    view = QtInteractor(auto_update=False, multi_samples=0 if len(quads) > LARGE else samples())
     view.resize(width, height)
     view.show()
     surface = pv.PolyData.from_regular_faces(nodes, quads)

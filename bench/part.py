@@ -19,7 +19,7 @@ from tests.panels import dish_panel
 
 from tartan.core.shell.mesh import Panel, grid_mesh
 from tartan.core.shell.solve import Reuse, solve
-from tartan.desktop.scene.scene import LARGE, SMOOTH
+from tartan.desktop.scene.smoothing import samples
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.exchange.surfaces import ReadRequest, read_surface
@@ -89,7 +89,7 @@ def bare_frame(project: Project, width: int, height: int) -> float:
     assert isinstance(part.surface, Panel)
     nx, ny = (round(side / part.mesh_size) for side in (1.6, 1.2))
     mesh = grid_mesh(part.surface, nx, ny)
-    view = QtInteractor(auto_update=False, multi_samples=SMOOTH if mesh.count <= LARGE else 0)
+    view = QtInteractor(auto_update=False, multi_samples=samples(mesh))
     view.resize(width, height)
     view.show()
     surface = pv.PolyData.from_regular_faces(mesh.nodes, mesh.quads)

@@ -11,14 +11,13 @@ from tartan.core.errors import StackError
 from tartan.core.shell.mesh import Panel
 from tartan.core.stack import Ply
 from tartan.desktop.finder import Entry, matching
-from tartan.desktop.margins import state as margins
 from tartan.desktop.scene import glyphs
-from tartan.desktop.stacks import state as stacks
 from tartan.desktop.widgets.bands import band_heights
 from tartan.exchange.maps import colours
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import make_map
 from tartan.exchange.plies_table import plies_table
+from tartan.pages import margins, stacks
 from tartan.pages.stations import Freshness, lines
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.shellinputs import layout_of, part_inputs
