@@ -33,6 +33,7 @@ lint: $(READY)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/file_sizes.py
+	$(BIN)/python scripts/docstrings.py
 
 bench: $(READY)
 	$(XVFB) $(BIN)/python -m bench.run

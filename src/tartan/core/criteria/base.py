@@ -143,7 +143,7 @@ class Criterion(Protocol):
     def evaluate(
         self, strengths: Strengths, applied: Array, residual: Array | None = None
     ) -> Outcome:
-        """Evaluate at stress states in the last axis, with a fixed residual part if given."""
+        """Evaluate at stress states, shape (..., c) [Pa]; a residual of that shape is held."""
         ...
 
 
@@ -292,6 +292,8 @@ def derived_value(material: Material, field: str) -> float:
 def quadratic_root(a: Array, b: Array, c: Array) -> Array:
     """Least positive root of ``a λ² + b λ + c`` for c < 0; infinite when there is none.
 
+    Arrays of one shape go in and one of it comes out.
+
     For a ≥ 0 it is the only one. Written so that neither sign of b cancels digits.
     """
     inside = b * b - 4 * a * c
@@ -330,7 +332,10 @@ def first_reach(a: Array, b: Array, c: Array, interval: tuple[Array, Array]) -> 
 
 
 def positive_interval(applied: Array, residual: Array) -> tuple[Array, Array]:
-    """λ ≥ 0 for which ``residual + λ applied ≥ 0``, as a closed interval (empty: low > high)."""
+    """λ ≥ 0 for which ``residual + λ applied ≥ 0``, as closed intervals (empty: low > high).
+
+    Arrays of one shape go in and two of it come out.
+    """
     with np.errstate(divide="ignore", invalid="ignore"):
         zero = np.where(applied != 0, -residual / applied, 0.0)
     low = np.where(applied > 0, np.maximum(zero, 0.0), 0.0)
@@ -340,12 +345,12 @@ def positive_interval(applied: Array, residual: Array) -> tuple[Array, Array]:
 
 
 def intersect(one: tuple[Array, Array], other: tuple[Array, Array]) -> tuple[Array, Array]:
-    """Common part of two intervals."""
+    """Common part of two intervals; all four bounds have one shape."""
     return np.maximum(one[0], other[0]), np.minimum(one[1], other[1])
 
 
 def least_of(reserves: list[Array], indices: list[Array]) -> Outcome:
-    """Join the modes of a criterion: the least reserve factor governs."""
+    """Join the modes of a criterion, arrays of one shape: the least reserve factor governs."""
     reserve, index = np.stack(reserves), np.stack(indices)
     by_index = index.argmax(axis=0)
     by_reserve = reserve.argmin(axis=0)

@@ -132,7 +132,10 @@ def _rows(found: Sequence[Branch]) -> Array:
 
 
 def evaluate_table(rows: Array, shares: Array, applied: Array, residual: Array | None) -> Outcome:
-    """Evaluate a table at states of stress; shares are empty where its rows name the modes."""
+    """Evaluate a table of rows, shape (b, `COLUMNS`), at states of stress, shape (..., 3) [Pa].
+
+    Shares, shape (5,) [1/Pa], are empty where the rows name the modes.
+    """
     if (large := kernels.prepared(applied, residual)) is not None:
         found = kernels.outputs(applied.shape[:-1])
         reserve, index, mode = found

@@ -44,7 +44,7 @@ def least_root(a: float, b: float, c: float) -> float:
 
 @_compiled  # type: ignore[untyped-decorator]
 def least_at(s1: float, s2: float, s6: float, table: Array) -> float:
-    """Least reserve factor over the branches of a table at one state with nothing held."""
+    """Least reserve factor over a table, shape (b, 10), at one state [Pa] with nothing held."""
     least = inf
     for m in range(table.shape[0]):
         k = table[m]
@@ -152,7 +152,10 @@ def _branches_held(
 def branches(
     s: Array, rest: Array, table: Array, shares: Array, out: tuple[Array, Array, NDArray[np.int8]]
 ) -> None:
-    """Fill reserve, index, mode by a table; shares are empty where the branches name the modes."""
+    """Fill reserve, index, mode, shape (n,), at states, shape (n, 3) [Pa], by a table (b, 10).
+
+    Shares, shape (5,) [1/Pa], are empty where the branches name the modes.
+    """
     if len(rest):
         _branches_held(s, rest, table, shares, *out)
     else:
@@ -224,7 +227,10 @@ def _crossing(m: int, p: Any, r: Any, k: Any, c2: Any) -> Any:
 
 @_compiled  # type: ignore[untyped-decorator]
 def puck(s: Array, rest: Array, k: Array, c2: Array, out: Any) -> None:
-    """Fill reserve, index, mode, angle; c2 has a row an inter-fibre mode: t², s2², s2, one."""
+    """Fill reserve, index, mode, angle, shape (n,), at states, shape (n, 3) [Pa].
+
+    c2 has a row an inter-fibre mode, shape (q, 4): t², s2², s2, one.
+    """
     reserve, index, mode, angle = out
     held = rest.shape[0] > 0
     for i in range(s.shape[0]):
@@ -252,7 +258,7 @@ def puck(s: Array, rest: Array, k: Array, c2: Array, out: Any) -> None:
 
 
 def prepared(applied: Array, residual: Array | None) -> tuple[Array, Array] | None:
-    """Flat contiguous states where the compiled loop pays, else None."""
+    """Flat contiguous states, shape (n, 3), where the compiled loop pays, else None."""
     width = applied.shape[-1]
     if applied.size < width * LARGE:
         return None
@@ -265,7 +271,7 @@ def prepared(applied: Array, residual: Array | None) -> tuple[Array, Array] | No
 
 
 def outputs(shape: tuple[int, ...]) -> tuple[Array, Array, NDArray[np.int8]]:
-    """Empty reserve factors, indices and modes."""
+    """Empty reserve factors, indices and modes, each of a shape."""
     return np.empty(shape), np.empty(shape), np.empty(shape, np.int8)
 
 

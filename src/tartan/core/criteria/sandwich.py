@@ -75,7 +75,10 @@ class SandwichCriterion(Protocol):
 
 
 def compression(stress: Array) -> tuple[Array, Array]:
-    """Greatest compression of x, y, xy components, positive, and its direction from x [rad]."""
+    """Greatest compression of x, y, xy components, shape (..., 3), and its direction from x [rad].
+
+    Both have shape (...); compression is positive.
+    """
     x, y, t = stress[..., 0], stress[..., 1], stress[..., 2]
     # The lesser principal stress stands across the greater.
     angle = np.arctan2(2 * t, x - y) / 2 + np.pi / 2
@@ -239,12 +242,12 @@ class Wrinkling(_Compressed):
     reads: Literal["faces", "forces", "bending"] = "faces"
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Faces and core by level."""
+        """Faces and core by level, each of shape (3,)."""
         whole = {"G": sandwich.G, "Ec": sandwich.Ec, "tc": sandwich.tc, "k": core["wrinkling_k"]}
         return _faces(sandwich) | {k: np.array([v] * 3) for k, v in whole.items()}
 
     def limit(self, data: Strengths, angle: Array) -> Array:
-        """Wrinkling stress [Pa]."""
+        """Wrinkling stress [Pa], in the shape of the angles [rad]."""
         Ef, _ = modulus(data["compliance"], data["tf"], angle)
         return wrinkling_stress(
             Ef,
@@ -267,11 +270,11 @@ class Dimpling(_Compressed):
     reads: Literal["faces", "forces", "bending"] = "faces"
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Faces and cells by level."""
+        """Faces and cells by level, each of shape (3,)."""
         return _faces(sandwich) | {"cell": np.full(3, core["cell_size"])}
 
     def limit(self, data: Strengths, angle: Array) -> Array:
-        """Dimpling stress [Pa]."""
+        """Dimpling stress [Pa], in the shape of the angles [rad]."""
         Ef, product = modulus(data["compliance"], data["tf"], angle)
         return np.asarray(2 * Ef / (1 - product) * (data["tf"] / data["cell"]) ** 2)
 
@@ -288,7 +291,7 @@ class Crimping(_Compressed):
     reads: Literal["faces", "forces", "bending"] = "forces"
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Core and sizes by level; judged at the middle."""
+        """Core and sizes by level, each of shape (3,); judged at the middle."""
         judged = np.array([False, None not in sandwich.faces, False])
         depth = sandwich.distance**2 / sandwich.tc
         return {
@@ -299,7 +302,7 @@ class Crimping(_Compressed):
         }
 
     def limit(self, data: Strengths, angle: Array) -> Array:
-        """Force per width [N/m]."""
+        """Force per width [N/m], in the shape of the angles [rad]."""
         return np.asarray(core_shear_modulus(data["G"], angle) * data["depth"])
 
 
@@ -323,7 +326,7 @@ class Crushing:
     optional = True
 
     def limits(self, sandwich: Sandwich, core: Strengths) -> dict[str, Array]:
-        """Strength and distance of the faces; judged at the middle, on an even surface."""
+        """Strength and distance of the faces, each of shape (3,); judged at the middle."""
         strength = np.full(3, np.inf)
         if None not in sandwich.faces:
             strength[1] = core["Zc"]

@@ -48,7 +48,7 @@ class Part:
         return (self.nodes[..., None] * 6 + np.arange(6)).reshape(len(self.nodes), -1)
 
     def operators(self, mesh: Mesh, reference: Array) -> Any:
-        """Strain operators of the form, for a reference direction for all or one each."""
+        """Strain operators of the form, for a reference direction, shape (3,) or (m, 3)."""
         along = reference_of(reference, self.which)
         if self.form is triangle:
             curved = mesh.curved_sides[self.which - len(mesh.quads)]
@@ -95,7 +95,7 @@ class Pattern:
         return np.asarray(np.add.reduceat(flat[self.chosen][self.order], self.starts))
 
     def sparse(self, matrices: list[Array]) -> Any:
-        """Whole symmetric matrix as a SciPy one."""
+        """Whole symmetric matrix as a SciPy one, from those of the elements, shape (m, d, d)."""
         rows, columns = (np.array(v).ravel() for v in (self.rows, self.columns))
         lower = sp.coo_matrix(
             (self.values(matrices), (rows, columns)), (self.size, self.size)
@@ -142,7 +142,7 @@ def finished(steps: Generator[Any, None, Found]) -> Found:
 def element_matrix_steps(
     mesh: Mesh, make: Callable[[Part], Array]
 ) -> Generator[float, None, list[Array]]:
-    """Element matrices block by block, telling the share that is behind."""
+    """Element matrices, shape (m, d, d), block by block, telling the share that is behind."""
     found = {
         id(g.form): np.empty((len(g.nodes), 6 * g.nodes.shape[1], 6 * g.nodes.shape[1]))
         for g in groups(mesh)
@@ -169,5 +169,5 @@ def over_blocks(mesh: Mesh, work: Callable[[Part], None]) -> Generator[float, No
 
 
 def reference_of(reference: Array, which: Index) -> Array:
-    """Reference direction of some elements, from one for all or one each."""
+    """Reference direction of some elements, from one for all (3,) or one each (m, 3)."""
     return reference if reference.ndim == 1 else reference[which]

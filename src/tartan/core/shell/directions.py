@@ -128,7 +128,7 @@ def _neighbours(mesh: Mesh) -> list[list[tuple[int, bool]]]:
 
 
 def turned_elements(mesh: Mesh, seeds: Index | None = None) -> Index:
-    """Elements to turn so that neighbours agree on the laying side, as indices.
+    """Elements to turn so that neighbours agree on the laying side, as indices, shape (q,).
 
     Across an edge of two elements the corners run in opposite senses when the sides agree; edges
     of three or more (branches) bind nothing. In each such patch the first element, or one of
@@ -151,7 +151,7 @@ def turned_elements(mesh: Mesh, seeds: Index | None = None) -> Index:
 
 
 def turned(mesh: Mesh, which: Index) -> Mesh:
-    """Return the mesh with some elements laid from their other side."""
+    """Return the mesh with some elements, shape (q,), laid from their other side."""
     quads, triangles = mesh.quads.copy(), mesh.triangles.copy()
     first = which[which < len(quads)]
     second = which[which >= len(quads)] - len(quads)

@@ -193,7 +193,7 @@ def _inertia(arm: Array) -> Array:
 
 
 def neighbours(mesh: Mesh, at: Array, reach: float) -> Index:
-    """Nodes within a distance of a point; the nearest one when there are none."""
+    """Nodes, shape (q,), within a distance [m] of a point, shape (3,); the nearest if none is."""
     distance = np.linalg.norm(mesh.nodes - at, axis=1)
     near = np.flatnonzero(distance <= reach)
     return near if len(near) else np.array([int(distance.argmin())])

@@ -16,7 +16,7 @@ Array = NDArray[np.float64]
 
 
 def stiffness_maker(model: ShellModel, kept: dict[int, Any] | None) -> Callable[[Part], Array]:
-    """What makes stiffness matrices of a block of elements; `kept` takes the operators."""
+    """What makes stiffness matrices, shape (m, d, d), of a block; `kept` takes the operators."""
 
     def make(part: Part) -> Array:
         op = part.operators(model.mesh, model.reference)

@@ -300,7 +300,7 @@ def grid_mesh(panel: Panel, nx: int, ny: int) -> Mesh:
 
 
 def arc_height(x: Array, radius: float | None) -> Array:
-    """Height of an arc over its lowest point at a distance along the chord [m]."""
+    """Height [m] of an arc over its lowest point, in the shape of the distances on the chord."""
     if radius is None:
         return np.zeros_like(x)
     return np.asarray(2 * radius * np.sin(np.arcsin(x / abs(radius)) / 2) ** 2)
@@ -321,7 +321,7 @@ def _arc_points(chord: float, radius: float | None, count: int) -> tuple[Array, 
 
 
 def place_words(place: Array) -> str:
-    """Say in words where on a panel a place is, from its shares along x and y."""
+    """Say in words where on a panel a place is, from its shares along x and y, shape (2,)."""
     across = "left edge" if place[0] < 0.08 else "right edge" if place[0] > 0.92 else ""
     along = "lower edge" if place[1] < 0.08 else "upper edge" if place[1] > 0.92 else ""
     if across and along:

@@ -234,7 +234,7 @@ def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Ma
 
 
 def near_nodes(mesh: Mesh, nodes: Index, rings: int) -> Index:
-    """Elements within n elements of nodes, such as those of a support.
+    """Elements, shape (q,), within so many elements of nodes, such as those of a support.
 
     Raises
     ------

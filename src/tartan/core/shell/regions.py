@@ -16,12 +16,12 @@ Index = NDArray[np.int64]
 
 
 def near_point(mesh: Mesh, at: Array, distance: float) -> Index:
-    """Elements whose centre lies within a distance of a point."""
+    """Elements, shape (q,), whose centre lies within a distance [m] of a point, shape (3,)."""
     return np.flatnonzero(np.linalg.norm(mesh.centres() - at, axis=1) <= distance)
 
 
 def near_chain(mesh: Mesh, chain: Index, distance: float) -> Index:
-    """Elements whose centre lies within a distance of a chain of nodes.
+    """Elements, shape (q,), whose centre lies within a distance [m] of a chain of nodes.
 
     Raises
     ------
@@ -37,7 +37,7 @@ def near_chain(mesh: Mesh, chain: Index, distance: float) -> Index:
 
 
 def grown(mesh: Mesh, elements: Index, rings: int) -> Index:
-    """A set grown over shared nodes by rings of elements, or shrunk where `rings` is negative."""
+    """A set, shape (q,), grown over shared nodes by rings of elements; negative ones shrink it."""
     inside = np.zeros(mesh.count, bool)
     inside[elements] = True
     if rings < 0:
@@ -61,7 +61,7 @@ def _spread(mesh: Mesh, inside: NDArray[np.bool_], rings: int) -> NDArray[np.boo
 
 
 def carried(old: Mesh, elements: Index, new: Mesh) -> Index:
-    """Elements of a new mesh whose nearest element of the old one was in a set."""
+    """Elements, shape (q,), of a new mesh whose nearest element of the old one was in a set."""
     inside = np.zeros(old.count, bool)
     inside[elements] = True
     nearest = cKDTree(old.centres()).query(new.centres())[1]
@@ -69,7 +69,7 @@ def carried(old: Mesh, elements: Index, new: Mesh) -> Index:
 
 
 def nodes_of(mesh: Mesh, elements: Index) -> Index:
-    """Nodes of elements, ascending."""
+    """Nodes of elements, ascending, shape (q,)."""
     quads = mesh.quads[elements[elements < len(mesh.quads)]]
     rest = mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)]
     return np.unique(np.concatenate([quads.ravel(), rest.ravel()]))
@@ -81,7 +81,7 @@ def gaps(mesh: Mesh) -> list[tuple[Index, float]]:
     Returns
     -------
     list of tuple
-        Elements of a component, and its gap [m]; infinite for the largest.
+        Elements of a component, shape (q,), and its gap [m]; infinite for the largest.
     """
     label = components(mesh)
     size = np.bincount(label, weights=mesh.areas())

@@ -178,14 +178,17 @@ class Problem:
 def solve(
     model: ShellModel, forces: Array, reuse: Reuse | None = None, moves: Array | None = None
 ) -> Solution:
-    """Solve at once; see `solution_steps`."""
+    """Solve cases of forces, shape (k, n, 6) [N, N·m], at once; see `solution_steps`."""
     return finished(solution_steps(model, forces, reuse, moves))
 
 
 def solution_steps(
     model: ShellModel, forces: Array, reuse: Reuse | None = None, moves: Array | None = None
 ) -> Generator[tuple[str, float], None, Solution]:
-    """Solve cases on one set of supports; see `Problem` and `solve_steps`."""
+    """Solve cases of forces, shape (k, n, 6) [N, N·m], on one set of supports.
+
+    See `Problem` and `solve_steps`.
+    """
     return (yield from solve_steps([Problem(model, forces, moves, reuse or Reuse())]))
 
 
@@ -261,7 +264,10 @@ def _named(
 
 
 def settle_shear(model: ShellModel, strains: Array) -> None:
-    """Put the shear of equilibrium in place of that of oscillating elements; see `shear_fit`."""
+    """Put the shear of equilibrium in place of that of oscillating elements; see `shear_fit`.
+
+    Strains, shape (k, m, 4, 8), are changed in place.
+    """
     zone = np.zeros(model.mesh.count, np.int64) if model.zones is None else model.zones.zone
     fit = shear_fit(model.mesh, model.reference, zone)
     if fit is not None:

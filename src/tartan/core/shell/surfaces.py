@@ -51,7 +51,7 @@ class Patch:
 
 
 def graded(count: int, ratio: float) -> Array:
-    """Shares from 0 to 1 whose steps grow geometrically to `ratio` times the first."""
+    """Shares from 0 to 1, shape (count + 1,), whose steps grow to `ratio` times the first."""
     if count == 1 or abs(ratio - 1) < 1e-9:
         return np.linspace(0.0, 1.0, count + 1)
     steps = ratio ** (np.arange(count) / (count - 1))
@@ -196,7 +196,13 @@ def cone(lower_radius: float, upper_radius: float, height: float, size: float) -
 
 
 def dome(radius: float, height: float, size: float, opening: float = 0.0) -> Mesh:
-    """Ellipsoidal dome of revolution, with an opening about its top or closed by triangles."""
+    """Ellipsoidal dome of revolution, with an opening about its top or closed by triangles.
+
+    Raises
+    ------
+    PartError
+        When the opening [m] does not fit the radius [m].
+    """
     _positive(radius=radius, height=height)
     if not 0 <= opening < radius:
         raise PartError(
@@ -215,7 +221,13 @@ def dome(radius: float, height: float, size: float, opening: float = 0.0) -> Mes
 def panel_with_hole(
     length: float, width: float, hole: float, size: float, finer: float = 3.0
 ) -> Mesh:
-    """Flat rectangle with a circular hole of a diameter in its middle, finer around the hole."""
+    """Flat rectangle with a circular hole of a diameter [m] in its middle, finer around the hole.
+
+    Raises
+    ------
+    PartError
+        When the hole does not fit the rectangle.
+    """
     _positive(length=length, width=width, hole=hole)
     if hole >= 0.95 * min(length, width):
         raise PartError("The hole must be smaller than the panel.", "Surface, hole", "Lower it.")
@@ -265,6 +277,11 @@ def stiffened_panel(
         Of the stiffeners [m].
     foot : float
         Width of a hat at the panel [m]; zero makes blades.
+
+    Raises
+    ------
+    PartError
+        When the stiffeners do not fit the panel.
     """
     _positive(length=length, width=width, height=height)
     pitch = width / count if count > 0 else 0.0

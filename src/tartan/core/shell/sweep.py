@@ -31,7 +31,7 @@ _FAR = 1e100
 
 
 def rows_of(check: Check) -> Array | None:
-    """Table of an in-plane criterion that is one of branches; None of another."""
+    """Table of an in-plane criterion that is one of branches, shape (b, 10); None of another."""
     return table_of(check.rule, check.strengths) if check.rule.stress == "in-plane" else None
 
 

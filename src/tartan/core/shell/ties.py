@@ -83,7 +83,7 @@ class Tie:
         return np.unique(np.stack([self.unknowns[rows.row] // 6, rows.col // 6], axis=1), axis=0)
 
     def released(self, fixed: NDArray[np.bool_]) -> Tie:
-        """Return the tie without the unknowns that a support holds in its place.
+        """Return the tie without the unknowns, shape (n, 6), that a support holds in its place.
 
         Where what leads is held too the follower goes on following: then both are still.
         """
@@ -232,7 +232,7 @@ class Leader:
         )
 
     def crossings(self, a: Array, b: Array) -> Array:
-        """Shares of the way from a to b at which sides of triangles are crossed, with 0 and 1."""
+        """Shares of the way between points, shape (3,), that cross sides of triangles; with 0, 1."""
         half = float(np.linalg.norm(b - a)) / 2
         gap = float(self.nearest(np.array([a, b])).gaps.max())
         near = self._tree.query_ball_point((a + b) / 2, half + self.radius + gap)
@@ -286,7 +286,7 @@ def _blocks(mesh: Mesh, corners: Index, values: Array, first: int) -> Any:
 
 
 def tie_points(mesh: Mesh, nodes: Index, lead: Leader) -> Tie:
-    """Nodes that follow the nearest points."""
+    """Nodes, shape (q,), that follow the nearest points."""
     places = lead.nearest(mesh.nodes[nodes])
     return _tie(mesh, nodes, lead, _field(mesh, mesh.nodes[nodes], places))
 

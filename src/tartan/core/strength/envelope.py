@@ -84,7 +84,13 @@ def envelope_steps(
     fixed: Load | None = None,
     count: int = 72,
 ) -> Generator[float, None, Envelope]:
-    """Trace as `envelope`, yielding the share done, so that other work can go on between."""
+    """Trace as `envelope`, yielding the share done, so that other work can go on between.
+
+    Raises
+    ------
+    TartanError
+        As `envelope` does.
+    """
     if len(set(components)) != 2 or not set(components) <= set(COMPONENTS):
         raise StackError(
             f"{' and '.join(components)} are not two load components.",

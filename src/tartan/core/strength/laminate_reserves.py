@@ -121,7 +121,7 @@ class Check:
         return np.asarray(in_plane[..., self.plies, :, :])
 
     def within(self, plies: NDArray[np.bool_], levels: Sequence[int] = (0, 1, 2)) -> Check:
-        """Return the check at some of its plies, whose data are cut to them and the levels."""
+        """Return the check at some of its plies, shape (n,); its data are cut to them."""
         if self.gather is None:
             return replace(self, plies=self.plies[plies])
         rows = np.flatnonzero(plies)
@@ -287,7 +287,7 @@ def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
 def sandwich_checks(
     laminate: Laminate, rule: Criterion, material: Material, plies: NDArray[np.intp]
 ) -> list[Check]:
-    """Checks of the cores of a material; each is judged at its first ply."""
+    """Checks of the cores of a material, plies of shape (q,); each is judged at its first ply."""
     form = cast("SandwichCriterion", rule)
     data = strengths_of(material, rule)
     rows: list[int] = []

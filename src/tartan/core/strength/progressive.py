@@ -107,7 +107,13 @@ def ply_discount(
 def ply_discount_steps(
     laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full", eta: float = 1e-6
 ) -> Iterator[Step]:
-    """Yield the events of `ply_discount` one by one, so that long histories can be followed."""
+    """Yield the events of `ply_discount` one by one, so that long histories can be followed.
+
+    Raises
+    ------
+    TartanError
+        As `ply_discount` does.
+    """
     checked = criterion(key)
     if checked.stress != "in-plane":
         raise CriterionError(

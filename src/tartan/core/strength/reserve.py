@@ -55,7 +55,7 @@ class PlyReserve:
 
 
 def plies_by_material(materials: Sequence[Material]) -> Mapping[Material, NDArray[np.intp]]:
-    """Indices of the plies of each material, in order of first appearance."""
+    """Indices of the plies of each material, shape (q,), in order of first appearance."""
     # Hashing a record reads all its fields; plies of one record are told apart by identity first.
     by_record: dict[int, list[int]] = {}
     for i, material in enumerate(materials):
