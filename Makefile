@@ -7,7 +7,7 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo test test-window test-core lint bench storm screenshots verify lock clean
+.PHONY: demo test test-window test-core lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
@@ -44,6 +44,13 @@ SECONDS ?= 600
 storm: $(READY)
 	-$(PIP) install --require-hashes --only-binary :all: -r storm/fuzzer.lock
 	$(XVFB) $(BIN)/python -m storm --seconds $(SECONDS) $(SEED:%=--seed %)
+
+# Small faults put into the mechanics: COUNT of them a group of modules, drawn by SEED.
+COUNT ?= 40
+mutants: $(READY)
+	$(PYTHON) -m venv build/mutants-env
+	build/mutants-env/bin/pip install --quiet --require-hashes --only-binary :all: -r scripts/mutants.lock
+	$(BIN)/python scripts/mutants.py --count $(COUNT) $(SEED:%=--seed %)
 
 screenshots: $(READY)
 	$(XVFB) $(BIN)/python scripts/pictures.py docs/screenshots

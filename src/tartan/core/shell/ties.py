@@ -232,7 +232,7 @@ class Leader:
         )
 
     def crossings(self, a: Array, b: Array) -> Array:
-        """Shares of the way between points, shape (3,), that cross sides of triangles; with 0, 1."""
+        """Shares of the way from a to b, shape (3,), that cross triangles' sides, with 0 and 1."""
         half = float(np.linalg.norm(b - a)) / 2
         gap = float(self.nearest(np.array([a, b])).gaps.max())
         near = self._tree.query_ball_point((a + b) / 2, half + self.radius + gap)
