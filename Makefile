@@ -49,7 +49,7 @@ storm: $(READY)
 COUNT ?= 40
 mutants: $(READY)
 	$(PYTHON) -m venv build/mutants-env
-	build/mutants-env/bin/pip install --quiet --require-hashes --only-binary :all: -r scripts/mutants.lock
+	build/mutants-env/bin/pip install --quiet --require-hashes -r scripts/mutants.lock
 	$(BIN)/python scripts/mutants.py --count $(COUNT) $(SEED:%=--seed %)
 
 screenshots: $(READY)

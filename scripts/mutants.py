@@ -1,4 +1,4 @@
-"""Small faults put into the mechanics one at a time: do the tests notice?
+"""Small faults put into the mechanics one at a time, and whether the tests notice them.
 
 Faults are drawn at random from all that the mutation tool can make in the modules below; a run
 of everything would take days. Each is made in a copy of the last commit. The table says how many

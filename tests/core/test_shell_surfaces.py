@@ -2,6 +2,8 @@
 
 import dataclasses
 import math
+import subprocess
+import sys
 from pathlib import Path
 
 import gmsh
@@ -249,3 +251,26 @@ def test_long_steps_tell_their_progress(unsymmetric: Laminate) -> None:
     assert shares == sorted(shares)
     assert [doing for doing, _ in told].count("assembling") >= 4
     assert [doing for doing, _ in told].count("recovering") >= 4
+
+
+def test_a_broken_pipe_stays_an_error_after_meshing() -> None:
+    """The mesher's library lets SIGPIPE end the process; then a dead solver ended the window."""
+    code = (
+        "import os, threading\n"
+        "from tartan.core.shell.mesh import Opening, Panel\n"
+        "from tartan.core.shell.shapes import mesh_of\n"
+        "panel = Panel(0.4, 0.3, openings=(Opening('cut', 0.0, 0.0, 0.1, 0.1),))\n"
+        "t = threading.Thread(target=lambda: mesh_of(panel, 0.1))\n"
+        "t.start(); t.join(); mesh_of(panel, 0.09)\n"
+        "read, write = os.pipe()\n"
+        "os.close(read)\n"
+        "try:\n"
+        "    os.write(write, b'x')\n"
+        "except BrokenPipeError:\n"
+        "    print('an error')\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=False, timeout=120
+    )
+    assert done.returncode == 0
+    assert done.stdout.strip() == "an error"

@@ -310,7 +310,6 @@ class MainWindow(FileWindow):
         """In a narrow window route and cards give way to the bench."""
         super().resizeEvent(event)
         self.route.setFixedWidth(ROUTE_NARROW if self.width() < FULL else ROUTE_WIDTH)
-        self.stacks.left.setFixedWidth(112 if self.width() < FULL else 136)
         low = self.height() < LOW
         if low and not self._low:
             # In a low window the map needs the place; the switch brings the section back.

@@ -7,6 +7,8 @@ Source of the mesher: C. Geuzaine and J.-F. Remacle, Int. J. Numer. Meth. Engng 
 
 from __future__ import annotations
 
+import ctypes
+import signal
 import threading
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -57,6 +59,18 @@ class Finer:
     at: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
+def _keep_broken_pipes_errors() -> None:
+    """Ignore SIGPIPE again, as Python does: gmsh gives it back its default, which is to die.
+
+    With it, writing to a solver that has just ended would end the window. Python's own call would
+    work in the main thread only.
+    """
+    if hasattr(signal, "SIGPIPE"):
+        handler = ctypes.CDLL(None).signal
+        handler.argtypes, handler.restype = (ctypes.c_int, ctypes.c_void_p), ctypes.c_void_p
+        handler(signal.SIGPIPE, ctypes.c_void_p(int(signal.SIG_IGN)))
+
+
 @contextmanager
 def session() -> Iterator[Any]:
     """Give gmsh with an empty model and no output.
@@ -75,6 +89,7 @@ def session() -> Iterator[Any]:
     with _LOCK:
         # Not interruptible: its own handler of signals only works in the main thread.
         gmsh.initialize(interruptible=False, readConfigFiles=False)
+        _keep_broken_pipes_errors()
         try:
             gmsh.option.setNumber("General.Terminal", 0)
             gmsh.option.setNumber("General.NumThreads", 1)

@@ -32,6 +32,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
 )
 from tartan.desktop.widgets.readylist import Line, ReadyList
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.outside_files import read_outside
 from tartan.exchange.pressure_table import read_pressure
 from tartan.pages import cases as case_words
@@ -144,7 +145,6 @@ class CasesView(QWidget):
             margin=2,
         )
         left = column(self.fault, scrolled(content))
-        left.setFixedWidth(424)
         right = QWidget()
         over = QVBoxLayout(right)
         over.setContentsMargins(0, 0, 0, 0)
@@ -154,9 +154,7 @@ class CasesView(QWidget):
         over.addWidget(self.ready)
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
-        box.setSpacing(16)
-        box.addWidget(left)
-        box.addWidget(right, 1)
+        box.addWidget(Split("cases", Pane(left, 424, 424), Pane(right, share=1), gap=16))
 
     # Edits
 

@@ -21,6 +21,7 @@ from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.maps.fields import BY_KEY, View, values
 from tartan.exchange.maps.mapped import Map, make_map, required, shape_map, shapes_of
 from tartan.pages import margins as state
@@ -79,13 +80,12 @@ class MarginsView(QWidget):
         self.right = column(self.tabs, self.pages, self.drive, spacing=5)
         self.right.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.right.setMinimumWidth(NARROW)
-        self.right.setMaximumWidth(WIDE)
         self.upper = QWidget()
         across = QHBoxLayout(self.upper)
         across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(12)
-        across.addWidget(left, 3)
-        across.addWidget(self.right, 2)
+        across.addWidget(
+            Split("margins", Pane(left, share=1), Pane(self.right, WIDE, NARROW, part=0.4), gap=12)
+        )
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 8, 10, 8)
         box.setSpacing(6)

@@ -26,7 +26,9 @@ from tartan.desktop.widgets.controls import (
     scrolled,
     set_options,
 )
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.polar import PolarPicture, laminate_curves, other_curve
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange import library
 from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.pages import materials as state
@@ -93,7 +95,6 @@ class MaterialsView(QWidget):
             ),
             spacing=4,
         )
-        left.setFixedWidth(216)
         self.name.setAccessibleName("Material name")
         self.name.setMinimumWidth(220)
         self.name.refused.connect(self._tell)
@@ -104,7 +105,7 @@ class MaterialsView(QWidget):
         self.use.linkActivated.connect(
             lambda name: self.session.select(station="Stacks", stack=name, plies=())
         )
-        head = row(
+        head = wrapped(
             self.name,
             self.kind,
             self.update_button,
@@ -137,9 +138,10 @@ class MaterialsView(QWidget):
         )
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 10, 12, 8)
-        box.setSpacing(14)
-        box.addWidget(left)
-        box.addWidget(scrolled(card), 1)
+        area = scrolled(card)
+        # In a narrow window the card's four columns are scrolled rather than cut.
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        box.addWidget(Split("materials", Pane(left, 216, 160), Pane(area, share=1)))
 
     # Edits
 

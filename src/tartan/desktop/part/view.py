@@ -31,6 +31,7 @@ from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.readylist import Line, ReadyList
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import part as state
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import PartInputs, layout_of, part_inputs
@@ -93,7 +94,6 @@ class PartView(QWidget):
             )
             form.told.connect(self._tell)
         left = QWidget()
-        left.setFixedWidth(316)
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
@@ -115,9 +115,7 @@ class PartView(QWidget):
             pin.closed.connect(lambda p=pin: self._unpin(p))
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
-        box.setSpacing(14)
-        box.addWidget(left)
-        box.addWidget(right, 1)
+        box.addWidget(Split("part", Pane(left, 316, 316), Pane(right, share=1)))
         self.lay_up.played.connect(lambda _: self.draw())
         self.lay_up.pointed.connect(self._point_rung)
         self.regions.mode_changed.connect(lambda _: self._set_mode())

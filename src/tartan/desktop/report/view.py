@@ -23,6 +23,7 @@ from tartan.core.errors import TartanError
 from tartan.desktop.report.maker import ReportMaker
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, rule
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.exports import TABLES, export
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.report.parts import CHAPTERS
@@ -114,7 +115,6 @@ class ReportView(QWidget):
             None,
             spacing=5,
         )
-        left.setFixedWidth(404)
         self.pages.setDocument(self.document)
         self.pages.setPageMode(QPdfView.PageMode.MultiPage)
         self.pages.setZoomMode(QPdfView.ZoomMode.FitToWidth)
@@ -128,9 +128,7 @@ class ReportView(QWidget):
         inside.addWidget(self.pages, 1)
         across = QHBoxLayout(self)
         across.setContentsMargins(16, 10, 12, 8)
-        across.setSpacing(16)
-        across.addWidget(left)
-        across.addWidget(right, 1)
+        across.addWidget(Split("report", Pane(left, 404, 404), Pane(right, share=1), gap=16))
 
     # Making
 

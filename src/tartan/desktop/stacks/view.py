@@ -31,6 +31,7 @@ from tartan.desktop.widgets.controls import Field, button, column, label, row, s
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.section import Fold
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import stack_answers as answers
 from tartan.pages import stacks as state
 from tartan.pages.rows import rows_of, stack_words
@@ -97,7 +98,6 @@ class StacksView(QWidget):
             ),
             spacing=4,
         )
-        left.setFixedWidth(136)
         self.left = left
         self.name.setMaximumWidth(200)
         self.name.setAccessibleName("Stack name")
@@ -121,10 +121,15 @@ class StacksView(QWidget):
         )
         box = QHBoxLayout(self)
         box.setContentsMargins(12, 10, 10, 8)
-        box.setSpacing(12)
-        box.addWidget(left)
-        box.addWidget(middle, 5)
-        box.addWidget(self._build_panes(), 3)
+        panes = self._build_panes()
+        split = Split(
+            "stacks",
+            Pane(left, 136, 112, part=0.135),
+            Pane(middle, share=5),
+            Pane(panes, 400, share=3, part=0.375),
+            gap=12,
+        )
+        box.addWidget(split)
 
     def _build_panes(self) -> QWidget:
         tabs: list[QWidget] = []
@@ -143,7 +148,6 @@ class StacksView(QWidget):
         self.tabs.idClicked.connect(self.show_pane)
         right = column(wrapped(*tabs, spacing=0), self.panes, spacing=6)
         right.setMinimumWidth(300)
-        right.setMaximumWidth(620)
         return right
 
     # Edits

@@ -19,6 +19,7 @@ from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.legend import Legend
 from tartan.desktop.widgets.many import Tabs
+from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.maps.fields import BY_KEY, BY_TITLE, FIELDS, View, values
 from tartan.exchange.maps.mapped import difference_map, make_map, required
 from tartan.exchange.tables import Table
@@ -86,7 +87,6 @@ class VersionsView(QWidget):
             self.told,
             spacing=5,
         )
-        left.setFixedWidth(232)
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.ways.turned.connect(lambda _: self.draw())
         self.stack = QStackedWidget()
@@ -122,16 +122,14 @@ class VersionsView(QWidget):
         across.setSpacing(14)
         across.addWidget(what, 3)
         across.addWidget(which, 4)
-        lower.setFixedHeight(232)
         self.changes.row_opened.connect(self._go)
         self.lines.row_opened.connect(self._follow)
-        right = column(upper, lower, spacing=8)
-        right.layout().setStretch(0, 1)  # type: ignore[union-attr]
+        right = Split(
+            "versions below", Pane(upper, share=1), Pane(lower, 232, 120), upright=True, gap=8
+        )
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 10, 12, 8)
-        box.setSpacing(14)
-        box.addWidget(left)
-        box.addWidget(right, 1)
+        box.addWidget(Split("versions", Pane(left, 232, 200), Pane(right, share=1)))
 
     # Acting
 

@@ -49,7 +49,8 @@ class Words(QLabel):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         metrics, text = self.fontMetrics(), self.text()
-        if self.wordWrap() or metrics.horizontalAdvance(text) <= self.width():
+        # What is set as rich text, such as a subscript, is measured by Qt alone.
+        if self.wordWrap() or "</" in text or metrics.horizontalAdvance(text) <= self.width():
             super().paintEvent(event)
             return
         painter = QPainter(self)
