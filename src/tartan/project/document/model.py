@@ -6,8 +6,9 @@ SI units throughout; angles of plies in degrees.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import lru_cache
+from typing import Any
 
 from tartan.core.conditions import Condition, under
 from tartan.core.criteria import DEFAULT_SETS, REGISTRY, Criterion, criterion, fits
@@ -54,12 +55,28 @@ class AppliedCondition:
     active: bool = True
 
 
+@dataclass(frozen=True, kw_only=True)
 class Design:
-    """Materials and stacks, of a project or a version: what laminate answers depend on."""
+    """All that is entered of a design: what a version keeps, and what a project has at work."""
 
-    materials: tuple[Material, ...]
-    stacks: tuple[Stack, ...]
-    conditions: tuple[AppliedCondition, ...]
+    materials: tuple[Material, ...] = ()
+    stacks: tuple[Stack, ...] = ()
+    part: Part | None = None
+    supports: tuple[Support, ...] = ()
+    cases: tuple[Case, ...] = ()
+    requirements: tuple[Requirement, ...] = ()
+    load_cases: tuple[LoadCase, ...] = ()
+    conditions: tuple[AppliedCondition, ...] = ()
+    criteria: tuple[CriteriaSet, ...] = (USUAL,)
+    tables: tuple[PressureTable, ...] = ()
+    combinations: tuple[Combination, ...] = ()
+    left_out: tuple[LeftOut, ...] = ()
+    outside: tuple[OutsideForces, ...] = ()
+    support_sets: tuple[SupportSet, ...] = ()
+
+    def entered(self) -> dict[str, Any]:
+        """What is entered, by field: what versions hand to each other."""
+        return {f.name: getattr(self, f.name) for f in fields(Design)}
 
     def material(self, name: str) -> Material | None:
         """Material of that name as entered, if any."""
@@ -98,20 +115,6 @@ class Version(Design):
     """Another state of the design: all that is entered but for the project's name."""
 
     name: str
-    materials: tuple[Material, ...] = ()
-    stacks: tuple[Stack, ...] = ()
-    part: Part | None = None
-    supports: tuple[Support, ...] = ()
-    cases: tuple[Case, ...] = ()
-    requirements: tuple[Requirement, ...] = ()
-    load_cases: tuple[LoadCase, ...] = ()
-    conditions: tuple[AppliedCondition, ...] = ()
-    criteria: tuple[CriteriaSet, ...] = (USUAL,)
-    tables: tuple[PressureTable, ...] = ()
-    combinations: tuple[Combination, ...] = ()
-    left_out: tuple[LeftOut, ...] = ()
-    outside: tuple[OutsideForces, ...] = ()
-    support_sets: tuple[SupportSet, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -127,22 +130,8 @@ class Project(Design):
     """Everything the engineer has entered: the version at work, and the others beside it."""
 
     name: str
-    materials: tuple[Material, ...] = ()
-    stacks: tuple[Stack, ...] = ()
-    part: Part | None = None
-    supports: tuple[Support, ...] = ()
-    cases: tuple[Case, ...] = ()
-    requirements: tuple[Requirement, ...] = ()
-    load_cases: tuple[LoadCase, ...] = ()
-    conditions: tuple[AppliedCondition, ...] = ()
-    criteria: tuple[CriteriaSet, ...] = (USUAL,)
     version: str = "A"
     workings: tuple[KeptWorking, ...] = ()
-    tables: tuple[PressureTable, ...] = ()
-    combinations: tuple[Combination, ...] = ()
-    left_out: tuple[LeftOut, ...] = ()
-    outside: tuple[OutsideForces, ...] = ()
-    support_sets: tuple[SupportSet, ...] = ()
     versions: tuple[Version, ...] = ()
     against: str = ""
     formulas: tuple[str, ...] = ()

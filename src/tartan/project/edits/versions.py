@@ -1,33 +1,26 @@
 """Versions of a design: cloned, switched, renamed, deleted, and compared with a baseline.
 
 A project holds the version at work in its own fields and the others as records beside it; they
-share whatever is equal.
+share whatever is equal. What both are made of is a `Design`.
 """
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
-from typing import Any
+from dataclasses import replace
 
 from tartan.core.errors import DocumentError
 from tartan.project.document.model import Project, Version
 from tartan.project.edits.design_edits import check_name
 
-_FIELDS = tuple(f.name for f in fields(Version) if f.name != "name")
-
-
-def _state(design: Project | Version) -> dict[str, Any]:
-    return {name: getattr(design, name) for name in _FIELDS}
-
 
 def as_version(project: Project) -> Version:
     """Return the version at work as a record."""
-    return Version(project.version, **_state(project))
+    return Version(project.version, **project.entered())
 
 
 def as_project(project: Project, version: Version) -> Project:
     """Return the project as it would be with another version at work; the others stay."""
-    return replace(project, version=version.name, **_state(version))
+    return replace(project, version=version.name, **version.entered())
 
 
 def version_names(project: Project) -> list[str]:
