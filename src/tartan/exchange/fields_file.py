@@ -19,6 +19,10 @@ from tartan.project.findings.chosen_margins import excluded, margins_for
 
 Array = NDArray[np.float64]
 
+CELLS = {4: "quad", 3: "triangle"}
+"""Cells of the file by their corners."""
+
+
 NAMES = tuple(f.key for f in FIELDS if f.sort == "section" and f.key[0] in "NMQ")
 SI = {"N": "N/m", "M": "N", "Q": "N/m"}
 
@@ -45,20 +49,14 @@ def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
             f"'{path.suffix}' is no file of fields.", path.name, "End the name in .vtu."
         )
     mesh = answer.layout().mesh
-    quads = len(mesh.quads)
-    blocks = [
-        ("quad", mesh.quads, slice(0, quads)),
-        ("triangle", mesh.triangles, slice(quads, mesh.count)),
-    ]
-    blocks = [b for b in blocks if len(b[1])]
     cells = _cell_data(project, answer)
     made = meshio.Mesh(
         mesh.nodes,
-        [(kind, nodes) for kind, nodes, _ in blocks],
+        [(CELLS[b.corners], b.nodes) for b in mesh.blocks],
         # The writer sets names into XML as they are.
         point_data={escape(n, quote=True): v for n, v in _point_data(answer).items()},
         cell_data={
-            escape(name, quote=True): [values[part] for _, _, part in blocks]
+            escape(name, quote=True): [values[b.which] for b in mesh.blocks]
             for name, values in cells.items()
         },
     )

@@ -210,12 +210,7 @@ def _elements(found: Any, back: Index) -> tuple[Index, Index, list[str], list[st
 
 def free_edges(mesh: Mesh) -> dict[str, Index]:
     """Chains of sides that belong to one element, as named edges, longest first."""
-    sides = np.concatenate(
-        [
-            np.stack([n, np.roll(n, -1, axis=1)], axis=2).reshape(-1, 2)
-            for n in (mesh.quads, mesh.triangles)
-        ]
-    )
+    sides = mesh.sides
     _, first, count = np.unique(
         np.sort(sides, axis=1), axis=0, return_index=True, return_counts=True
     )

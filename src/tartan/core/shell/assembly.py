@@ -1,8 +1,7 @@
 """Element matrices of mixed meshes summed into sparse matrices of the free unknowns.
 
-Four-node and three-node elements are groups with functions of the same names; elements are
-numbered quadrilaterals first. The pattern depends on mesh and supports alone and is kept while
-those stay.
+Elements of one form are a group; what a form brings is in `forms`. The pattern depends on mesh and
+supports alone and is kept while those stay.
 """
 
 from __future__ import annotations
@@ -11,7 +10,6 @@ import os
 from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from types import ModuleType
 from typing import Any, TypeVar
 
 import numpy as np
@@ -19,7 +17,7 @@ import scipy.sparse as sp
 from cvxopt import matrix
 from numpy.typing import NDArray
 
-from tartan.core.shell import element, triangle
+from tartan.core.shell.forms import FORMS, ElementForm
 from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
@@ -40,7 +38,7 @@ class Part:
 
     nodes: Index
     which: Index
-    form: ModuleType
+    form: ElementForm
 
     @property
     def unknowns(self) -> Index:
@@ -50,20 +48,15 @@ class Part:
     def operators(self, mesh: Mesh, reference: Array) -> Any:
         """Strain operators of the form, for a reference direction, shape (3,) or (m, 3)."""
         along = reference_of(reference, self.which)
-        if self.form is triangle:
-            curved = mesh.curved_sides[self.which - len(mesh.quads)]
-            return triangle.operators(mesh.nodes[self.nodes], along, curved)
-        return element.operators(mesh.nodes[self.nodes], along)
+        return self.form.block_operators(mesh, self.nodes, self.which, along)
 
 
 def groups(mesh: Mesh) -> list[Part]:
-    """Quadrilaterals and triangles of a mesh, those it has."""
-    count = len(mesh.quads)
-    both = [
-        Part(mesh.quads, np.arange(count), element),
-        Part(mesh.triangles, count + np.arange(len(mesh.triangles)), triangle),
+    """The blocks of a mesh, each whole."""
+    return [
+        Part(b.nodes, np.arange(b.which.start, b.which.stop), FORMS[b.corners])
+        for b in mesh.blocks
     ]
-    return [g for g in both if len(g.nodes)]
 
 
 def blocks(mesh: Mesh) -> Iterator[Part]:

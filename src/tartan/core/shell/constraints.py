@@ -281,8 +281,8 @@ def free_motions_of(
     """Find components that can move as rigid bodies; none when the part is held."""
     label = components(mesh)
     node_label = np.full(len(mesh.nodes), -1)
-    for nodes, first in ((mesh.quads, 0), (mesh.triangles, len(mesh.quads))):
-        node_label[nodes] = label[first : first + len(nodes), None]
+    for block in mesh.blocks:
+        node_label[block.nodes] = label[block.which, None]
     parent = _joined(label, node_label, ties)
     groups = parent[label]
     found = []

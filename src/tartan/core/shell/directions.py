@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import replace
 
 import numpy as np
 import scipy.sparse as sp
@@ -152,9 +151,4 @@ def turned_elements(mesh: Mesh, seeds: Index | None = None) -> Index:
 
 def turned(mesh: Mesh, which: Index) -> Mesh:
     """Return the mesh with some elements, shape (q,), laid from their other side."""
-    quads, triangles = mesh.quads.copy(), mesh.triangles.copy()
-    first = which[which < len(quads)]
-    second = which[which >= len(quads)] - len(quads)
-    quads[first] = quads[first, ::-1]
-    triangles[second] = triangles[second, ::-1]
-    return replace(mesh, quads=quads, triangles=triangles)
+    return mesh.flipped(which)

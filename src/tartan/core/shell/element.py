@@ -27,6 +27,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.shell.mesh import Mesh
+
 Array = NDArray[np.float64]
 
 _G = 1 / np.sqrt(3.0)
@@ -305,3 +307,25 @@ def section_strains(op: Operators, C: Array, u: Array) -> Array:
     alpha = -np.linalg.solve(Kaa, Kae @ u)
     strains[..., :3] += np.einsum("mpsa,mak->kmps", op.E, alpha, optimize=True)
     return np.asarray(strains)
+
+
+def block_operators(
+    mesh: Mesh, nodes: NDArray[np.int64], which: NDArray[np.int64], along: Array
+) -> Operators:
+    """Operators of quadrilaterals of a mesh; see `forms.ElementForm` for the shapes."""
+    return operators(mesh.nodes[nodes], along)
+
+
+def points(x: Array) -> tuple[Array, Array]:
+    """Shape functions (p, 4) and normal times area at the sampling points (m, p, 3) [m²]."""
+    N, dN = shape(GAUSS)
+    g = np.einsum("pai,mic->mpac", dN, x)
+    return N, np.cross(g[:, :, 0], g[:, :, 1])
+
+
+def surface(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
+    """Shape functions (p, 4), areas (m, p), derivatives (m, p, 2, 4), corner normals (m, 4, 3)."""
+    f = frames(x, reference, GAUSS)
+    N, dN = shape(GAUSS)
+    d = np.einsum("mpab,pbi->mpai", f.inverse, dN)
+    return N, f.area, d, frames(x, reference, CORNERS).axes[:, :, 2]

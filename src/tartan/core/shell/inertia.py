@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell import element, triangle
+from tartan.core.shell.forms import FORMS
 
 Array = NDArray[np.float64]
 
@@ -43,25 +43,8 @@ def _director(normals: Array) -> Array:
 
 
 def _places(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
-    """Shape functions (p, c), point areas (m, p), derivatives in the axes (m, p, 2, c), normals.
-
-    The normals are those at the corners, shape (m, c, 3), and at the points, in that order of
-    use; a triangle has one for all.
-    """
-    if x.shape[1] == 3:
-        axes, area = triangle.frames(x, reference)
-        flat = np.einsum("mac,mic->mia", axes[:, :2], x - x.mean(axis=1, keepdims=True))
-        d = triangle.gradients(flat[..., 0], flat[..., 1], area)
-        return (
-            triangle.POINTS,
-            area[:, None] * triangle.WEIGHTS,
-            np.repeat(d[:, None], 4, axis=1),
-            np.repeat(axes[:, None, 2], 3, axis=1),
-        )
-    f = element.frames(x, reference, element.GAUSS)
-    N, dN = element.shape(element.GAUSS)
-    d = np.einsum("mpab,pbi->mpai", f.inverse, dN)
-    return N, f.area, d, element.frames(x, reference, element.CORNERS).axes[:, :, 2]
+    """What the form of elements with so many corners says of its surface, see `ElementForm`."""
+    return FORMS[x.shape[1]].surface(x, reference)
 
 
 def _any_direction(x: Array) -> Array:

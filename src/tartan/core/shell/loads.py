@@ -6,8 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
-from tartan.core.shell import element, triangle
-from tartan.core.shell.assembly import Part, blocks, groups
+from tartan.core.shell.assembly import blocks, groups
 from tartan.core.shell.inertia import driven
 from tartan.core.shell.mesh import Mesh
 
@@ -15,22 +14,11 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
 
-def _points(part: Part, mesh: Mesh) -> tuple[Array, Array]:
-    """Shape functions (p, c) and normal times area at the sampling points, (m, p, 3) [m²]."""
-    x = mesh.nodes[part.nodes]
-    if part.form is triangle:
-        cross = np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]) / 2
-        return triangle.POINTS, cross[:, None] * triangle.WEIGHTS[:, None]
-    N, dN = element.shape(element.GAUSS)
-    g = np.einsum("pai,mic->mpac", dN, x)
-    return N, np.cross(g[:, :, 0], g[:, :, 1])
-
-
 def point_places(mesh: Mesh) -> Array:
     """Positions of the sampling points of all elements, shape (m, 4, 3) [m]."""
     found = np.empty((mesh.count, 4, 3))
     for part in groups(mesh):
-        N = triangle.POINTS if part.form is triangle else element.shape(element.GAUSS)[0]
+        N, _ = part.form.points(mesh.nodes[part.nodes])
         found[part.which] = np.einsum("pi,mic->mpc", N, mesh.nodes[part.nodes])
     return found
 
@@ -53,7 +41,7 @@ def traction(mesh: Mesh, vectors: Array) -> Array:
     each = np.broadcast_to(vectors, (mesh.count, 4, 3))
     forces = np.zeros((len(mesh.nodes), 6))
     for part in groups(mesh):
-        N, area = _points(part, mesh)
+        N, area = part.form.points(mesh.nodes[part.nodes])
         size = np.linalg.norm(area, axis=-1)
         per_corner = np.einsum("pi,mp,mpc->mic", N, size, each[part.which])
         np.add.at(forces[:, :3], part.nodes, per_corner)
@@ -78,7 +66,7 @@ def pressure(mesh: Mesh, value: float | Array) -> Array:
     each = np.broadcast_to(np.asarray(value, float), (mesh.count, 4))
     forces = np.zeros((len(mesh.nodes), 6))
     for part in groups(mesh):
-        N, area = _points(part, mesh)
+        N, area = part.form.points(mesh.nodes[part.nodes])
         np.add.at(
             forces[:, :3], part.nodes, np.einsum("pi,mp,mpc->mic", N, each[part.which], area)
         )

@@ -24,6 +24,24 @@ MOST_ELEMENTS = 250_000
 
 
 @dataclass(frozen=True, eq=False)
+class Block:
+    """Elements of a mesh that have as many corners: their corner nodes (q, c), and the first."""
+
+    nodes: Index
+    first: int
+
+    @property
+    def corners(self) -> int:
+        """Corners of each; also the number of its sampling points that count."""
+        return int(self.nodes.shape[1])
+
+    @property
+    def which(self) -> slice:
+        """Their numbers in the mesh."""
+        return slice(self.first, self.first + len(self.nodes))
+
+
+@dataclass(frozen=True, eq=False)
 class Mesh:
     """Nodes, four- and three-node elements, and named sets of nodes and elements.
 
@@ -54,6 +72,51 @@ class Mesh:
     def count(self) -> int:
         """Number of elements, quadrilaterals and triangles."""
         return len(self.quads) + len(self.triangles)
+
+    @cached_property
+    def blocks(self) -> tuple[Block, ...]:
+        """Elements by their number of corners, in the order in which they are numbered."""
+        found, first = [], 0
+        for nodes in (self.quads, self.triangles):
+            if len(nodes):
+                found.append(Block(nodes, first))
+            first += len(nodes)
+        return tuple(found)
+
+    @cached_property
+    def sides(self) -> Index:
+        """Both ends of every side of every element, shape (s, 2), in the sense of its corners."""
+        both = [np.stack([b.nodes, np.roll(b.nodes, -1, axis=1)], axis=2) for b in self.blocks]
+        return np.concatenate([x.reshape(-1, 2) for x in both])
+
+    def parts(self, elements: Index) -> list[tuple[Index, Index]]:
+        """Corner nodes (q, c) and numbers (q,) of some elements, block by block."""
+        found = []
+        for block in self.blocks:
+            end = block.which.stop
+            mine = elements[(elements >= block.first) & (elements < end)]
+            if len(mine):
+                found.append((block.nodes[mine - block.first], mine))
+        return found
+
+    def at_nodes(self, values: Array) -> Array:
+        """Sum of the values of all elements at a node, from shape (m, c) to shape (n, c)."""
+        total = np.zeros((len(self.nodes), values.shape[1]))
+        for block in self.blocks:
+            for corner in range(block.corners):
+                np.add.at(total, block.nodes[:, corner], values[block.which])
+        return total
+
+    def point_mean(self, values: Array) -> Array:
+        """Mean over the sampling points of each element, from (..., m, 4, c) to (..., m, c).
+
+        Elements of fewer points repeat their last, which does not count again.
+        """
+        found = np.empty((*values.shape[:-2], values.shape[-1]))
+        for block in self.blocks:
+            points = values[..., block.which, : block.corners, :]
+            found[..., block.which, :] = points.mean(axis=-2)
+        return found
 
     def centres(self) -> Array:
         """Centre of every element, quadrilaterals first, shape (m, 3) [m]; not to be written."""
@@ -130,11 +193,14 @@ class Mesh:
             triangles=np.concatenate([first, second, self.triangles]),
         )
 
-    def flipped(self) -> Mesh:
-        """Return the same surface with the laying direction on its other side."""
-        return replace(
-            self, quads=self.quads[:, ::-1].copy(), triangles=self.triangles[:, ::-1].copy()
-        )
+    def flipped(self, which: Index | None = None) -> Mesh:
+        """Return the mesh laid from its other side, or with those elements, shape (q,), so."""
+        turned = np.zeros(self.count, bool)
+        turned[slice(None) if which is None else which] = True
+        quads, triangles = self.quads.copy(), self.triangles.copy()
+        for nodes, here in ((quads, turned[: len(quads)]), (triangles, turned[len(quads) :])):
+            nodes[here] = nodes[here, ::-1]
+        return replace(self, quads=quads, triangles=triangles)
 
 
 def _surface(x: Array) -> Array:

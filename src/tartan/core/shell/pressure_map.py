@@ -195,10 +195,8 @@ def _centred(mesh: Mesh, points: Array, values: Array, mapped: Array) -> Array:
     """Shift elements with a point at their centre so that its value is their mean."""
     gap, near = cKDTree(points).query(mesh.centres())
     at = np.flatnonzero(gap <= AT_CENTRE * np.sqrt(mesh.areas()))
-    mean = mapped[at].mean(axis=1)
-    three = at >= len(mesh.quads)
     # The fourth point of a triangle is its centre and carries no weight.
-    mean[three] = mapped[at[three], :3].mean(axis=1)
+    mean = mesh.point_mean(mapped[..., None])[at, 0]
     found = mapped.copy()
     found[at] += (values[near[at]] - mean)[:, None]
     return found

@@ -120,9 +120,7 @@ def at_nodes(mesh: Mesh, zone: Index, strains: Array) -> AtNodes:
     strains : ndarray, shape (k, m, p, 8)
         At sampling points, in reference directions that are smooth within a zone.
     """
-    mean, area = strains[:, :, :3].mean(axis=2), mesh.areas()
-    quads = slice(0, len(mesh.quads))
-    mean[:, quads] = strains[:, quads].mean(axis=2)
+    mean, area = mesh.point_mean(strains), mesh.areas()
     nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
     elements = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
     key = nodes * (int(zone.max(initial=0)) + 1) + zone[elements]

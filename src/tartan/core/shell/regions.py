@@ -70,9 +70,8 @@ def carried(old: Mesh, elements: Index, new: Mesh) -> Index:
 
 def nodes_of(mesh: Mesh, elements: Index) -> Index:
     """Nodes of elements, ascending, shape (q,)."""
-    quads = mesh.quads[elements[elements < len(mesh.quads)]]
-    rest = mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)]
-    return np.unique(np.concatenate([quads.ravel(), rest.ravel()]))
+    found: Index = np.unique(mesh.corner_table[elements])
+    return found
 
 
 def gaps(mesh: Mesh) -> list[tuple[Index, float]]:

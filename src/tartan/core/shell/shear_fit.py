@@ -212,10 +212,7 @@ def settled(fit: ShearFit, mesh: Mesh, C: Array, strains: Array) -> None:
     strains : ndarray, shape (k, m, 4, 8)
         Section strains of k cases.
     """
-    mean = strains[..., :6].mean(axis=2)
-    three = slice(len(mesh.quads), None)
-    # The fourth point of a triangle is its centre and carries no weight.
-    mean[:, three] = strains[:, three, :3, :6].mean(axis=2)
+    mean = mesh.point_mean(strains[..., :6])
     e = fit.elements
     # About the middle of stiffness, where in-plane loads do not turn the section.
     up = lift(C)

@@ -241,7 +241,7 @@ def _renewed(reuse: Reuse, model: ShellModel) -> bool:
     """Whether what is kept is of another mesh or other supports, and was dropped."""
     mesh = model.mesh
     key = hashlib.sha256(
-        mesh.quads.tobytes() + mesh.triangles.tobytes() + model.fixed.tobytes() + _key(model)
+        b"".join(b.nodes.tobytes() for b in mesh.blocks) + model.fixed.tobytes() + _key(model)
     ).digest()
     if reuse.key == key and reuse.pattern is not None:
         return False

@@ -162,9 +162,12 @@ def joined(parts: list[Tie]) -> Tie:
 
 def triangles_of(mesh: Mesh, elements: Index) -> Index:
     """Elements as triangles, shape (t, 3)."""
-    quads = mesh.quads[elements[elements < len(mesh.quads)]]
-    rest = mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)]
-    return np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]], rest])
+    fans = [
+        nodes[:, [0, k, k + 1]]
+        for nodes, _ in mesh.parts(elements)
+        for k in range(1, nodes.shape[1] - 1)
+    ]
+    return np.concatenate([np.zeros((0, 3), np.int64), *fans])
 
 
 def open_sides(mesh: Mesh, elements: Index, nodes: Index) -> tuple[Index, Array]:
@@ -177,14 +180,9 @@ def open_sides(mesh: Mesh, elements: Index, nodes: Index) -> tuple[Index, Array]
         elements, shape (s, 3).
     """
     found, owner = [], []
-    count = len(mesh.quads)
-    for table, mine in (
-        (mesh.quads[elements[elements < count]], elements[elements < count]),
-        (mesh.triangles[elements[elements >= count] - count], elements[elements >= count]),
-    ):
-        if len(table):
-            found.append(np.stack([table, np.roll(table, -1, axis=1)], axis=2).reshape(-1, 2))
-            owner.append(np.repeat(mine, table.shape[1]))
+    for table, mine in mesh.parts(elements):
+        found.append(np.stack([table, np.roll(table, -1, axis=1)], axis=2).reshape(-1, 2))
+        owner.append(np.repeat(mine, table.shape[1]))
     if not found:
         return np.zeros((0, 2), np.int64), np.zeros((0, 3))
     sides, of = np.concatenate(found), np.concatenate(owner)

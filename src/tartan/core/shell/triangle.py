@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.shell.element import lift
+from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
 
@@ -316,3 +317,32 @@ def section_strains(op: Operators, C: Array, u: Array) -> Array:
     _, follow = _bubble_of(op, C)
     B[:, :, 6:] += (op.S @ follow)[:, None]
     return np.asarray(np.einsum("mpse,mek->kmps", B, u, optimize=True))
+
+
+def block_operators(
+    mesh: Mesh, nodes: NDArray[np.int64], which: NDArray[np.int64], along: Array
+) -> Operators:
+    """Operators of triangles of a mesh; see `forms.ElementForm` for the shapes.
+
+    Sides between two triangles may curve with the corners' rotations.
+    """
+    return operators(mesh.nodes[nodes], along, mesh.curved_sides[which - len(mesh.quads)])
+
+
+def points(x: Array) -> tuple[Array, Array]:
+    """Shape functions (p, 3) and normal times area at the sampling points (m, p, 3) [m²]."""
+    cross = np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]) / 2
+    return POINTS, cross[:, None] * WEIGHTS[:, None]
+
+
+def surface(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
+    """Shape functions (p, 3), areas (m, p), derivatives (m, p, 2, 3), corner normals (m, 3, 3)."""
+    axes, area = frames(x, reference)
+    flat = np.einsum("mac,mic->mia", axes[:, :2], x - x.mean(axis=1, keepdims=True))
+    d = gradients(flat[..., 0], flat[..., 1], area)
+    return (
+        POINTS,
+        area[:, None] * WEIGHTS,
+        np.repeat(d[:, None], 4, axis=1),
+        np.repeat(axes[:, None, 2], 3, axis=1),
+    )

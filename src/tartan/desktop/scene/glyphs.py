@@ -49,11 +49,7 @@ def part_size(mesh: Mesh) -> float:
 @lru_cache(maxsize=8)
 def rim_strokes(mesh: Mesh) -> Array:
     """Free edges of the surface, shape (q, 2, 3)."""
-    sides = [
-        np.stack([nodes, np.roll(nodes, -1, axis=1)], axis=2).reshape(-1, 2)
-        for nodes in (mesh.quads, mesh.triangles)
-    ]
-    pairs = np.sort(np.concatenate(sides), axis=1)
+    pairs = np.sort(mesh.sides, axis=1)
     unique, count = np.unique(pairs, axis=0, return_counts=True)
     return np.asarray(mesh.nodes[unique[count == 1]])
 

@@ -118,10 +118,7 @@ class PartScene(Marks, QWidget):
             _box(self.mesh), _box(mesh), rtol=0.02, atol=1e-9
         )
         self.mesh = mesh
-        faces = [
-            np.insert(mesh.quads, 0, 4, axis=1).ravel(),
-            np.insert(mesh.triangles, 0, 3, axis=1).ravel(),
-        ]
+        faces = [np.insert(b.nodes, 0, b.corners, axis=1).ravel() for b in mesh.blocks]
         self._surface = pv.PolyData(mesh.nodes.copy(), faces=np.concatenate(faces))
         self._surface.cell_data["rgb"] = np.zeros((mesh.count, 3), np.uint8)
         if self._actor is not None:

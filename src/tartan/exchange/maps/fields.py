@@ -165,12 +165,7 @@ def mean_strains(answer: PartAnswer, case: int) -> Array:
     """Section strains of a case, mean of an element's sampling points, shape (m, 8)."""
 
     def make() -> Array:
-        strains = answer.solution.strains[case]
-        mean: Array = strains.mean(axis=1)
-        quads = len(answer.layout().mesh.quads)
-        # A triangle's fourth place repeats its third.
-        mean[quads:] = strains[quads:, :3].mean(axis=1)
-        return mean
+        return answer.layout().mesh.point_mean(answer.solution.strains[case])
 
     return remembered(answer, ("mean strains", case), make)
 

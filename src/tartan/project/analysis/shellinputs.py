@@ -103,13 +103,8 @@ def local_axes(whole: Meshed, nodes: NDArray[np.int64], where: str = "Support") 
         Where sides or directions of the elements round a node leave it without axes.
     """
     mesh = whole.mesh
-    along, normal = np.zeros((2, len(mesh.nodes), 3))
-    n, areas = mesh.normals(), mesh.areas()[:, None]
-    for which, first in ((mesh.quads, 0), (mesh.triangles, len(mesh.quads))):
-        part = slice(first, first + len(which))
-        for corner in range(which.shape[1]):
-            np.add.at(along, which[:, corner], (whole.direction * areas)[part])
-            np.add.at(normal, which[:, corner], (n * areas)[part])
+    areas = mesh.areas()[:, None]
+    along, normal = mesh.at_nodes(whole.direction * areas), mesh.at_nodes(mesh.normals() * areas)
     size = np.linalg.norm(normal[nodes], axis=1, keepdims=True)
     up = normal[nodes] / np.where(size > 0, size, 1.0)
     x = along[nodes] - (along[nodes] * up).sum(axis=1, keepdims=True) * up

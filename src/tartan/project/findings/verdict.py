@@ -234,11 +234,7 @@ def moved(answer: PartAnswer, case: int, measure: str) -> NDArray[np.float64]:
     if measure == "size":
         return np.asarray(np.linalg.norm(u, axis=1))
     mesh = answer.layout().mesh
-    normals = np.zeros((len(mesh.nodes), 3))
-    weighted = mesh.normals() * mesh.areas()[:, None]
-    for nodes, first in ((mesh.quads, 0), (mesh.triangles, len(mesh.quads))):
-        for corner in range(nodes.shape[1]):
-            np.add.at(normals, nodes[:, corner], weighted[first : first + len(nodes)])
+    normals = mesh.at_nodes(mesh.normals() * mesh.areas()[:, None])
     length = np.linalg.norm(normals, axis=1, keepdims=True)
     return np.asarray(np.abs((u * normals / np.where(length > 0, length, 1)).sum(axis=1)))
 
@@ -250,13 +246,7 @@ def _displacement(requirement: DisplacementRequirement, answer: PartAnswer) -> S
     case = names.index(requirement.case)
     size = moved(answer, case, requirement.measure)
     node, mesh = int(size.argmax()), answer.layout().mesh
-    element = int(
-        np.argmax(
-            np.concatenate(
-                [(mesh.quads == node).any(axis=1), (mesh.triangles == node).any(axis=1)]
-            )
-        )
-    )
+    element = int(np.argmax((mesh.corner_table == node).any(axis=1)))
     words = f"{requirement.case}, {where_words(answer.inputs, element)}"
     value = float(size[node])
     ratio = requirement.value / value if value > 0 else float("inf")
