@@ -20,7 +20,8 @@ LEAST = 0.85
 
 PLACE = Path("build/mutants")
 TOOL = Path("build/mutants-env/bin/cosmic-ray").resolve()
-PYTHON = Path(".venv/bin/python").resolve()
+PYTHON = Path(".venv/bin/python").absolute()
+"""Not resolved: behind the link it would be an interpreter without the libraries."""
 
 STRENGTH = (
     "criteria",
@@ -64,6 +65,10 @@ def prepare(group: str) -> str:
         '[cosmic-ray.distributor]\nname = "local"\n',
         "utf-8",
     )
+    # Tests that fail without a fault would notice every fault.
+    done = subprocess.run(command.split(), cwd=PLACE, capture_output=True, text=True, check=False)
+    if done.returncode:
+        sys.exit(f"The tests of {group} fail as they are:\n{done.stdout[-3000:]}")
     tool("init", "--force", f"{group}.toml", f"{group}.sqlite")
     return f"{group}.sqlite"
 

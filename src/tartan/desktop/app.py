@@ -18,6 +18,7 @@ from tartan.core.criteria import kernels, program
 from tartan.core.shell import sweep
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
+from tartan.desktop.scene import loading
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tartan.project.document.samples import dish_panel
@@ -25,8 +26,8 @@ from tartan.project.files import storage
 from tartan.project.files.recovery import left_behind, set_aside
 from tartan.project.wording import units
 
-QUIET = 3000
-"""Milliseconds after the start until what is needed later is loaded."""
+QUIET = 5000
+"""Milliseconds after the start until memory is settled: by then all is loaded."""
 
 
 def make_application(*, dark: bool | None = None) -> QApplication:
@@ -57,13 +58,20 @@ def make_window(path: Path | None = None) -> MainWindow:
     session.refresh_answer()
     window.recovery.tell_aside(set_aside())
     window.recovery.offer(left_behind())
-    QTimer.singleShot(QUIET, _prepare)
     return window
 
 
 def _prepare() -> None:
     """Load beside the window what its user would wait for at the first use."""
-    threading.Thread(target=units.prepare, daemon=True, name="prepare").start()
+
+    def work() -> None:
+        # Read from their cache now, the compiled loops do not halt typing later.
+        kernels.compile_all()
+        program.compile_all()
+        sweep.compile_all()
+        units.prepare()
+
+    threading.Thread(target=work, daemon=True, name="prepare").start()
 
 
 def tell_of_faults(window: MainWindow) -> None:
@@ -92,12 +100,10 @@ def settle_memory() -> None:
 def run(path: Path | None = None) -> int:
     """Open the window and stay until it is closed; return the exit status."""
     application = make_application()
-    # Read from their cache now, the compiled loops do not halt typing later.
-    kernels.compile_all()
-    program.compile_all()
-    sweep.compile_all()
     window = make_window(path)
     tell_of_faults(window)
-    settle_memory()
+    loading.begin()
     window.show()
+    QTimer.singleShot(0, _prepare)
+    QTimer.singleShot(QUIET, settle_memory)
     return application.exec()

@@ -15,8 +15,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import openpyxl
-
 from tartan.core.errors import DocumentError
 from tartan.project.disk.wholefile import replacing
 from tartan.project.wording.units import Quantity
@@ -127,6 +125,9 @@ def write_table(table: Table, path: Path) -> None:
 
 
 def _write_xlsx(table: Table, path: Path) -> None:
+    # It takes long to load, and few sessions need it.
+    import openpyxl
+
     book = openpyxl.Workbook()
     sheet = book.active
     for i, row in enumerate((table.head, *table.rows), start=1):
@@ -192,6 +193,8 @@ def _csv_rows(path: Path) -> list[list[str]]:
 
 
 def _xlsx_rows(path: Path) -> list[list[str]]:
+    import openpyxl
+
     try:
         _check_size(path)
         # From memory: the reader leaves a file open that it stumbles over.

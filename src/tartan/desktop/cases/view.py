@@ -14,7 +14,7 @@ from tartan.desktop.cases.asked import NEW as ASKED
 from tartan.desktop.cases.asked import RequirementRows
 from tartan.desktop.cases.loads import LoadRows
 from tartan.desktop.cases.supports import NEW_SET, OWN, SupportRows, set_names
-from tartan.desktop.scene import glyphs
+from tartan.desktop.scene import glyphs, loading
 from tartan.desktop.scene.overlays import draw_supports
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
@@ -317,7 +317,7 @@ class CasesView(QWidget):
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""
         project = self.session.project
-        if not self.isVisible():
+        if not self.isVisible() or not loading.ready(self.draw):
             return
         if project.part is None:
             if self.pane.scene is not None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,13 +15,16 @@ from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.overlays import faded
-from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.widgets.controls import QuantityField, button, label, switch
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.legend import Legend
 from tartan.exchange.maps.fields import View
 from tartan.exchange.maps.mapped import Map
 from tartan.project.wording import units
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 Array = NDArray[np.float64]
 
@@ -192,6 +196,8 @@ class Stage(QWidget):
     def view(self) -> PartScene:
         """Return the view, made now if it was not."""
         if self.scene is None:
+            from tartan.desktop.scene.scene import PartScene
+
             self.scene = PartScene()
             self.scene.element_picked.connect(self.element_picked)
             self.scene.elements_swept.connect(self.elements_swept)

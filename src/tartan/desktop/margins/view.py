@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QTimer
@@ -16,7 +17,7 @@ from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
 from tartan.desktop.margins.lists import Board, ByCase, HotSpots
 from tartan.desktop.margins.spot import SpotPanel
 from tartan.desktop.margins.stage import Shown, Stage
-from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.scene import loading
 from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import column, label, row
@@ -30,6 +31,10 @@ from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.findings.chosen_margins import excluded, hot_list, margins_for
 from tartan.project.wording import units
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE, NARROW = 404, 300
@@ -241,7 +246,7 @@ class MarginsView(QWidget):
     def draw(self) -> None:
         """Draw the map, once the station has been visited."""
         answer, part = self.session.answer, self.session.project.part
-        if not self.isVisible():
+        if not self.isVisible() or not loading.ready(self.draw):
             return
         scene = self.stage.view()
         if answer is None:

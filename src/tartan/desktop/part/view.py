@@ -6,7 +6,7 @@ Under the surface stand what is to be settled before solving, and the probe with
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import QTimer
@@ -25,9 +25,9 @@ from tartan.desktop.part.layup import LayUpForm
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.part.regions import RegionsForm
 from tartan.desktop.part.surface import SurfaceForm
+from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import Overlays
 from tartan.desktop.scene.pane import ScenePane
-from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.readylist import Line, ReadyList
@@ -37,6 +37,10 @@ from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import PartInputs, layout_of, part_inputs
 from tartan.project.document.partmodel import ReadSurface
 from tartan.project.wording import units
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 OVERLAYS = {
     "zones": "Areas of one stacking sequence in a colour each",
@@ -299,7 +303,7 @@ class PartView(QWidget):
     def draw(self) -> None:
         """Draw the surface and its overlays, once the station has been visited."""
         part = self.session.project.part
-        if not self.isVisible():
+        if not self.isVisible() or not loading.ready(self.draw):
             return
         if part is None:
             if self.pane.scene is not None:

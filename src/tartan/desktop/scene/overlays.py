@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QColor
@@ -10,12 +12,15 @@ from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.pane import ScenePane
-from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
 from tartan.project.analysis.partmesh import Laid, Meshed, laid_plies, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 Bytes = NDArray[np.uint8]
 

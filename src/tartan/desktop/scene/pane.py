@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.widgets.controls import button, label, switch
 from tartan.desktop.widgets.flow import wrapped
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 
 class ScenePane(QWidget):
@@ -52,6 +56,8 @@ class ScenePane(QWidget):
     def view(self) -> PartScene:
         """Return the view, made now if it was not."""
         if self.scene is None:
+            from tartan.desktop.scene.scene import PartScene
+
             self.scene = PartScene()
             self._place.addWidget(self.scene)
         return self.scene

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
@@ -10,8 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import LEVELS
 from tartan.desktop import theme
+from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import faded
-from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, set_options
@@ -29,6 +30,10 @@ from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.document.model import Project
 from tartan.project.edits import versions
 from tartan.project.findings.verdict import ply_words
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 WAYS = ("side by side", "difference")
 TITLES = tuple(f.title for f in FIELDS)
@@ -251,7 +256,7 @@ class VersionsView(QWidget):
 
     def draw(self) -> None:
         """Draw both versions, or their difference."""
-        if not self.isVisible():
+        if not self.isVisible() or not loading.ready(self.draw):
             return
         self._make_scenes()
         first, second = self.scenes
@@ -340,6 +345,8 @@ class VersionsView(QWidget):
         if self.scenes:
             return
         for caption in self.captions:
+            from tartan.desktop.scene.scene import PartScene
+
             scene = PartScene()
             holder = column(caption, scene, spacing=2)
             holder.layout().setStretch(1, 1)  # type: ignore[union-attr]
