@@ -149,3 +149,86 @@ def test_balance_is_by_thickness_and_material() -> None:
 def test_unusable_stacks_name_the_ply(plies: tuple[Ply, ...], words: str) -> None:
     with pytest.raises(StackError, match=words):
         check_stack(Stack("s", plies), {"UD"})
+
+
+WILD = st.text(
+    st.characters(blacklist_categories=("Cs", "Cc")), min_size=1, max_size=12
+) | st.sampled_from(
+    [
+        "foam, dense",
+        'the "old" one',
+        "UD 0.2 mm",
+        "mid",
+        "s",
+        "T",
+        "a/b",
+        "[x]",
+        "{y}",
+        "0.5 in",
+        "größe",
+        "纤维 T700",
+        "E-glass",
+        "ply 2",
+        '"',
+        '""',
+        " x ",
+        "mid layer",
+        "a_2",
+        "x°",
+        "(a)s",
+    ]
+)
+
+
+@settings(max_examples=400)
+@given(
+    st.lists(WILD, min_size=1, max_size=4, unique=True),
+    st.lists(
+        st.tuples(
+            st.integers(0, 3),
+            st.floats(-90, 90) | st.sampled_from([0.0, 45.0, -45.0, 1e-7, 33.333333333333336]),
+            st.none() | st.floats(1e-6, 0.05),
+        ),
+        min_size=1,
+        max_size=8,
+    ),
+    st.sampled_from(["mm", "in", "mil", "µm"]),
+    st.booleans(),
+)
+def test_any_name_angle_and_unit_is_read_back(
+    names: list[str], rows: list[tuple[int, float, float | None]], unit: str, mirrored: bool
+) -> None:
+    """Whatever materials are called, in whatever unit: what is written is read to the same."""
+    thickness = dict.fromkeys(names, 0.0002)
+    whole = tuple(
+        Ply(names[i % len(names)], angle, 0.2e-3 if t is None else t) for i, angle, t in rows
+    )
+    if mirrored:
+        whole = whole + whole[::-1]
+    context = context_for(whole, thickness, unit)
+    found = parse(write(whole, context), context)
+    assert [(p.material, p.angle) for p in found] == [(p.material, p.angle) for p in whole]
+    for one, other in zip(found, whole, strict=True):
+        assert one.thickness == pytest.approx(other.thickness, rel=1e-15)
+
+
+@given(WILD)
+def test_sub_laminates_of_any_name_are_read_back(name: str) -> None:
+    face = (Ply("carbon", 0.0, 0.125e-3, sub=name), Ply("carbon", 90.0, 0.125e-3, sub=name))
+    context = Context({"carbon": 0.125e-3}, "carbon", {name: face})
+    whole = (Ply("carbon", 45.0, 0.125e-3), *face, Ply("carbon", -45.0, 0.125e-3))
+    assert parse(write(whole, context), context) == whole
+
+
+def test_thickness_is_read_in_the_units_of_the_trade() -> None:
+    context = Context({"carbon": 0.125e-3}, "carbon")
+    text = "[0 0.005 in/0 5 mil/0 127 µm/0 0.127 mm]"
+    assert [p.thickness for p in parse(text, context)] == pytest.approx([0.127e-3] * 4)
+
+
+def test_known_names_are_listed_as_they_are_typed() -> None:
+    context = Context({"foam, dense": 1e-3, "carbon": 1e-3}, "carbon", {'a "b"': ()})
+    with pytest.raises(NotationError, match=r'carbon, "foam, dense"'):
+        parse("0 steel", context)
+    with pytest.raises(NotationError, match=r'{"a ""b"""}'):
+        parse("{c}", context)

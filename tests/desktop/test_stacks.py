@@ -321,3 +321,72 @@ def test_bands_of_any_height_are_drawn(qapp: QApplication, kind: str, height: fl
         paint_band(painter, QRectF(2, 2, width, height), 11, row, selected=width > 100)
         painter.end()
         assert width == 0.0 or image.pixelColor(4, 2 + int(height / 2)).alpha() > 0
+
+
+def test_a_paste_without_heads_is_shown_before_it_is_laid(qtbot, strut: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    editor, session, bar = strut.stacks.editor, strut.session, strut.stacks.paste_bar
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    before = session.project
+    editor.setFocus()
+    qtbot.keyClick(editor, Qt.Key.Key_A, CTRL)
+    clipboard.setText("1\t30\t0.25\n2\t-30\t0.25\n3\t90\t0.5\n")
+    qtbot.keyClick(editor, Qt.Key.Key_V, CTRL)
+    assert bar.isVisible()
+    assert "ply number (passed over), angle [°], thickness [mm]" in bar.words.text()
+    assert session.project == before
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
+    assert not bar.isVisible()
+    assert session.project == before
+    editor.setFocus()
+    qtbot.keyClick(editor, Qt.Key.Key_V, CTRL)
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    stack = session.project.stack("feed strut")
+    assert stack is not None
+    assert [(p.angle, p.thickness) for p in stack.plies[-3:]] == [
+        (30.0, 0.25e-3),
+        (-30.0, 0.25e-3),
+        (90.0, 0.5e-3),
+    ]
+    assert editor.hasFocus()
+    qtbot.keyClick(strut, Qt.Key.Key_Z, CTRL)
+    assert session.project == before
+    # A plain column of angles leaves no doubt and is laid at once.
+    editor.setFocus()
+    clipboard.setText("0\n45\n-45\n90\n")
+    qtbot.keyClick(editor, Qt.Key.Key_V, CTRL)
+    assert not bar.isVisible()
+    stack = session.project.stack("feed strut")
+    assert stack is not None
+    assert [p.angle for p in stack.plies[-4:]] == [0, 45, -45, 90]
+
+
+def test_notation_is_judged_while_it_is_typed_and_names_are_completed(
+    qtbot, strut: MainWindow
+) -> None:  # type: ignore[no-untyped-def]
+    stacks, session = strut.stacks, strut.session
+    field = stacks.notation
+    before = session.project
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, "[0/x/90]s")
+    assert "character 4" in stacks.fault.text()
+    assert session.project == before
+    field.selectAll()
+    qtbot.keyClicks(field, "[0/45 wo")
+    # An unfinished name is no fault: it is offered whole.
+    assert not stacks.fault.isVisible()
+    popup = field.names.popup()
+    assert popup is not None
+    assert popup.isVisible()
+    assert {field.names.currentCompletion()} <= {"woven carbon", "woven glass"}
+    qtbot.keyClick(popup, Qt.Key.Key_Down)
+    chosen = popup.currentIndex().data()
+    qtbot.keyClick(popup, Qt.Key.Key_Return)
+    assert field.text() == f"[0/45 {chosen}"
+    qtbot.keyClicks(field, "]s")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    stack = session.project.stack("feed strut")
+    assert stack is not None
+    assert [p.material for p in stack.plies[1:3]] == [chosen, chosen]
+    assert not stacks.fault.isVisible()

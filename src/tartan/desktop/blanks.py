@@ -20,10 +20,12 @@ from tartan.desktop.widgets.clipboard import clipboard_text
 from tartan.exchange.materials_table import materials_of
 from tartan.exchange.plies_table import read_plies
 from tartan.exchange.tables import as_rows
+from tartan.pages import stacks as stack_pages
 from tartan.pages.surface_fields import STARTS
 from tartan.project.document.model import Project
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits
+from tartan.project.wording import units
 
 if TYPE_CHECKING:
     from tartan.desktop.window import MainWindow
@@ -139,30 +141,21 @@ class BlankPage(QStackedWidget):
             self._refuse(error)
 
     def _paste_plies(self) -> None:
-        project = self.window_.session.project
-        first = project.materials[0]
-        like = None
-        if first.ply_thickness:
-            like = Ply(first.name, 0.0, first.ply_thickness)
+        session, text = self.window_.session, clipboard_text()
+        first = session.project.materials[0]
+        like = Ply(first.name, 0.0, first.ply_thickness) if first.ply_thickness else None
         try:
-            plies = read_plies(as_rows(clipboard_text()), project, like, "Paste")
+            plies = read_plies(as_rows(text), session.project, like, "Paste")
         except TartanError as error:
             self._refuse(error)
             return
-        if not plies:
-            self._refuse(
-                TartanError(
-                    "There are no plies to paste.",
-                    "Paste",
-                    "Copy rows of angle, material and thickness.",
-                )
-            )
-            return
-        self._refuse(
-            self.window_.session.edit(
-                "paste plies", lambda p: stack_edits.add_stack(p, "stack", plies)[0]
-            )
+        refused = session.edit(
+            "paste plies", lambda p: stack_edits.add_stack(p, "stack", plies)[0]
         )
+        self._refuse(refused)
+        words = stack_pages.paste_words(text)
+        if refused is None and words:
+            self.window_.stacks.paste_bar.tell(words, session.undo)
 
     def _shape(self, key: str) -> None:
         surface = self.window_.part.surface
@@ -185,7 +178,7 @@ class BlankPage(QStackedWidget):
             return
         thickness = {m.name: m.ply_thickness for m in session.project.materials}
         try:
-            plies = parse(name, context_for((), thickness))
+            plies = parse(name, context_for((), thickness, units.LENGTH.unit))
         except TartanError as error:
             self._refuse(error)
             return

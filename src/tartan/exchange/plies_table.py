@@ -8,12 +8,12 @@ from pathlib import Path
 
 from tartan.core.errors import DocumentError, StackError
 from tartan.core.stack import Ply
-from tartan.exchange.tables import Table, column_of, exact, read_rows
+from tartan.exchange.plies_columns import understand
+from tartan.exchange.tables import Table, exact, read_rows
 from tartan.project.document.model import Project
 from tartan.project.wording import units
 
 COLUMNS = {"angle": units.ANGLE, "thickness": units.LENGTH}
-_ORDER = ("angle", "material", "thickness")
 
 
 def plies_table(name: str, plies: Sequence[Ply]) -> Table:
@@ -31,7 +31,8 @@ def read_plies(
     Parameters
     ----------
     rows : sequence of sequence of str
-        Angle, material, thickness; a head may name the columns in another order and give units.
+        A head may name the columns and give units; without one they are known by what stands in
+        them, see `plies_columns`.
     project : Project
         Whose materials are known.
     like : Ply, optional
@@ -44,13 +45,10 @@ def read_plies(
     StackError
         Naming row and column that cannot be read, or that there are no plies.
     """
-    columns = [(name, "") for name in _ORDER]
-    first = 1
-    if rows and column_of(rows[0][0])[0].lower() in (*_ORDER, "ply", "no", "number", "#"):
-        columns, first = _head(rows[0], where), 2
+    read = understand(rows, where)
     found = [
-        _ply(row, columns, (project, like), f"{where}, row {number}")
-        for number, row in enumerate(rows[first - 1 :], start=first)
+        _ply(row, read.columns, (project, like), f"{where}, row {number}")
+        for number, row in enumerate(rows[read.first :], start=read.first + 1)
         if any(c.strip() for c in row)
     ]
     if not found:
@@ -58,20 +56,9 @@ def read_plies(
     return found
 
 
-def _head(cells: Sequence[str], where: str) -> list[tuple[str, str]]:
-    columns = [(name.lower(), unit) for name, unit in map(column_of, cells)]
-    if "angle" not in [name for name, _ in columns]:
-        raise StackError(
-            "There is no column 'angle'.",
-            f"{where}, row 1",
-            "Name the columns angle, material, thickness.",
-        )
-    return columns
-
-
 def _ply(
     row: Sequence[str],
-    columns: list[tuple[str, str]],
+    columns: Sequence[tuple[str, str]],
     known: tuple[Project, Ply | None],
     where: str,
 ) -> Ply:

@@ -16,6 +16,7 @@ from tartan.core.laminate.constants import COUPLES, describe_couplings, flexural
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.plies import is_balanced, is_symmetric
 from tartan.core.stack.rules import Advice, GoodPractice, review
+from tartan.exchange.plies_columns import understand
 from tartan.exchange.plies_table import read_plies
 from tartan.exchange.tables import as_rows
 from tartan.project.analysis.shellinputs import laminate_for
@@ -97,6 +98,20 @@ def paste(project: Project, plies: Plies, picked: Picked, text: str) -> Edited:
     new = read_plies(as_rows(text), project, like, "Paste")
     at = max(picked, default=len(plies) - 1) + 1
     return Edited((*plies[:at], *new, *plies[at:]), tuple(range(at, at + len(new))))
+
+
+def paste_words(text: str) -> str:
+    """What the columns of a paste without heads were taken for; empty where there is no doubt."""
+    rows = as_rows(text)
+    try:
+        read = understand(rows, "Paste")
+    except TartanError:
+        # The paste itself says what is wrong.
+        return ""
+    if read.by_head or len(read.columns) == 1:
+        return ""
+    noun = "ply" if len(rows) == 1 else "plies"
+    return f"{len(rows)} {noun}, understood as {read.words}."
 
 
 def drop_at(plies: Plies, picked: Picked, before: int) -> Edited:

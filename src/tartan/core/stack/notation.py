@@ -11,8 +11,8 @@ Read::
     [{face}/0 core 12 mm mid]s         a sub-laminate by its name, in braces
 
 A ply without a material name is of the default material; a ply without a thickness has its
-material's cured ply thickness. Separators are ``/`` or ``,``. Names with separators go in
-double quotes.
+material's cured ply thickness. Separators are ``/`` or ``,``. Names with signs of the notation go
+in double quotes, in which a quotation mark stands twice. Thicknesses are in mm, in, mil or µm.
 """
 
 from __future__ import annotations
@@ -32,7 +32,9 @@ SUBSCRIPTS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
 _NUMBER = re.compile(r"\d+(?:\.\d*)?|\.\d+")
 _COUNT = re.compile(r"_?\s*(\d+)|([₀-₉]+)")
 _PLY_COUNT = re.compile(r"_\s*(\d+)|([₀-₉]+)")
-_THICKNESS = re.compile(r"(\d+(?:\.\d*)?|\.\d+)\s*mm(?![A-Za-z])")
+LENGTHS = {"mm": 1e-3, "in": 25.4e-3, "mil": 25.4e-6, "µm": 1e-6, "um": 1e-6}
+"""Units in which a thickness may be typed [m]."""
+_THICKNESS = re.compile(rf"(\d+(?:\.\d*)?|\.\d+)\s*({'|'.join(LENGTHS)})(?!\w)")
 _SIGNS = {
     "±": (1, -1),
     "+-": (1, -1),
@@ -59,11 +61,14 @@ class Context:
         Material of a ply that names none.
     stacks : Mapping of str to sequence of Ply
         Sub-laminates that can be named in braces.
+    unit : str
+        Of thicknesses that are written, one of `LENGTHS`; any of them is read.
     """
 
     thickness: Mapping[str, float | None]
     default: str
     stacks: Mapping[str, Sequence[Ply]] = field(default_factory=dict)
+    unit: str = "mm"
 
 
 def parse(text: str, context: Context) -> tuple[Ply, ...]:
@@ -87,6 +92,24 @@ def parse(text: str, context: Context) -> tuple[Ply, ...]:
         With the position of the character that could not be read.
     """
     return _Reader(text, context).whole()
+
+
+_PLAIN = re.compile(r"[^\W\d_](?:[\w +.:%-]*[\w.+:%])?")
+"""Names that need no quotes: they begin with a letter and hold no sign of the notation."""
+
+
+def spelled(name: str) -> str:
+    """A material's name as it is typed in notation."""
+    plain = _PLAIN.fullmatch(name) and not re.match(r"mid\b|[sS]$|[tT]$", name)
+    if plain and not _THICKNESS.search(name):
+        return name
+    return '"' + name.replace('"', '""') + '"'
+
+
+def braced(name: str) -> str:
+    """A sub-laminate's name as it is typed in notation, braces and all."""
+    plain = name == name.strip() and not re.search(r'[{}"]', name)
+    return f"{{{name}}}" if plain else '{"' + name.replace('"', '""') + '"}'
 
 
 class _Reader:
@@ -173,13 +196,19 @@ class _Reader:
     def named(self) -> list[Ply]:
         """A sub-laminate in braces, perhaps with a count."""
         opened = self.at
-        end = self.text.find("}", opened)
+        self.at += 1
+        if self.peek() == '"':
+            name = self.quoted()
+            self.peek()
+            end = self.at if self.text.startswith("}", self.at) else -1
+        else:
+            end = self.text.find("}", opened)
+            name = self.text[opened + 1 : end].strip()
         if end < 0:
-            raise self.fail("The brace is not closed.", "Close the name with }.")
-        name = self.text[opened + 1 : end].strip()
+            raise self.fail("The brace is not closed.", "Close the name with }.", opened)
         if name not in self.context.stacks:
-            known = ", ".join(self.context.stacks) or "none"
-            raise self.fail(f"There is no stack '{name}'.", f"Known stacks: {known}.")
+            known = ", ".join(map(braced, self.context.stacks)) or "none"
+            raise self.fail(f"There is no stack '{name}'.", f"Known stacks: {known}.", opened)
         self.at = end + 1
         plies = [replace(p, sub=name) for p in self.context.stacks[name]]
         return plies * self.count(_COUNT)
@@ -262,14 +291,14 @@ class _Reader:
         name_at = self.at
         material = self.name()
         if material not in self.context.thickness:
-            known = ", ".join(sorted(self.context.thickness))
+            known = ", ".join(map(spelled, sorted(self.context.thickness)))
             raise self.fail(
                 f"There is no material '{material}'.", f"Known materials: {known}.", name_at
             )
         self.peek()
         given = self.match(_THICKNESS)
         if given:
-            thickness = float(given.group(1)) * 1e-3
+            thickness = float(given.group(1)) * LENGTHS[given.group(2)]
             if thickness <= 0:
                 raise self.fail("A ply needs a thickness greater than zero.", "", given.start())
             return material, thickness
@@ -282,14 +311,16 @@ class _Reader:
             )
         return material, nominal
 
+    def quoted(self) -> str:
+        """A name in double quotes; a quotation mark in it stands twice."""
+        found = self.match(re.compile(r'"((?:[^"]|"")*)"'))
+        if not found:
+            raise self.fail("The quotation mark is not closed.", 'Close the name with ".')
+        return found.group(1).replace('""', '"')
+
     def name(self) -> str:
         if self.peek() == '"':
-            end = self.text.find('"', self.at + 1)
-            if end < 0:
-                raise self.fail("The quotation mark is not closed.", 'Close the name with ".')
-            name = self.text[self.at + 1 : end]
-            self.at = end + 1
-            return name
+            return self.quoted()
         stop = re.compile(r"[/,()\[\]]").search(self.text, self.at)
         text = self.text[self.at : stop.start() if stop else len(self.text)]
         # The longest known name wins, so that a name may itself end in a number.
@@ -300,5 +331,5 @@ class _Reader:
                 return name
         if not text.strip() or _THICKNESS.match(text) or text.startswith("mid"):
             return self.context.default
-        cut = re.search(r"\s*\d+(?:\.\d*)?\s*mm\s*$|\s+mid\s*$|\s*$", text)
+        cut = re.search(rf"\s*(?:{_THICKNESS.pattern}|\bmid)?\s*$", text)
         return text[: cut.start() if cut else None]

@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
 
+import numpy as np
+
 from tartan.core.stack.groups import sub_laminates
-from tartan.core.stack.notation import Context
+from tartan.core.stack.notation import LENGTHS, Context, braced, spelled
 from tartan.core.stack.plies import Ply, is_symmetric
 
 
-def context_for(plies: Sequence[Ply], thickness: Mapping[str, float | None]) -> Context:
+def context_for(
+    plies: Sequence[Ply], thickness: Mapping[str, float | None], unit: str = "mm"
+) -> Context:
     """Context in which a stack is written shortest: its most frequent material is the default."""
     if plies:
         default = Counter(p.material for p in plies).most_common(1)[0][0]
     else:
         default = next(iter(thickness), "")
-    return Context(thickness, default)
+    return Context(thickness, default, unit=unit if unit in LENGTHS else "mm")
 
 
 def write(plies: Sequence[Ply], context: Context) -> str:
@@ -63,7 +66,7 @@ def _pairs(plies: tuple[Ply, ...], context: Context) -> list[str]:
     while i < len(plies):
         ply = plies[i]
         if i in groups and not groups[i].reversed:
-            words.append(f"{{{groups[i].name}}}")
+            words.append(braced(groups[i].name))
             i += groups[i].count
             continue
         partner = plies[i + 1] if i + 1 < len(plies) else None
@@ -89,29 +92,28 @@ def _opposite(ply: Ply, partner: Ply) -> bool:
 
 
 def _word(ply: Ply, context: Context) -> str:
-    return _written(ply, context.default, context.thickness.get(ply.material))
+    return _written(ply, context.default, context.thickness.get(ply.material), context.unit)
 
 
 @lru_cache(maxsize=2048)
-def _written(ply: Ply, default: str, nominal: float | None) -> str:
-    word = format(ply.angle, ".10g")
+def _written(ply: Ply, default: str, nominal: float | None, unit: str) -> str:
+    # All its digits, and never an exponent: what is written is read back to the same angle.
+    word = np.format_float_positional(ply.angle + 0.0, trim="-")
     if ply.material != default:
-        plain = not re.search(r'[/,()\[\]"]|^\d|^mid\b|mm', ply.material)
-        word += f" {ply.material}" if plain else f' "{ply.material}"'
+        word += f" {spelled(ply.material)}"
     if ply.thickness != nominal:
-        word += f" {_millimetres(ply.thickness)} mm"
+        word += f" {_length(ply.thickness, unit)} {unit}"
     return word
 
 
-def _millimetres(thickness: float) -> str:
-    """Shortest decimal text in mm that reads back to the same thickness."""
+def _length(thickness: float, unit: str) -> str:
+    """Shortest decimal text in a unit that reads back to the same thickness."""
+    scale = LENGTHS[unit]
     for digits in range(1, 18):
-        text = f"{thickness * 1e3:.{digits}g}"
-        if "e" in text:
-            text = f"{thickness * 1e3:.17f}".rstrip("0").rstrip(".")
-        if float(text) * 1e-3 == thickness:
+        text = np.format_float_positional(float(f"{thickness / scale:.{digits}g}"), trim="-")
+        if float(text) * scale == thickness:
             return text
-    return repr(thickness * 1e3)
+    return np.format_float_positional(thickness / scale, trim="-")
 
 
 def _fold(words: list[str]) -> list[str]:

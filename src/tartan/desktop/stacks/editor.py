@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
@@ -28,6 +28,8 @@ class SectionEditor(SectionPicture):
     Type an angle to change the picked plies, Enter adds one like the last, Delete removes,
     Alt with the arrows moves, as dragging does; copy, cut and paste as everywhere.
     """
+
+    paste_asked = pyqtSignal(str, object)
 
     def __init__(self, session: Session, tell: Callable[[str], None]) -> None:
         super().__init__()
@@ -210,13 +212,26 @@ class SectionEditor(SectionPicture):
             if event.key() == Qt.Key.Key_X:
                 self.delete_plies()
         elif event.key() == Qt.Key.Key_V:
-            text, picked = clipboard.text(), self.session.selection.plies
-            self.apply(
-                "paste plies", lambda: state.paste(self.session.project, self.plies, picked, text)
-            )
+            self.paste(clipboard.text())
         else:
             return False
         return True
+
+    def paste(self, text: str) -> None:
+        """Lay copied plies; columns without heads are shown as understood before."""
+        picked = self.session.selection.plies
+
+        def lay() -> None:
+            self.apply(
+                "paste plies", lambda: state.paste(self.session.project, self.plies, picked, text)
+            )
+            self.setFocus()
+
+        words = state.paste_words(text)
+        if words:
+            self.paste_asked.emit(words, lay)
+        else:
+            lay()
 
     def add_ply(self) -> None:
         """Add a ply like the topmost picked one."""

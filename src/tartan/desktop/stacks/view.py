@@ -21,6 +21,8 @@ from tartan.desktop.stacks.envelope import EnvelopePane
 from tartan.desktop.stacks.history import HistoryPane
 from tartan.desktop.stacks.loads import LoadStrip
 from tartan.desktop.stacks.menus import StackActions, columns_menu
+from tartan.desktop.stacks.notationfield import NotationField
+from tartan.desktop.stacks.pastebar import PasteBar
 from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
 from tartan.desktop.stacks.stiffness import StiffnessPane
@@ -52,7 +54,7 @@ class StacksView(QWidget):
         self.cards = CardList()
         self.cards.chosen.connect(lambda name: session.select(stack=name, plies=()))
         self.name = Field(self._rename)
-        self.notation = Field(self._commit_notation)
+        self.notation = NotationField(self._commit_notation, self._context)
         self.notation.setFont(theme.mono())
         self.notation.setAccessibleName("Notation")
         self.fault = label("", "fault", wrap=True)
@@ -63,6 +65,7 @@ class StacksView(QWidget):
         self.editor.band_width = 216
         self.editor.fold_pressed.connect(self._toggle_fold)
         self.editor.bar_pressed.connect(self._open_reserve)
+        self.paste_bar = PasteBar()
         self.actions_ = StackActions(self, session, self.editor, self._tell)
         self.strip = PlyStrip(session, self.editor, self.actions_, self._tell)
         self.shown = set(answers.DEFAULT_COLUMNS)
@@ -88,6 +91,7 @@ class StacksView(QWidget):
         self._build()
 
     def _build(self) -> None:
+        self.editor.paste_asked.connect(self.paste_bar.ask)
         left = column(
             self.cards,
             row(
@@ -112,6 +116,7 @@ class StacksView(QWidget):
             ),
             self.notation,
             self.fault,
+            self.paste_bar,
             row(self.facts, self.remarks),
             scrolled(self.editor),
             self.strip,
@@ -160,7 +165,7 @@ class StacksView(QWidget):
     def _context(self) -> Context:
         thickness = {m.name: m.ply_thickness for m in self.session.project.materials}
         plies = self.stack.plies if self.stack else ()
-        return replace(context_for(plies, thickness), stacks=self._others())
+        return replace(context_for(plies, thickness, units.LENGTH.unit), stacks=self._others())
 
     def _others(self) -> dict[str, state.Plies]:
         here = self.session.selection.stack
@@ -175,6 +180,11 @@ class StacksView(QWidget):
             self.notation.setSelection(error.position, 1)
             return error
         self.session.select(plies=())
+        if self.stack is None:
+            # What is typed before there is a stack makes one.
+            return self.session.edit(
+                "add stack", lambda p: stack_edits.add_stack(p, "stack", plies)[0]
+            )
         return self.session.edit(
             f"notation of {name}", lambda p: stack_edits.put_plies(p, name, plies)
         )

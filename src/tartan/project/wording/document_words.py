@@ -113,7 +113,7 @@ SYMBOLS = {
 def notation(design: Project | Version, stack: Stack) -> str:
     """A stacking sequence in notation."""
     thickness = {m.name: m.ply_thickness for m in design.materials}
-    return write(stack.plies, context_for(stack.plies, thickness))
+    return write(stack.plies, context_for(stack.plies, thickness, units.LENGTH.unit))
 
 
 def load_words(load: Load) -> str:
