@@ -172,9 +172,9 @@ def test_strengths_are_judged_anew_without_solving() -> None:
         (lambda p: case_edits.put_cases(p, []), "no load case", "Cases"),
         (
             lambda p: stack_edits.put_material(
-                p, "woven carbon", dataclasses.replace(p.materials[0], S23=None)
+                p, "woven carbon", dataclasses.replace(p.materials[0], Yc=None, eYc=None)
             ),
-            "S23",
+            "Yc",
             "Materials",
         ),
         (

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import mode_name, strengths_of
+from tartan.core.criteria.base import data_of, mode_name, strengths_of
 from tartan.core.laminate.response import (
     LEVELS,
     Load,
@@ -118,7 +118,7 @@ def reserve_working(
     """
     rule = criterion(key)
     material = laminate.materials[ply]
-    strengths = strengths_of(material, rule)
+    strengths = data_of(material, rule) or strengths_of(material, rule)
     mechanical = load if held is not None else replace(load, dT=0.0, dT_gradient=0.0, dC=0.0)
     thermal = held if held is not None else replace(load, N=np.zeros(3), M=np.zeros(3))
     applied = respond(laminate, mechanical).stress_12[ply, level]

@@ -7,9 +7,9 @@ from functools import partial
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.criteria import criterion
+from tartan.core.criteria.base import lacking
 from tartan.core.criteria.formula import FormulaCriterion
 from tartan.core.errors import TartanError
-from tartan.core.strength.laminate_reserves import lacking
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import Field, button, label, row

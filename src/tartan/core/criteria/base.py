@@ -8,7 +8,7 @@ stress at that λ.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import wraps
 from typing import Any, Literal, Protocol
@@ -228,9 +228,13 @@ def strengths_of(material: Material, criterion: Criterion) -> Strengths:
     CriterionError
         When a parameter is out of its range.
     """
+    return _strengths(material, criterion, criterion.needs)
+
+
+def _strengths(material: Material, criterion: Criterion, needs: Sequence[str]) -> Strengths:
     purpose = f"the {criterion.title} criterion"
     found: dict[str, float] = {}
-    for name in criterion.needs:
+    for name in needs:
         found[name] = value = _value(material, name, purpose)
         where = f"Material '{material.name}', {name}"
         if not np.isfinite(value):
@@ -246,6 +250,43 @@ def strengths_of(material: Material, criterion: Criterion) -> Strengths:
             what = f"{name} = {value:g} is negative."
             raise CriterionError(what, where, "Enter 0 or more.")
     return found
+
+
+def lacking(material: Material, criterion: Criterion) -> tuple[str, ...]:
+    """Fields that a criterion needs and a material has not, nor anything they follow from."""
+    return tuple(
+        f
+        for f in criterion.needs
+        if getattr(material, f) is None and derivation(material, f) is None
+    )
+
+
+def unjudged_modes(material: Material, criterion: Criterion) -> tuple[str, ...]:
+    """Modes that a criterion cannot judge for want of data, where it can judge the others.
+
+    Empty where nothing is lacking; all modes where the criterion cannot go on without.
+    """
+    missing = lacking(material, criterion)
+    of_one: Mapping[str, tuple[str, ...]] = getattr(criterion, "needed_by", {})
+    if any(f not in of_one for f in missing):
+        return criterion.modes
+    return tuple(dict.fromkeys(mode for f in missing for mode in of_one[f]))
+
+
+def data_of(material: Material, criterion: Criterion) -> Strengths | None:
+    """Strengths for a criterion, without those of modes that go unjudged; None if it cannot go on.
+
+    Raises
+    ------
+    MaterialError, CriterionError
+        As `strengths_of`, of the data that are there.
+    """
+    left_out = lacking(material, criterion)
+    if not left_out:
+        return strengths_of(material, criterion)
+    if len(unjudged_modes(material, criterion)) == len(criterion.modes):
+        return None
+    return _strengths(material, criterion, [f for f in criterion.needs if f not in left_out])
 
 
 def _value(material: Material, field: str, purpose: str) -> float:

@@ -6,6 +6,8 @@ Source: Z. Hashin, Failure Criteria for Unidirectional Fiber Composites, J. Appl
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from tartan.core.criteria.base import Fibre, Strengths
 from tartan.core.criteria.branches import IN_PLANE_STRENGTHS, Branch, BranchCriterion
 
@@ -23,21 +25,26 @@ class Hashin(BranchCriterion):
     title = "Hashin"
     needs = (*IN_PLANE_STRENGTHS, "S23", "hashin_alpha")
     modes = ("fibre tension", "fibre compression", "matrix tension", "matrix compression")
+    # Without S23 the other three modes are judged, and what is not is said.
+    needed_by: ClassVar = {"S23": ("matrix compression",)}
     source = "Hashin, J. Appl. Mech. 47 (1980) 329–334"
 
     def branches(self, strengths: Strengths) -> tuple[Branch, ...]:
-        """One branch a mode."""
+        """One branch a mode that there are data for."""
         s = strengths
-        brittle = (s["Yc"] / (2 * s["S23"])) ** 2 - 1
         shear = 1 / s["S12"] ** 2
-        return (
+        found = (
             Branch((1 / s["Xt"] ** 2, 0.0, s["hashin_alpha"] * shear, 0.0), mode=0, signs=(1, 0)),
             Branch((1 / s["Xc"] ** 2, 0.0, 0.0, 0.0), mode=1, signs=(-1, 0)),
             Branch((0.0, 1 / s["Yt"] ** 2, shear, 0.0), mode=2, signs=(0, 1)),
-            Branch(
-                (0.0, 1 / (2 * s["S23"]) ** 2, shear, 0.0),
-                (0.0, brittle / s["Yc"], 0.0),
-                mode=3,
-                signs=(0, -1),
-            ),
         )
+        if "S23" not in s:
+            return found
+        brittle = (s["Yc"] / (2 * s["S23"])) ** 2 - 1
+        crushed = Branch(
+            (0.0, 1 / (2 * s["S23"]) ** 2, shear, 0.0),
+            (0.0, brittle / s["Yc"], 0.0),
+            mode=3,
+            signs=(0, -1),
+        )
+        return (*found, crushed)

@@ -18,9 +18,11 @@ from tartan.core.criteria.base import (
     NEVER,
     Outcome,
     Strengths,
-    derivation,
+    data_of,
+    lacking,
     mode_name,
     strengths_of,
+    unjudged_modes,
 )
 from tartan.core.criteria.sandwich import SandwichCriterion
 from tartan.core.errors import CriterionError
@@ -239,7 +241,8 @@ def checks_of(
     CriterionError
         When a layer has no criterion.
     MaterialError
-        When a datum is missing.
+        When data are missing for every criterion of a material. One that lacks some goes on with
+        the modes it can judge, or leaves it to the others; `unchecked` says which.
     """
     found = []
     for material, every in plies_by_material(laminate.materials).items():
@@ -253,21 +256,22 @@ def checks_of(
                 f"Material '{material.name}'",
                 "Choose one in the criteria set.",
             )
+        own: list[Check] = []
+        refused: Criterion | None = None
         for key in chosen:
             rule = criterion(key)
             if rule.stress == "sandwich":
                 if not lacking(material, rule):
                     found += sandwich_checks(laminate, rule, material, plies)
-                continue
-            found.append(Check(rule, strengths_of(material, rule), plies))
+            elif (data := data_of(material, rule)) is not None:
+                own.append(Check(rule, data, plies))
+            else:
+                refused = refused or rule
+        if refused is not None and not own:
+            # Nothing else judges these plies: what is lacking is asked for by name.
+            strengths_of(material, refused)
+        found += own
     return found
-
-
-def lacking(material: Material, rule: Criterion) -> tuple[str, ...]:
-    """Fields that a criterion needs and a material has not."""
-    return tuple(
-        f for f in rule.needs if getattr(material, f) is None and derivation(material, f) is None
-    )
 
 
 def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
@@ -276,7 +280,14 @@ def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
     for material in dict.fromkeys(laminate.materials):
         for key in sets.get(material.name, sets.get(material.kind, ())):
             rule = criterion(key)
-            missing = lacking(material, rule) if rule.stress == "sandwich" else ()
+            missing = lacking(material, rule)
+            if missing and rule.stress != "sandwich":
+                modes = unjudged_modes(material, rule)
+                which = "" if modes == rule.modes else f", {' and '.join(modes)}"
+                found.append(
+                    f"{rule.title}{which} ({', '.join(missing)} of '{material.name}' is empty)"
+                )
+                continue
             # A foam has no cells to dimple into: it is as stiff along as across.
             foam = material.E3 is not None and material.E1 > 0.2 * material.E3
             if missing and cores_of(laminate) and not (foam and missing == ("cell_size",)):

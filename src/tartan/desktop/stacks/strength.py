@@ -13,6 +13,7 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import LEVELS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
+from tartan.core.strength.laminate_reserves import unchecked
 from tartan.core.working_strength import reserve_working
 from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.stacks.context import Chosen
@@ -54,6 +55,7 @@ class StrengthPane(QWidget):
         self.shear = label("", "soft", wrap=True)
         self.table = DataTable("critical loads", filtered=False)
         self.fault = label("", "fault", wrap=True)
+        self.lacks = label("", "fault", wrap=True)
         self.own = OwnCriteria()
         self.own.hide()
         made = column(
@@ -68,6 +70,7 @@ class StrengthPane(QWidget):
             ),
             self.own,
             self.fault,
+            self.lacks,
             self.picture,
             self.shear,
             self.table,
@@ -157,6 +160,9 @@ class StrengthPane(QWidget):
         options = [NONE, *names[1:]]
         set_options(self.against, options, compared if compared in options else options[-1])
         self._say(None)
+        lacks = unchecked(chosen.laminate, chosen.criteria.sets) if chosen.laminate else ()
+        self.lacks.setText(f"Not judged: {'; '.join(lacks)}." if lacks else "")
+        self.lacks.setVisible(bool(lacks))
         self._found = []
         if chosen.laminate is None:
             self.picture.put([])

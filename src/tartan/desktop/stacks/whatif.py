@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.criteria import criterion
-from tartan.core.criteria.base import strengths_of
+from tartan.core.criteria.base import data_of
 from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material
@@ -197,9 +197,8 @@ def _judged(material: Material, chosen: Chosen) -> bool:
     """Whether a material that a change may bring in has a criterion and what that needs."""
     sets = chosen.criteria.sets
     keys = sets.get(material.name, sets.get(material.kind, ()))
+    rules = [criterion(key) for key in keys]
     try:
-        for key in keys:
-            strengths_of(material, criterion(key))
+        return any(data_of(material, r) is not None for r in rules if r.stress != "sandwich")
     except TartanError:
         return False
-    return bool(keys)
