@@ -52,6 +52,29 @@ def test_each_rule_names_the_plies(text: str, rule: str, plies: list[tuple[int, 
     assert found(text)[rule] == plies
 
 
+def test_a_share_at_the_limit_is_enough_and_one_below_is_told_from_it() -> None:
+    """Ten plies of which one lies at 90° have 10 % of it, however that rounds."""
+    enough = parse("[45/-45/0_3/90/0_2/-45/45]", CONTEXT)
+    assert "90° has" not in " ".join(a.what for a in review(enough))
+    thin = parse("[45/-45/0_3/90 0.1249 mm/0_2/-45/45]", CONTEXT)
+    (told,) = [a for a in review(thin) if a.what.startswith("90° has")]
+    assert told.what == "90° has 9.99% of the thickness."
+
+
+@pytest.mark.parametrize(
+    ("text", "middle"),
+    [("[45/-45]", "90°"), ("[0/90]", "45°"), ("[80/-30]", "115°"), ("[-50/60]", "95°")],
+)
+def test_a_great_turn_is_mended_by_the_direction_between(text: str, middle: str) -> None:
+    (told,) = [a for a in review(parse(text, CONTEXT)) if a.rule == "angle jump"]
+    between = float(told.mend.removeprefix("Lay a ply of ").split("°")[0])
+    one, other = (p.angle for p in parse(text, CONTEXT))
+    turns = [abs((between - a + 90) % 180 - 90) for a in (one, other)]
+    assert turns[0] == pytest.approx(turns[1])
+    assert sum(turns) == pytest.approx(abs((other - one + 90) % 180 - 90) or 90.0)
+    assert float(middle.removesuffix("°")) % 180 == pytest.approx(between % 180)
+
+
 def test_limits_can_be_set() -> None:
     assert "longest run" not in found("[45/0_5/-45/90]s", longest_run=1e-3)
     assert "angle jump" not in found("[45/-45/0/90]s", largest_jump=90.0)

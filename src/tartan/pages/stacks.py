@@ -14,7 +14,7 @@ from tartan.core.errors import StackError, TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.constants import COUPLES, describe_couplings, flexural, membrane
 from tartan.core.stack import Ply, Stack
-from tartan.core.stack.plies import is_balanced, is_symmetric
+from tartan.core.stack.plies import is_symmetric
 from tartan.core.stack.rules import Advice, GoodPractice, review
 from tartan.exchange.plies_columns import understand
 from tartan.exchange.plies_table import read_plies
@@ -166,9 +166,25 @@ def facts(project: Project, stack: Stack, laminate: Laminate | None) -> str:
         if all(m.price is not None for m in laminate.materials):
             words.append(f"cost {units.number(laminate.areal_cost)} per m²")
     words.append("symmetric" if is_symmetric(stack.plies) else "not symmetric")
-    balanced = is_balanced(stack.plies, practice(project).woven)
-    words.append("balanced" if balanced else "not balanced")
-    return " · ".join(words)
+    words.append(balance_words(laminate))
+    return " · ".join(w for w in words if w)
+
+
+BALANCED = 1e-9
+"""Share of A16 and A26 of A11 and A22 below which a laminate is balanced."""
+
+
+def balance_words(laminate: Laminate | None) -> str:
+    """Whether stretching shears a laminate, by its stiffness, with the figure if it does."""
+    if laminate is None:
+        return ""
+    A = laminate.A
+    name, value = max((("A16", A[0, 2]), ("A26", A[1, 2])), key=lambda x: abs(float(x[1])))
+    share = abs(float(value)) / float(max(A[0, 0], A[1, 1]))
+    if share < BALANCED:
+        return "balanced"
+    direct = "A11" if A[0, 0] >= A[1, 1] else "A22"
+    return f"not balanced, {name} {units.number(100 * share, 2)} % of {direct}"
 
 
 def mass_of(laminate: Laminate | None) -> float | None:

@@ -106,12 +106,16 @@ def shares(plies: Plies, practice: GoodPractice) -> list[Advice]:
     found = []
     for angle in (0.0, 45.0, -45.0, 90.0):
         share = sum(p.thickness for p in laid if normal_angle(p.angle) == angle) / (total or 1.0)
-        if share < practice.least_share:
+        if share < practice.least_share - 1e-9:
+            # As many digits as tell it from the limit.
+            digits = next(
+                n for n in range(12) if f"{share:.{n}%}" != f"{practice.least_share:.{n}%}"
+            )
             found.append(
                 Advice(
                     "share of directions",
                     (),
-                    f"{angle:g}° has {share:.0%} of the thickness.",
+                    f"{angle:g}° has {share:.{digits}%} of the thickness.",
                     f"Give it {practice.least_share:.0%} or more.",
                 )
             )
@@ -146,7 +150,9 @@ def jumps(plies: Plies, practice: GoodPractice) -> list[Advice]:
             jump = min(jump, 90.0 - jump)
         if jump > practice.largest_jump + 1e-9:
             what = f"The angle turns by {jump:g}° between plies {i + 1} and {i + 2}."
-            found.append(Advice("angle jump", (i, i + 1), what, "Lay a ply of between there."))
+            middle = normal_angle(one.angle + normal_angle(other.angle - one.angle) / 2)
+            mend = f"Lay a ply of {middle + 0.0:g}° between them."
+            found.append(Advice("angle jump", (i, i + 1), what, mend))
     return found
 
 
