@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, replace
+from math import isinf
 from pathlib import Path
 from typing import Any
 
@@ -288,6 +289,12 @@ class Session(QObject):
         """Requirements with their values by the shown answer, least met first."""
         return self._verdicts()[1]
 
+    @property
+    def unloaded(self) -> bool:
+        """Whether the part is answered and nothing loads it."""
+        first = next(iter(self.statuses), None)
+        return first is not None and first.address is None and isinf(first.value)
+
     def _verdicts(self) -> tuple[Verdict, list[Status]]:
         key = (self.answer, self.fresh, self.error, self.project, self.before)
         if self._current is None or self._current[0] != key:
@@ -297,7 +304,7 @@ class Session(QObject):
     def _make_verdict(self) -> tuple[Verdict, list[Status]]:
         found = [] if self.answer is None else verdicts.statuses(self.project, self.answer)
         if self.error is not None:
-            return verdicts.blocked(self.error), found
+            return verdicts.blocked(self.error, self.project), found
         if not self.fresh or self.answer is None:
             return verdicts.stale(self._last), found
         self._last = verdicts.verdict(self.project, self.answer, self.before)

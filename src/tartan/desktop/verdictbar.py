@@ -51,6 +51,7 @@ class VerdictBar(QWidget):
             "fails": face.fails,
             "stale": face.soft,
             "blocked": face.fails,
+            "idle": face.soft,
         }[state]
         painter.fillRect(self.rect(), QColor(face.panel))
         painter.setPen(QPen(QColor(face.line), 1))

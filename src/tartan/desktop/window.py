@@ -330,13 +330,8 @@ class MainWindow(FileWindow):
         self.version.put(history.project.version)
         against = history.project.against
         own = against == history.project.version
-        self.baseline.setText(
-            "no baseline ▾"
-            if not against
-            else "is the baseline ▾"
-            if own
-            else f"against {against} ▾"
-        )
+        words = "is the baseline" if own else f"against {against}" if against else "no baseline"
+        self.baseline.setText(f"{words} ▾")
         where = self.session.path.name if self.session.path else self.origin
         if history.modified:
             where = f"{where} · changed" if self.session.path else "not saved yet"
@@ -375,7 +370,13 @@ class MainWindow(FileWindow):
         statuses = session.statuses
         met = sum(status.met for status in statuses)
         freshness = Freshness(
-            session.fresh, session.error, met, len(statuses), self.report.line, self.report.fresh
+            session.fresh,
+            session.error,
+            met,
+            len(statuses),
+            session.unloaded,
+            self.report.line,
+            self.report.fresh,
         )
         self.route.put(lines(session.project, freshness), session.selection.station)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from tartan.core.errors import TartanError
@@ -10,8 +10,9 @@ from tartan.core.shell.mesh import Panel
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import layout_of, part_inputs
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import Part, ReadSurface
-from tartan.project.findings.verdict import station_of
+from tartan.project.document.partmodel import Case, Part, ReadSurface
+from tartan.project.findings.verdict import is_begun, station_of
+from tartan.project.wording.units import counted
 
 Mark = Literal["complete", "needs", "stale"]
 
@@ -36,12 +37,9 @@ class Freshness:
     error: TartanError | None
     met: int
     asked: int
+    unloaded: bool = False
     report: str = ""
     report_fresh: bool = False
-
-
-def _count(number: int, noun: str, plural: str = "") -> str:
-    return f"{number} {noun if number == 1 else plural or noun + 's'}"
 
 
 def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
@@ -55,21 +53,23 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
         State of its answer.
     """
     used = {p.material for s in project.stacks for p in s.plies}
+    begun = is_begun(project)
+    later: Mark = "needs" if begun else "stale"
     found = {
         "Materials": StationLine(
-            f"{len(project.materials)} materials, {len(used)} in use",
+            f"{counted(len(project.materials), 'material')}, {len(used)} in use",
             "complete" if project.materials else "needs",
         ),
         "Stacks": _stacks(project),
-        "Part": _part(project),
-        "Cases": _cases(project),
-        "Margins": _margins(answer),
+        "Part": _part(project, later),
+        "Cases": _cases(project, later),
+        "Margins": _margins(project, answer, later),
         "Versions": _versions(project),
         "Report": StationLine(
             answer.report or "not made yet", "complete" if answer.report_fresh else "stale"
         ),
     }
-    if answer.error is not None:
+    if answer.error is not None and begun:
         station = station_of(answer.error)
         found[station] = StationLine(found[station].words, "needs")
     return found
@@ -80,23 +80,26 @@ def _stacks(project: Project) -> StationLine:
         return StationLine("none yet", "needs")
     counts = sorted(len(s.plies) for s in project.stacks)
     few, many = counts[0], counts[-1]
-    span = f"{few}–{many} plies" if few != many else _count(few, "ply", "plies")
+    span = f"{few}–{many} plies" if few != many else counted(few, "ply", "plies")
     mark: Mark = "complete" if few else "needs"
-    return StationLine(f"{_count(len(counts), 'stack')}, {span}", mark)
+    return StationLine(f"{counted(len(counts), 'stack')}, {span}", mark)
 
 
-def _part(project: Project) -> StationLine:
+def _part(project: Project, later: Mark) -> StationLine:
     part = project.part
     if part is None:
-        return StationLine("no surface yet", "needs")
+        return StationLine("no surface yet", later)
     try:
-        inputs = part_inputs(project) if project.cases else None
         count = meshed(part).mesh.count
-        zones = len(layout_of(inputs).zones.laminates) if inputs else 0
+        zones = 0
+        if any(rung.active for rung in part.lay_up):
+            # Zones are of what is laid, whether a case loads it or none.
+            cases = project.cases or (Case("none"),)
+            zones = len(layout_of(part_inputs(replace(project, cases=cases))).zones.laminates)
     except TartanError:
         return StationLine("not usable yet", "needs")
     elements = f"{count:,}".replace(",", THIN_SPACE)
-    laid = _count(zones, "zone") if zones else "nothing laid"
+    laid = counted(zones, "zone") if zones else "nothing laid"
     return StationLine(
         f"{shape_words(part)}, {laid},\n{elements} elements", "complete" if zones else "needs"
     )
@@ -113,23 +116,30 @@ def shape_words(part: Part) -> str:
     return ("flat panel", "curved panel", "dish")[curved]
 
 
-def _cases(project: Project) -> StationLine:
-    asked = _count(len(project.requirements), "requirement")
+def _cases(project: Project, later: Mark) -> StationLine:
+    asked = counted(len(project.requirements), "requirement")
     ready = bool(project.cases) and all(project.supports_of(c.supports) for c in project.cases)
-    words = f"{_count(len(project.cases), 'case')},\n{asked}"
-    return StationLine(words, "complete" if ready else "needs")
+    words = f"{counted(len(project.cases), 'case')},\n{asked}"
+    return StationLine(words, "complete" if ready else later)
 
 
 def _versions(project: Project) -> StationLine:
-    words = _count(1 + len(project.versions), "version")
+    words = counted(1 + len(project.versions), "version")
     base = f",\nbaseline {project.against}" if project.against else ""
     return StationLine(f"{words}{base}", "complete")
 
 
-def _margins(answer: Freshness) -> StationLine:
+def _margins(project: Project, answer: Freshness, later: Mark) -> StationLine:
     if answer.error is not None:
-        return StationLine("no answer", "needs")
+        return StationLine("no answer" if later == "needs" else "no part yet", later)
     if not answer.fresh:
         return StationLine("solving again" if answer.asked else "solving", "stale")
-    met = "all met" if answer.met == answer.asked else f"{answer.met} of {answer.asked} met"
-    return StationLine(met, "complete" if answer.met == answer.asked else "needs")
+    whole = answer.met == answer.asked and not answer.unloaded
+    if answer.unloaded:
+        met = "nothing is loaded"
+    elif not project.requirements:
+        # Without a requirement the reserve factor is held against 1.
+        met = "holds" if whole else "does not hold"
+    else:
+        met = "all met" if whole else f"{answer.met} of {answer.asked} met"
+    return StationLine(met, "complete" if whole else "needs")

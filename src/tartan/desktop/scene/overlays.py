@@ -17,6 +17,7 @@ from tartan.exchange.maps import colours
 from tartan.pages import part as state
 from tartan.project.analysis.partmesh import Laid, Meshed, laid_plies, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
+from tartan.project.wording.units import counted
 
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
@@ -146,7 +147,7 @@ class Overlays:
             at = mesh.centres()[here]
             free = np.linalg.norm(at[:, None] - taken[None], axis=2).min(axis=1)
             places.append(at[int(free.argmax())])
-            words.append(f"zone {number + 1} · {laminate.count} plies")
+            words.append(f"zone {number + 1} · {counted(laminate.count, 'ply', 'plies')}")
         scene.words("zone words", np.array(places), words, theme.face().ink)
 
     def _fibres(

@@ -25,6 +25,7 @@ from tartan.exchange.maps.callouts import margin_lines
 from tartan.exchange.maps.mapped import Map
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.partmesh import Laid
+from tartan.project.wording.units import counted
 
 Array = NDArray[np.float64]
 
@@ -212,7 +213,7 @@ def zones_sheet(answer: PartAnswer) -> Sheet:
     areas = answer.layout().mesh.areas()
     names = tuple(
         (
-            f"zone {k + 1}, {x.count} plies",
+            f"zone {k + 1}, {counted(x.count, 'ply', 'plies')}",
             (int(table[k, 0]), int(table[k, 1]), int(table[k, 2])),
             float(areas[zones.zone == k].sum() / areas.sum()),
         )

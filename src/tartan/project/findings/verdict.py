@@ -27,7 +27,7 @@ from tartan.project.findings.chosen_margins import Ask, excluded, margins_for, w
 from tartan.project.findings.limits import limits
 from tartan.project.wording import units
 
-State = Literal["holds", "fails", "stale", "blocked"]
+State = Literal["holds", "fails", "stale", "blocked", "idle"]
 
 DEFAULT_RESERVE = ReserveRequirement(1.0)
 """What is asked of a project that states no reserve factor of its own."""
@@ -135,8 +135,9 @@ class Verdict:
 
     Attributes
     ----------
-    state : {"holds", "fails", "stale", "blocked"}
-        What the colour means; stale shows the last answer, blocked says what stands in the way.
+    state : {"holds", "fails", "stale", "blocked", "idle"}
+        What the colour means; stale shows the last answer, blocked says what stands in the way,
+        idle that no part has been begun of which there could be an answer.
     figure, sentence : str
         Head and body.
     station : str
@@ -269,7 +270,9 @@ def verdict(project: Project, answer: PartAnswer, before: PartAnswer | None = No
     state: State = "holds" if least.met else "fails"
     where = least.where
     if least.address is None and isinstance(least.requirement, ReserveRequirement):
-        return Verdict(state, least.figure, f"No case loads the part. {least.need}", "Cases")
+        return Verdict(
+            "blocked", "Nothing to judge", "No case loads the part. Load one in Cases.", "Cases"
+        )
     sentence = f"{where[0].upper()}{where[1:]}. {least.need}"
     out = excluded(answer, project.left_out)
     if out.words:
@@ -335,14 +338,27 @@ def station_of(error: TartanError) -> str:
     return next((s for head, s in _STATIONS if error.where.startswith(head)), "Margins")
 
 
-def blocked(error: TartanError) -> Verdict:
+def is_begun(project: Project) -> bool:
+    """Whether anything of a part is there: laminates alone are work of their own."""
+    return project.part is not None or bool(project.cases or project.outside)
+
+
+def blocked(error: TartanError, project: Project | None = None) -> Verdict:
     """Verdict of a project that cannot be answered, and where to mend it."""
+    if project is not None and not is_begun(project):
+        count = len(project.stacks)
+        noun = "stack" if count == 1 else "stacks"
+        words = f"{count} {noun}, each with its own answers. A part begins in Part."
+        nothing = "Nothing is entered yet."
+        return Verdict(
+            "idle", "No part", words if count else nothing, "Stacks" if count else "Materials"
+        )
     return Verdict("blocked", "No answer yet", str(error), station_of(error))
 
 
 def stale(last: Verdict | None) -> Verdict:
     """Verdict while a changed project is being solved."""
-    if last is None or last.state in ("blocked", "stale"):
+    if last is None or last.state in ("blocked", "stale", "idle"):
         return Verdict("stale", "Solving", "The first answer is on its way.")
     sentence = f"The project has changed. Last answer: {last.figure.lower()}, {last.sentence}"
     return Verdict("stale", "Stale, solving again", sentence, last.station, last.address)

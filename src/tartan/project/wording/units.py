@@ -146,6 +146,11 @@ def prepare() -> None:
     _registry()
 
 
+def counted(number: int, noun: str, plural: str = "") -> str:
+    """A number of things, such as "1 ply" or "3 plies"."""
+    return f"{number} {noun if number == 1 else plural or noun + 's'}"
+
+
 def parse(text: str, quantity: Quantity) -> float:
     """Read a quantity; without a unit it is in the display unit.
 
