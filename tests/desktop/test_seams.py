@@ -148,3 +148,37 @@ def test_a_mesh_is_mended_and_tied_by_clicks(qtbot, open_window: Opener) -> None
     go(qtbot, window, "Margins")
     press(qtbot, window.margins.tabs, "requirements")
     assert "too large for linear theory" in window.margins.board.limits.text()
+
+
+def test_a_part_far_from_the_origin_turns_about_itself(qtbot, open_window: Opener) -> None:  # type: ignore[no-untyped-def]
+    """It stays in sight however it is turned, and fine meshes are not covered by their edges."""
+    window = open_window()
+    window.session.select(station="Margins")
+    qtbot.waitUntil(lambda: window.margins.scene is not None)
+    scene = window.margins.scene
+    assert scene is not None
+    assert scene.mesh is not None
+    far = dataclasses.replace(scene.mesh, nodes=scene.mesh.nodes + np.array([300.0, -80.0, 500.0]))
+    scene.put_mesh(far)
+    scene.frame_part()
+    middle = (far.nodes.min(axis=0) + far.nodes.max(axis=0)) / 2
+    np.testing.assert_allclose(scene.view.camera.focal_point, middle, atol=0.3)
+    area = scene.view.rect()
+    for turn in ((40, 0), (0, 60), (-170, 30)):
+        scene.view.camera.azimuth += turn[0]
+        scene.view.camera.elevation += turn[1]
+        at = scene.place_of(far.count // 2)
+        assert area.contains(at)
+    # Far away elements are a pixel or two: their edges fade and come back with nearness.
+    near = scene.view.camera.parallel_scale
+    scene.show_edges(on=True)
+    assert scene._actor.prop.show_edges
+    scene.view.camera.parallel_scale = 200 * near
+    scene._fade_edges()
+    assert not scene._actor.prop.show_edges
+    scene.view.camera.parallel_scale = near
+    scene._fade_edges()
+    assert scene._actor.prop.show_edges
+    assert 0 < scene._actor.prop.edge_opacity <= 1
+    scene.show_edges(on=False)
+    assert not scene._actor.prop.show_edges

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QMessageBox
+from PyQt6.QtWidgets import QMessageBox, QTableView
 
 from tartan.desktop.window import MainWindow
 from tartan.project.document.partmodel import Near, Region
@@ -157,3 +157,33 @@ def test_an_answer_asked_for_beside_is_taken_where_it_is_wanted(qtbot, window: M
     qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
     assert session.answer is not None
     assert session.answer.inputs == first.inputs
+
+
+def test_a_cancel_keeps_the_answer_that_stood(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    """It stays on the map and in the sentence, said to be of before; undo makes it whole."""
+    session = window.session
+    before, sentence = session.answer, session.verdict.sentence
+    session.edit(
+        "turn", lambda p: stack_edits.put_plies(p, "reflector sandwich", p.stacks[0].plies[1:])
+    )
+    session.cancel()
+    assert session.answer is before
+    assert session.verdict.state == "stale"
+    assert "cancelled" in session.verdict.sentence
+    assert sentence in session.verdict.sentence
+    assert window.route._lines["Margins"].words == "cancelled"
+    session.undo()
+    assert session.fresh
+    assert session.verdict.sentence == sentence
+
+
+def test_tab_leaves_a_table_and_arrows_move_in_it(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    window.session.select(station="Margins")
+    view = next(v for v in window.margins.findChildren(QTableView) if v.isVisible())
+    view.setFocus()
+    view.selectRow(0)
+    row = view.currentIndex().row()
+    qtbot.keyClick(view, Qt.Key.Key_Down)
+    assert view.currentIndex().row() == row + 1
+    qtbot.keyClick(view, Qt.Key.Key_Tab)
+    assert not view.hasFocus()

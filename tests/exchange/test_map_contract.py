@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from tartan.core.stack import Ply
 from tartan.exchange.maps.fields import BY_KEY, FIELDS, Field, View, values
 from tartan.exchange.maps.mapped import difference_map, make_map, nearest
 from tartan.project.analysis.inputs import part_inputs
@@ -20,6 +21,8 @@ from tartan.project.document.partmodel import (
     EdgeForce,
     Pressure,
     ReserveRequirement,
+    Rung,
+    Support,
     Temperature,
 )
 from tartan.project.edits import case_edits
@@ -141,6 +144,19 @@ def test_section_forces_are_what_the_laminate_makes_of_the_strains() -> None:
             np.testing.assert_allclose(
                 shown(BY_KEY[m], case)[alone], moment[alone], atol=1e-8 * scale
             )
+
+
+def test_what_is_only_rounding_is_zero() -> None:
+    """A plate that is pulled in its plane has no shear between plies and does not bend."""
+    flat = case_edits.put_cases(plate(lay_up=(Rung(ply=Ply("UD carbon", 0.0, 1e-3)),)), [])
+    held = case_edits.put_supports(
+        flat, [Support("left edge", "clamped"), Support("right edge", "held along z")]
+    )
+    answer = solve_now(part_inputs(case_edits.put_cases(held, [Case("pull", (PULL,))])))
+    for key in ("t13", "t23", "kx", "ky", "kxy", "Mx", "My", "Mxy", "Qx", "Qy", "gxz", "gyz"):
+        assert (values(answer, View(key, case="pull")) == 0.0).all(), key
+    for key in ("s1", "ex", "Nx", "t12", "Nxy"):
+        assert np.abs(values(answer, View(key, case="pull"))).max() > 0
 
 
 def test_displacements_are_those_of_the_corners() -> None:

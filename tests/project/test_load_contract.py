@@ -102,6 +102,24 @@ def test_its_words_say_its_figures_and_whether_it_is_held(load: Load) -> None:
     assert other != words
 
 
+@pytest.mark.parametrize(
+    ("load", "words"),
+    [
+        (EdgeForce("right edge", (1200.0, 0.0, 0.0)), "1.2 N/mm along +x on right edge"),
+        (EdgeForce("right edge", (-1200.0, 0.0, 0.0)), "1.2 N/mm along −x on right edge"),
+        (Force("pad", (0.0, 0.0, -5.0)), "5 N along −z on pad"),
+        (Force("pad", moment=(0.0, 2.0, 0.0)), "2 N·m about +y on pad"),
+        (Force("pad", (3.0, 4.0, 0.0)), "5 N along (3, 4, 0) on pad"),
+        (Force("pad"), "0 N on pad"),
+        (Acceleration((0.0, 0.0, -9.81)), "own weight"),
+        (Acceleration((0.0, 0.0, 9.81)), "1 g along +z"),
+        (Acceleration((0.0, -19.62, 0.0)), "2 g along −y"),
+    ],
+)
+def test_words_carry_the_direction(load: Load, words: str) -> None:
+    assert load_words(load) == words
+
+
 @EVERY
 @pytest.mark.parametrize("wrong", [math.nan, math.inf, -math.inf, 1e300])
 def test_figures_that_make_no_sense_are_refused_one_by_one(load: Load, wrong: float) -> None:

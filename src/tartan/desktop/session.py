@@ -303,6 +303,8 @@ class Session(QObject):
 
     def _make_verdict(self) -> tuple[Verdict, list[Status]]:
         found = [] if self.answer is None else verdicts.statuses(self.project, self.answer)
+        if self.error is CANCELLED:
+            return verdicts.cancelled(self._last, self.error), found
         if self.error is not None:
             return verdicts.blocked(self.error, self.project), found
         if not self.fresh or self.answer is None:

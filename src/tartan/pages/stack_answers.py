@@ -186,7 +186,11 @@ def _profile(laminate: Laminate, loads: LoadCase, key: str) -> Array:
     else:
         values = getattr(found.total, name)
     # Rounding leaves traces where a component is zero; they would be drawn as large as the rest.
-    trace = 1e-9 * float(np.abs(values).max(initial=0.0))
+    size = np.abs(values).max(initial=0.0)
+    if name == "shear":
+        # Held against all stresses: without a transverse force there is nothing but traces.
+        size = max(size, np.abs(found.total.stress_12).max(initial=0.0))
+    trace = 1e-9 * float(size)
     profile: Array = np.where(np.abs(values) < trace, 0.0, values)[..., int(index)]
     return profile
 

@@ -7,6 +7,7 @@ from typing import Literal
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
+from tartan.project.analysis.answers import CANCELLED
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import layout_of, part_inputs
 from tartan.project.document.model import Project
@@ -69,7 +70,7 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
             answer.report or "not made yet", "complete" if answer.report_fresh else "stale"
         ),
     }
-    if answer.error is not None and begun:
+    if answer.error not in (None, CANCELLED) and begun:
         station = station_of(answer.error)
         found[station] = StationLine(found[station].words, "needs")
     return found
@@ -130,6 +131,8 @@ def _versions(project: Project) -> StationLine:
 
 
 def _margins(project: Project, answer: Freshness, later: Mark) -> StationLine:
+    if answer.error is CANCELLED:
+        return StationLine("cancelled", "stale")
     if answer.error is not None:
         return StationLine("no answer" if later == "needs" else "no part yet", later)
     if not answer.fresh:

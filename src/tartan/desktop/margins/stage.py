@@ -34,10 +34,12 @@ FRAME = 40
 PERIOD = 1.6
 """Seconds of one swing."""
 
+ON_AT_FIRST = ("deformed", "mesh")
 SWITCHES = {
     "deformed": "Draw the magnified displacement",
     "swing": "Let the displacement swing",
     "outline": "Draw the rim of the undeformed shape",
+    "mesh": "Draw the edges of the elements; where they are small they fade",
     "only what fails": "Colour only what is below the required reserve factor",
     "labels": "Name what governs at the hot spots",
 }
@@ -102,7 +104,8 @@ class Stage(QWidget):
         self.shown: Shown | None = None
         self.legend = Legend()
         self.switches = {
-            name: switch(name, tip, on=name == "deformed") for name, tip in SWITCHES.items()
+            name: switch(name, tip, on=name in ("deformed", "mesh"))
+            for name, tip in SWITCHES.items()
         }
         self.scale = QuantityField(units.RATIO, self._put_scale, optional=True)
         self.scale.setAccessibleName("Magnification")
@@ -137,6 +140,7 @@ class Stage(QWidget):
             self.scale,
             self.switches["swing"],
             self.switches["outline"],
+            self.switches["mesh"],
             self.words,
             None,
             button("pin", self.pin_reading, "Keep this reading beside the part"),
@@ -216,6 +220,7 @@ class Stage(QWidget):
             scene.deform(shown.motion * factor if moving else None)
         self.words.setText(f"× {units.number(factor)}, {shown.words}" if moving else "undeformed")
         scene.paint(self._colours(shown))
+        scene.show_edges(self.on("mesh"))
         rim = (
             glyphs.rim_strokes(scene.mesh)
             if self.on("outline") and moving

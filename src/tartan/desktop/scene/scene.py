@@ -26,6 +26,10 @@ from tartan.desktop.scene.smoothing import samples
 Array = NDArray[np.float64]
 
 
+FAINT = (2.5, 9.0)
+"""Pixels a side of an element at which its edges are gone, and from which they are clear."""
+
+
 class _View(QtInteractor):  # type: ignore[misc]
     """A view that draws once a move of the mouse: by itself it would draw at once and on paint."""
 
@@ -83,6 +87,7 @@ class PartScene(Marks, QWidget):
         self._surface: Any = None
         self._actor: Any = None
         self._extras: dict[str, list[Any]] = {}
+        self._edges = True
         self._press = QPoint()
         self.mode = "look"
         self.sweep = Sweep(self)
@@ -97,6 +102,7 @@ class PartScene(Marks, QWidget):
         self.pointing = False
         self._moved = False
         self.view.installEventFilter(self)
+        self.view.camera_moved.connect(self._fade_edges)
         self.view.enable_parallel_projection()
         self.wear()
 
@@ -172,7 +178,9 @@ class PartScene(Marks, QWidget):
         axes = np.stack([right, np.cross(way, right)])
         flat = self.mesh.nodes @ axes.T
         low, high = flat.min(axis=0), flat.max(axis=0)
-        middle = (low + high) / 2 @ axes
+        # In depth too the part's own middle: the view turns about it.
+        deep = self.mesh.nodes @ way
+        middle = (low + high) / 2 @ axes + (deep.min() + deep.max()) / 2 * way
         size = float(np.linalg.norm(np.ptp(self.mesh.nodes, axis=0)))
         # Words in the margins take their room; at least a third stays for the part.
         before, behind = self.callouts.room()
@@ -240,15 +248,28 @@ class PartScene(Marks, QWidget):
         self._soon.stop()
         self._draw_frame()
 
+    def _fade_edges(self) -> None:
+        """Draw the edges of elements thinner the smaller they are on the screen."""
+        if self._actor is None or self.mesh is None or not self.view.height():
+            return
+        side = float(np.sqrt(np.median(self.mesh.areas())))
+        pixels = side * self.view.height() / (2 * self.view.camera.parallel_scale)
+        clear = float(np.clip((pixels - FAINT[0]) / (FAINT[1] - FAINT[0]), 0.0, 1.0))
+        self._actor.prop.show_edges = self._edges and clear > 0
+        self._actor.prop.edge_opacity = clear
+        back = self._actor.GetBackfaceProperty()
+        back.SetEdgeVisibility(self._edges and clear > 0)
+        back.SetEdgeOpacity(clear)
+
     def _draw_frame(self) -> None:
+        self._fade_edges()
         # Drawing happens in the view's own paint event; a second, direct call would draw twice.
         self.view.update()
 
     def show_edges(self, on: bool) -> None:
-        """Draw element edges or not."""
-        if self._actor is not None:
-            self._actor.prop.show_edges = on
-            self._actor.GetBackfaceProperty().SetEdgeVisibility(on)
+        """Draw element edges or not; where they would cover the part they fade."""
+        self._edges = on
+        self._fade_edges()
 
     def place_of(self, element: int) -> QPoint:
         """Where an element's centre lies on the view, in its pixels."""

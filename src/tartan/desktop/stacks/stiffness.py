@@ -127,6 +127,7 @@ class StiffnessPane(QWidget):
         self.expansion.setText(expansion_words(laminate))
         try:
             H = laminate.shear / units.MEMBRANE.scale
+            H = np.where(np.abs(H) < 1e-9 * np.abs(H).max(), 0.0, H)
         except TartanError as error:
             self.shear.setText(str(error))
             return

@@ -15,7 +15,16 @@ from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import faded
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import CardList
-from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, set_options
+from tartan.desktop.widgets.controls import (
+    Field,
+    button,
+    choice,
+    column,
+    label,
+    row,
+    set_options,
+    switch,
+)
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.legend import Legend
@@ -55,6 +64,7 @@ class VersionsView(QWidget):
         self.legend = Legend()
         self.captions = (label("", "head"), label("", "head"))
         self.scenes: list[PartScene] = []
+        self.mesh = switch("mesh", "Draw the edges of the elements", on=True)
         self.changes = DataTable("what differs", filtered=False)
         self.lines = DataTable("requirement by requirement", filtered=False)
         self.note = label("", "soft")
@@ -94,6 +104,7 @@ class VersionsView(QWidget):
         )
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.ways.turned.connect(lambda _: self.draw())
+        self.mesh.toggled.connect(lambda _: self.draw())
         self.stack = QStackedWidget()
         self._place = QHBoxLayout()
         self._place.setContentsMargins(0, 0, 0, 0)
@@ -107,6 +118,7 @@ class VersionsView(QWidget):
             self.shown,
             label("in", "soft"),
             self.case,
+            self.mesh,
             spacing=5,
         )
         upper = column(choosers, holder, self.note, spacing=4)
@@ -260,6 +272,8 @@ class VersionsView(QWidget):
             return
         self._make_scenes()
         first, second = self.scenes
+        for scene in self.scenes:
+            scene.show_edges(self.mesh.isChecked())
         project, other = self.session.project, self.other
         now, then = self.session.answer, self.session.answer_of(other) if other else None
         difference = self.ways.at == 1

@@ -122,6 +122,8 @@ class DataTable(QWidget):
         self.sorter = _Sorter()
         self.sorter.setSourceModel(self.model)
         self.view = QTableView()
+        # Tab leaves the table; arrows move in it.
+        self.view.setTabKeyNavigation(False)
         self.view.setAccessibleName(name)
         self.view.setModel(self.sorter)
         self.filter = QLineEdit()

@@ -109,6 +109,7 @@ FIELDS: tuple[Field, ...] = (
 )
 """All that can be shown, in the order of the chooser."""
 
+_PLY_KEYS = frozenset(f.key for f in _PLY)
 BY_KEY = {f.key: f for f in FIELDS}
 BY_TITLE = {f.title: f for f in FIELDS}
 
@@ -149,8 +150,47 @@ def values(answer: PartAnswer, view: View) -> Array:
     if field.sort == "motion":
         return _motion(answer, case, field.key)
     if field.sort == "section":
-        return _section(answer, case, field)
-    return _of_ply(answer, case, view.ply, view.level, field.key)
+        found = _section(answer, case, field)
+    else:
+        found = _of_ply(answer, case, view.ply, view.level, field.key)
+    size = _size(answer, case, field.key, (view.ply, view.level))
+    return np.where(np.abs(found) < TRACE * size, 0.0, found)
+
+
+TRACE = 1e-9
+"""Share of the largest of its kind below which a figure is rounding, and zero."""
+
+
+def _size(answer: PartAnswer, case: int, key: str, at: tuple[int, int]) -> float:
+    """Largest figure in a case of what a field is to be held against.
+
+    Stresses between plies are held against those in the plies, curvatures by the thickness
+    against strains: alone, what is only rounding would be drawn as large as anything.
+    """
+
+    def make() -> float:
+        if key in _PLY_KEYS:
+            kind = ("e1", "e2", "g12") if key[0] in "eg" else ("s1", "s2", "t12", "t13", "t23")
+            return max(_largest(_of_ply(answer, case, *at, k)) for k in kind)
+        thick = max(x.thickness for x in answer.layout().zones.laminates)
+        forces = key[0] in "NMQ"
+        found = section_forces(answer, case) if forces else mean_strains(answer, case)
+        own = _largest(found[:, 3:6])
+        flat = max(_largest(found[:, :3]), _largest(found[:, 6:]))
+        if key[0] == "M":
+            return max(own, flat * thick)
+        return (
+            max(own, flat / thick)
+            if key[0] == "k"
+            else max(flat, own / thick if forces else own * thick)
+        )
+
+    group = key[0] if key not in _PLY_KEYS else ("strain" if key[0] in "eg" else "stress", at)
+    return remembered(answer, ("size", case, group), make)
+
+
+def _largest(values: Array) -> float:
+    return float(np.nanmax(np.abs(values), initial=0.0))
 
 
 def _envelope(answer: PartAnswer, key: str, ask: Ask) -> Array:

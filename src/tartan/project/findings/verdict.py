@@ -356,6 +356,14 @@ def blocked(error: TartanError, project: Project | None = None) -> Verdict:
     return Verdict("blocked", "No answer yet", str(error), station_of(error))
 
 
+def cancelled(last: Verdict | None, error: TartanError) -> Verdict:
+    """Verdict after solving was given up: the last answer stays, and is said to be of before."""
+    if last is None or last.state in ("blocked", "stale", "idle"):
+        return blocked(error)
+    sentence = f"{error.what} {error.mend} Last answer: {last.figure.lower()}, {last.sentence}"
+    return Verdict("stale", "Stale, cancelled", sentence, last.station, last.address)
+
+
 def stale(last: Verdict | None) -> Verdict:
     """Verdict while a changed project is being solved."""
     if last is None or last.state in ("blocked", "stale", "idle"):

@@ -25,6 +25,7 @@ from tartan.project.document.partmodel import (
     Side,
     Support,
     Temperature,
+    Vector,
 )
 from tartan.project.wording import units
 from tartan.project.wording.units import Quantity
@@ -130,16 +131,15 @@ def _plain_words(load: Load) -> str:
         times = "" if load.factor == 1 else f" × {units.number(load.factor)}"
         return f"table {load.table}{times}{_on(load.region)}{_from(load.side)}"
     if isinstance(load, EdgeForce):
-        return f"{units.show(float(np.linalg.norm(load.force)), units.LINE_FORCE)} on {load.edge}"
+        return f"{directed(load.force, units.LINE_FORCE)} on {load.edge}"
     if isinstance(load, Force):
-        size = float(np.linalg.norm(load.force))
-        turn = float(np.linalg.norm(load.moment))
-        parts = [f"{units.number(size)} N"] if size or not turn else []
-        parts += [f"{units.number(turn)} N·m"] if turn else []
-        return f"{', '.join(parts)} on {load.place}"
+        parts = [directed(load.force, units.FORCE)] if any(load.force) else []
+        parts += [directed(load.moment, units.MOMENT, "about")] if any(load.moment) else []
+        return f"{', '.join(parts) or units.show(0.0, units.FORCE)} on {load.place}"
     if isinstance(load, Acceleration):
-        size = float(np.linalg.norm(load.vector))
-        return "own weight" if abs(size - 9.81) < 1e-9 else f"{units.number(size / 9.81)} g"
+        if load.vector == (0.0, 0.0, -9.81):
+            return "own weight"
+        return directed(load.vector, _GRAVITY)
     if isinstance(load, Movement):
         moved = [
             f"{units.show(v, units.LENGTH)} along {axis}"
@@ -153,6 +153,23 @@ def _plain_words(load: Load) -> str:
         side = {"front": "the front", "back": "the back", "laying": "the laying side"}[load.side]
         parts.append(f"{units.show(load.gradient, units.GRADIENT)} towards {side}")
     return ", ".join(parts)
+
+
+_GRAVITY = Quantity("acceleration", "m/s²", (("g", 9.81),) * len(units.SYSTEMS))
+
+
+def directed(vector: Vector, quantity: units.Quantity, way: str = "along") -> str:
+    """A vector in words, with its direction: "120 N along −x", or all three where it is askew."""
+    moved = [k for k in range(3) if vector[k]]
+    if len(moved) == 1:
+        value = vector[moved[0]]
+        sign = "−" if value < 0 else "+"
+        return f"{units.show(abs(value), quantity)} {way} {sign}{'xyz'[moved[0]]}"
+    size = float(np.linalg.norm(vector))
+    if not size:
+        return units.show(0.0, quantity)
+    parts = ", ".join(units.show(v, quantity, unit=False) for v in vector)
+    return f"{units.show(size, quantity)} {way} ({parts})"
 
 
 def _from(side: Side) -> str:
