@@ -44,6 +44,7 @@ from tartan.project.findings.chosen_margins import (
     modes_of,
     worst_of,
 )
+from tartan.project.findings.limits import limits
 from tartan.project.findings.spot_laminate import about_middle, spot_loads
 from tartan.project.findings.verdict import statuses, verdict
 from tests.project.test_part import plate
@@ -338,8 +339,16 @@ def test_a_version_differs_where_it_was_changed() -> None:
 
 def test_an_unsound_strength_is_told_by_name() -> None:
     project, _ = solved()
-    bare = dataclasses.replace(project.materials[1], S23=None)
-    materials = tuple(bare if m.name == bare.name else m for m in project.materials)
-    with pytest.raises(TartanError, match="S23"):
-        solve_now(part_inputs(dataclasses.replace(project, materials=materials)))
+
+    def with_(**missing: None) -> Project:
+        bare = dataclasses.replace(project.materials[1], **missing)
+        materials = tuple(bare if m.name == bare.name else m for m in project.materials)
+        return dataclasses.replace(project, materials=materials)
+
+    # Of the set no criterion can do without this one.
+    with pytest.raises(TartanError, match="Yc"):
+        solve_now(part_inputs(with_(Yc=None, eYc=None)))
+    # Without that one the others judge, and what they cannot is said with the answer.
+    told = [x.words for x in limits(solve_now(part_inputs(with_(S23=None))))]
+    assert any("matrix compression" in words and "S23" in words for words in told)
     assert laminate_for(project.stacks[0], project.materials_of(project.stacks[0])).count == 3

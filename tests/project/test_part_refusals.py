@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 import pytest
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import DocumentError, TartanError
 from tartan.core.shell.mesh import Opening, Panel
 from tartan.core.shell.mesher import Finer
 from tartan.core.shell.shapes import StiffenedPanel
@@ -89,3 +89,11 @@ def test_local_axes_need_a_direction() -> None:
     with pytest.raises(TartanError, match="undefined there") as caught:
         held_nodes(meshed(project.part), (Support("left edge", "pinned", local=True),))  # type: ignore[arg-type]
     assert caught.value.where == "Support 1"
+
+
+def test_a_region_that_is_not_there_is_not_renamed() -> None:
+    """An edge of that name keeps its supports and loads: they were carried to the new name."""
+    project = plate()
+    with pytest.raises(DocumentError, match="no region 'left edge'"):
+        part_edits.put_region(project, Region("rim", near=(Near(0.1, "left edge"),)), "left edge")
+    assert project.supports[0].place == "left edge"

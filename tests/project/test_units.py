@@ -2,6 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tartan.core.errors import PartError
 from tartan.project.wording import units
 
 
@@ -55,3 +56,44 @@ def test_reserve_factors_in_words() -> None:
     assert shown == ["0.46", "1.23", "12.3", "123", ">1000", "∞"]
     assert units.show(None, units.LENGTH) == "–"
     assert units.show(1.25e-3, units.LENGTH) == "1.25 mm"
+
+
+@pytest.mark.parametrize(
+    ("system", "said"),
+    [
+        ("mm · N · MPa", "The mesh size must be greater than zero, it is −0.14 mm."),
+        ("SI base", "The mesh size must be greater than zero, it is −0.00014 m."),
+    ],
+)
+def test_errors_say_their_figures_in_the_units_on_show(system: str, said: str) -> None:
+    before = units.system()
+    units.use_system(system)
+    try:
+        error = PartError("The mesh size must be greater than zero, it is -0.00014 m.", "", "")
+        assert str(error) == said
+        # What is kept is the core's own sentence.
+        assert error.what.endswith("-0.00014 m.")
+    finally:
+        units.use_system(before)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("1e-05 m", "0.01 mm"),
+        ("2.5 m², 3 m/s, 4 mm, 5 MPa, ply 6 m7", "2.5 m², 3 m/s, 4 mm, 5 MPa, ply 6 m7"),
+        ("0.1 m to 1000 m", "100 mm to 1000000 mm"),
+        ("±1e6 Pa", "±1 MPa"),
+        ("'name 3 m' of 3 m", "'name 3 m' of 3000 mm"),
+        ("1,000 m", "1,000 m"),
+    ],
+)
+def test_only_figures_with_their_units_are_retold(text: str, said: str) -> None:
+    assert units.retold(text) == said
+
+
+def test_workings_are_written_in_the_units_on_show() -> None:
+    assert units.worded(1.4e11, "Pa") == "140000 MPa"
+    assert units.worded(0.3, "1") == "0.3"
+    assert units.worded(1.25e-4, "m") == "0.125 mm"
+    assert units.worded(2.5, "kg") == "2.5 kg"

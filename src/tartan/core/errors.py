@@ -2,6 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+_spoken: list[Callable[[str], str]] = []
+
+
+def speak_through(words: Callable[[str], str]) -> None:
+    """Have errors say their figures through a function, such as one that knows display units.
+
+    What the core itself says is in SI units, with their names.
+    """
+    _spoken[:] = [words]
+
 
 class TartanError(ValueError):
     """Root of all errors meant for the engineer.
@@ -25,7 +37,8 @@ class TartanError(ValueError):
 
     def __str__(self) -> str:
         head = f"{self.where}: {self.what}" if self.where else self.what
-        return f"{head} {self.mend}" if self.mend else head
+        text = f"{head} {self.mend}" if self.mend else head
+        return _spoken[0](text) if _spoken else text
 
 
 class MaterialError(TartanError):

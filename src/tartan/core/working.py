@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,6 +15,10 @@ CLT = "Jones, Mechanics of Composite Materials, 2nd ed."
 AXES = ("x", "y", "xy")
 _N = ("1", "2", "6")
 _UNITS = {"E": "Pa", "G": "Pa", "X": "Pa", "Y": "Pa", "S": "Pa"}
+
+
+Figure = Callable[[float, str], str]
+"""Writes a value with its SI unit."""
 
 
 @dataclass(frozen=True)
@@ -55,19 +59,24 @@ class Working:
     steps: tuple[Working, ...] = ()
     source: str = ""
 
-    def lines(self, depth: int = 0) -> Iterator[str]:
-        """Write the tree as indented lines."""
+    def lines(self, depth: int = 0, figure: Figure | None = None) -> Iterator[str]:
+        """Write the tree as indented lines; `figure` writes a value with its SI unit."""
+        write = figure or _in_si
         pad = "  " * depth
-        yield f"{pad}{self.title} = {self.value:.10g} {self.unit}".rstrip()
+        yield f"{pad}{self.title} = {write(self.value, self.unit)}"
         yield f"{pad}  {self.formula}" + (f"   [{self.source}]" if self.source else "")
         for g in self.given:
-            yield f"{pad}  {g.symbol} = {g.value:.10g} {g.unit}".rstrip() + f"   ({g.origin})"
+            yield f"{pad}  {g.symbol} = {write(g.value, g.unit)}   ({g.origin})"
         for step in self.steps:
-            yield from step.lines(depth + 1)
+            yield from step.lines(depth + 1, figure)
 
-    def text(self) -> str:
+    def text(self, figure: Figure | None = None) -> str:
         """Write the tree as text that can be copied."""
-        return "\n".join(self.lines())
+        return "\n".join(self.lines(0, figure))
+
+
+def _in_si(value: float, unit: str) -> str:
+    return f"{value:.10g}" if unit == "1" else f"{value:.10g} {unit}".rstrip()
 
 
 def field_given(material: Material, field: str) -> Given:

@@ -228,6 +228,11 @@ class SectionEditor(SectionPicture):
             self.setFocus()
 
         words = state.paste_words(text)
+        try:
+            state.paste(self.session.project, self.plies, picked, text)
+        except TartanError:
+            # What cannot be laid is told at once, with its row and column.
+            words = ""
         if words:
             self.paste_asked.emit(words, lay)
         else:

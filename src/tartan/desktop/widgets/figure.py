@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPlainTextEdit, QVBoxLayout, Q
 from tartan.core.working import Working
 from tartan.desktop import theme
 from tartan.desktop.widgets.controls import button, label, row
+from tartan.project.wording import units
 
 
 class Figure(QLabel):
@@ -77,7 +78,7 @@ class WorkingPane(QWidget):
             self.text.setPlainText(working)
             return
         self.title.setText(working.title)
-        self.text.setPlainText(working.text())
+        self.text.setPlainText(working.text(units.worded))
 
     def copy(self) -> None:
         """Put the working on the clipboard."""

@@ -304,7 +304,7 @@ def _workings(source: Source) -> Chapter:
             continue
         words = margin_address(source.answer, element).words
         chapter.say(f"{words}. In the working, plies are counted within the zone.")
-        chapter.blocks.append(Text(made.text(), kept=True))
+        chapter.blocks.append(Text(made.text(units.worded), kept=True))
     for kept in source.project.workings:
         chapter.say(f"{kept.title} (kept)")
         chapter.blocks.append(Text(kept.text, kept=True))

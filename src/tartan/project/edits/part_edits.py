@@ -223,6 +223,8 @@ def put_region(project: Project, region: Region, old: str = "") -> Project:
         As `put_part`.
     """
     part = _part(project)
+    if old and part.region(old) is None:
+        raise DocumentError(f"There is no region '{old}'.", "Regions", "Choose another.")
     if old and old != region.name:
         swap = {old: region.name}
         part = replace(

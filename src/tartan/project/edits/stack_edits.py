@@ -153,7 +153,16 @@ def _relaid(project: Project, stack: str, plies: tuple[Ply, ...], seen: frozense
 
 
 def add_stack(project: Project, wanted: str, plies: Iterable[Ply]) -> tuple[Project, str]:
-    """Add a stack; return the project and the name it got."""
+    """Add a stack; return the project and the name it got.
+
+    Raises
+    ------
+    DocumentError
+        Without a name.
+    StackError
+        As `put_plies`.
+    """
+    wanted = check_name(wanted, (), "stack")
     name = free_name(wanted, (s.name for s in project.stacks))
     project = replace(project, stacks=(*project.stacks, Stack(name, ())))
     return put_plies(project, name, plies), name

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import cache, lru_cache
 from typing import Any
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, speak_through
 
 SYSTEMS = ("mm · N · MPa", "SI base", "US customary")
 """Display systems; the first is the usual one."""
@@ -241,3 +241,40 @@ def factor(value: float) -> str:
     if value >= 1000:
         return ">1000"
     return f"{value:.2f}" if value < 10 else f"{value:.1f}" if value < 100 else f"{value:.0f}"
+
+
+_OF_SI = {
+    "m": LENGTH,
+    "Pa": STRESS,
+    "N/m": LINE_FORCE,
+    "N": LINE_MOMENT,
+    "N·m": MOMENT,
+    "1/m": CURVATURE,
+    "K": TEMPERATURE,
+}
+"""What a figure with an SI unit is shown as."""
+
+_FIGURE_IN_SI = re.compile(
+    r"(?<![\w.,])([-−±]?)(\d+(?:\.\d+)?(?:e[+-]?\d+)?) (m|Pa|N/m|1/m)(?![\w/·²³'\"])"
+)
+
+
+def worded(value: float, unit: str) -> str:
+    """A value with an SI unit in the display unit, with all its digits."""
+    quantity = _OF_SI.get(unit)
+    if quantity is None:
+        return f"{value:.10g}" if unit in ("", "1") else f"{value:.10g} {unit}"
+    return f"{value / quantity.scale:.10g} {quantity.unit}"
+
+
+def retold(text: str) -> str:
+    """A sentence of the core with its figures in display units instead of SI."""
+
+    def one(found: re.Match[str]) -> str:
+        quantity = _OF_SI[found[3]]
+        return found[1].replace("-", "−") + show(float(found[2]), quantity, digits=5)
+
+    return _FIGURE_IN_SI.sub(one, text)
+
+
+speak_through(retold)
