@@ -97,3 +97,22 @@ def test_a_region_that_is_not_there_is_not_renamed() -> None:
     with pytest.raises(DocumentError, match="no region 'left edge'"):
         part_edits.put_region(project, Region("rim", near=(Near(0.1, "left edge"),)), "left edge")
     assert project.supports[0].place == "left edge"
+
+
+@pytest.mark.parametrize(
+    ("surface", "words"),
+    [
+        (Panel(1e300, 0.4), "length"),
+        (Panel(0.4, 0.3, radius_x=1e12), "radius x"),
+        (Panel(0.4, 0.3, openings=(Opening("cut", 1e9, 0.0, 0.1, 0.1),)), "cut"),
+        (StiffenedPanel(0.8, 0.5, 3, 1e7), "height"),
+    ],
+)
+def test_sizes_that_no_part_has_are_refused_by_name(surface: object, words: str) -> None:
+    for size in (0.05, 1e-9):
+        with pytest.raises(TartanError, match=words):
+            part_edits.put_part(
+                plate(), dataclasses.replace(plate().part, surface=surface, mesh_size=size)
+            )  # type: ignore[type-var]
+    with pytest.raises(TartanError, match="mesh size"):
+        part_edits.change_part(plate(), mesh_size=1e-300)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from typing import Literal
+from dataclasses import dataclass, fields, is_dataclass, replace
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH, beyond
 from tartan.core.errors import PartError
 from tartan.core.shell import surfaces
 from tartan.core.shell.mesh import (
@@ -95,6 +96,12 @@ def mesh_of(shape: Shape, size: float, finer: Sequence[Finer] = ()) -> Mesh:
     PartError
         Dimensions, sizes or refinements that make no sense.
     """
+    _refuse_beyond(shape, "Surface")
+    for number, each in enumerate(finer, start=1):
+        _refuse_beyond(each, f"Refinement {number}")
+    if size > MOST_LENGTH or 0 < size < LEAST_LENGTH:
+        what = f"The mesh size of {size:g} m is beyond {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m."
+        raise PartError(what, "Mesh size", "Check its unit.")
     if isinstance(shape, Panel):
         if shape.openings or shape.pads or finer:
             return trimmed_panel(shape, size, finer)
@@ -103,6 +110,19 @@ def mesh_of(shape: Shape, size: float, finer: Sequence[Finer] = ()) -> Mesh:
     for number, each in enumerate(finer, start=1):
         mesh = refined(mesh, each, number, lambda points: on_surface(shape, points))
     return mesh
+
+
+def _refuse_beyond(record: Any, where: str) -> None:
+    """Refuse lengths that no part has, in a record and those that it holds."""
+    for field in fields(record):
+        value = getattr(record, field.name)
+        for each in value if isinstance(value, tuple) else (value,):
+            if is_dataclass(each):
+                _refuse_beyond(each, f"{where}, {getattr(each, 'name', field.name)}")
+            elif isinstance(each, float) and beyond(each, MOST_LENGTH):
+                name = field.name.replace("_", " ")
+                what = f"The {name} of {each:g} m is beyond ±{MOST_LENGTH:g} m."
+                raise PartError(what, f"{where}, {name}", "Check its unit.")
 
 
 def _mapped(shape: Tube | Cone | Dome | StiffenedPanel, size: float) -> Mesh:
