@@ -18,11 +18,13 @@ from tartan.core.search.changes import single_changes
 from tartan.core.search.whatif import rank
 from tartan.core.shell.margins import assess
 from tartan.core.stack import Ply, Stack
+from tartan.core.strength.cores import cores_of
 from tartan.core.strength.critical import critical_by_sets
 from tartan.core.strength.drivers import drivers
 from tartan.core.strength.govern import govern
 from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves, unchecked
 from tartan.core.strength.sandwich import check_sandwich, face_laminate
+from tartan.core.strength.theory import soft_core
 from tartan.core.working_sandwich import sandwich_working
 from tests.conftest import CARBON, STEEL
 
@@ -317,3 +319,86 @@ def test_pressure_on_a_core_in_working_what_if_and_drivers() -> None:
         beside=Beside.of(away),
     )
     assert np.isinf(none.of_rule("crushing")[0, 1]).all()
+
+
+def sheared(share: float, turn: float) -> Load:
+    """Compression with shear, in axes that turn with the laminate."""
+    n = -2e5 * np.array([[1.0, share], [share, 0.2]])
+    c, s = np.cos(np.deg2rad(turn)), np.sin(np.deg2rad(turn))
+    r = np.array([[c, -s], [s, c]])
+    m = r @ n @ r.T
+    return Load(np.array([m[0, 0], m[1, 1], m[0, 1]]))
+
+
+def turned(by: float, parts: int = 1, foam: Material = FOAM) -> Laminate:
+    core = tuple(Ply("foam", by, 20e-3 / parts) for _ in range(parts))
+    faces = (Ply("carbon", 20.0 + by, 0.4e-3), Ply("carbon", -50.0 + by, 0.3e-3))
+    plies = (*faces, *core, *faces[::-1])
+    return make_laminate(Stack("s", plies), MATERIALS | {"foam": foam})
+
+
+EVEN = dataclasses.replace(FOAM, G13=21e6, G23=21e6, S13=0.6e6, S23=0.6e6)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.floats(-90, 90), st.floats(-0.8, 0.8))
+def test_a_turned_sandwich_under_a_turned_load_gives_way_alike(turn: float, share: float) -> None:
+    """Whatever the axes: greatest compression, limits over directions, and their search."""
+    for key in ("wrinkling", "dimpling", "crimping"):
+        sets = {"core": (key,), "ply": ("max_stress",)}
+        one = reserves(
+            checks_of(turned(0.0, foam=EVEN), sets),
+            respond(turned(0.0, foam=EVEN), sheared(share, 0.0)).stress_12[None],
+        )
+        other = reserves(
+            checks_of(turned(turn, foam=EVEN), sets),
+            respond(turned(turn, foam=EVEN), sheared(share, turn)).stress_12[None],
+        )
+        least, again = np.nanmin(one.of_rule(key)), np.nanmin(other.of_rule(key))
+        assert again == pytest.approx(least, rel=1e-4)
+
+
+@pytest.mark.parametrize("parts", [2, 3, 5])
+def test_a_core_laid_in_several_plies_is_one_core(parts: int) -> None:
+    whole, cut = turned(0.0), turned(0.0, parts)
+    load = sheared(0.2, 0.0)
+    for key in ("wrinkling", "crimping", "core_shear"):
+        sets = {"core": (key,), "ply": ("max_stress",)}
+        found = [
+            reserves(checks_of(lam, sets), respond(lam, load).stress_12[None])
+            for lam in (whole, cut)
+        ]
+        if key != "core_shear":
+            least = [np.nanmin(f.of_rule(key)) for f in found]
+            assert least[1] == pytest.approx(least[0], rel=1e-9)
+        assert len(cores_of(cut)) == 1
+        assert list(cores_of(cut)[0].plies) == list(range(2, 2 + parts))
+        assert (list(cores_of(cut)[0].below), list(cores_of(cut)[0].above)) == (
+            [0, 1],
+            [2 + parts, 3 + parts],
+        )
+
+
+@pytest.mark.parametrize("length", [0.15, 0.4, 1.2])
+def test_a_soft_core_is_told_from_a_stiff_one_by_the_theory_of_thick_faces(length: float) -> None:
+    """H. G. Allen (1969), section 2: shear flexibility takes the share π² Ds / (S l²) of bending.
+
+    Faces of t and E a distance d apart: Ds = E t d²/2, S = G d²/c, both written out here.
+    """
+    t, c = 1e-3, 20e-3
+    laminate = sandwich(core=c, faces=t)
+    found = soft_core(laminate, length, 0)
+    assert found is not None
+    d = c + t
+    a = CARBON.E1 / (1 - CARBON.nu12**2 * CARBON.E2 / CARBON.E1) * t
+    assert FOAM.G13 is not None
+    phi = np.pi**2 * (a * d * d / 2) / (FOAM.G13 * d * d / c * length**2)
+    assert found.flexibility == pytest.approx(phi, rel=0.02)
+    # Thick faces bend by themselves: plane sections tell too little stress, the more the shorter.
+    assert 0 < found.low < 1
+    shorter = soft_core(laminate, length / 2, 0)
+    assert shorter is not None
+    assert shorter.low > found.low
+    assert (
+        soft_core(make_laminate(Stack("s", (Ply("carbon", 0.0, t),)), MATERIALS), 1.0, 0) is None
+    )
