@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QVBoxLayout, QWidget
 
 from tartan.desktop.widgets.controls import button, row, scrolled, switch
@@ -91,8 +91,21 @@ class ManyChoice(QPushButton):
         area.setFixedHeight(min(MOST_HEIGHT, wanted.height() + 4))
         self._popup = popup
         popup.adjustSize()
-        popup.move(self.mapToGlobal(QPoint(0, self.height() + 2)))
+        popup.move(self._place(popup.size()))
         popup.show()
+
+    def _place(self, size: QSize) -> QPoint:
+        """Below the button where there is room, else above it, and always on the screen."""
+        below = self.mapToGlobal(QPoint(0, self.height() + 2))
+        screen = self.screen()
+        if screen is None:
+            return below
+        area = screen.availableGeometry()
+        y = below.y()
+        if y + size.height() > area.bottom():
+            y = self.mapToGlobal(QPoint(0, -2)).y() - size.height()
+        y = max(area.top(), min(y, area.bottom() - size.height()))
+        return QPoint(max(area.left(), min(below.x(), area.right() - size.width())), y)
 
     def _tick(self, chosen: Sequence[int]) -> None:
         for i, box in enumerate(self._boxes):
