@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit
 from tartan.desktop.margins.stage import FRAME
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.widgets.datatable import DataTable
-from tartan.desktop.widgets.many import ManyChoice
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.fields import View, values
 from tartan.exchange.maps.mapped import required
@@ -417,22 +416,3 @@ def test_the_map_fades_while_it_is_stale(qtbot, window: MainWindow) -> None:  # 
     assert view.spot.section.faded
     assert view.spot.bars.faded
     assert view.drivers.faded
-
-
-def test_lists_to_choose_from_open_on_the_screen(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    """Near the foot of the window too: the list stands above its button there."""
-    window.session.select(station="Margins")
-    qtbot.waitUntil(lambda: bool(window.margins.findChildren(ManyChoice)))
-    seen = 0
-    for each in window.margins.findChildren(ManyChoice):
-        if not each.isVisible():
-            continue
-        qtbot.mouseClick(each, Qt.MouseButton.LeftButton)
-        popup = each._popup
-        assert popup is not None
-        screen = each.screen()
-        assert screen is not None
-        assert screen.availableGeometry().contains(popup.frameGeometry())
-        popup.close()
-        seen += 1
-    assert seen >= 4
