@@ -377,3 +377,10 @@ def test_a_pressure_table_that_makes_no_sense_is_refused(
     with pytest.raises(PartError) as caught:
         map_pressure(grid_mesh(Panel(1, 1), 3, 3), np.array(points, float), np.array(values))
     assert words in str(caught.value)
+
+
+def test_a_mesh_without_elements_has_no_sides() -> None:
+    empty = Mesh(np.zeros((3, 3)), np.zeros((0, 4), np.int64))
+    assert empty.blocks == ()
+    assert empty.sides.shape == (0, 2)
+    assert empty.parts(np.zeros(0, np.int64)) == []

@@ -87,7 +87,7 @@ class Mesh:
     def sides(self) -> Index:
         """Both ends of every side of every element, shape (s, 2), in the sense of its corners."""
         both = [np.stack([b.nodes, np.roll(b.nodes, -1, axis=1)], axis=2) for b in self.blocks]
-        return np.concatenate([x.reshape(-1, 2) for x in both])
+        return np.concatenate([np.zeros((0, 2), np.int64), *(x.reshape(-1, 2) for x in both)])
 
     def parts(self, elements: Index) -> list[tuple[Index, Index]]:
         """Corner nodes (q, c) and numbers (q,) of some elements, block by block."""

@@ -87,7 +87,7 @@ class PartScene(Marks, QWidget):
         self._surface: Any = None
         self._actor: Any = None
         self._extras: dict[str, list[Any]] = {}
-        self._edges = True
+        self._edges, self._side = True, 0.0
         self._press = QPoint()
         self.mode = "look"
         self.sweep = Sweep(self)
@@ -127,6 +127,7 @@ class PartScene(Marks, QWidget):
         faces = [np.insert(b.nodes, 0, b.corners, axis=1).ravel() for b in mesh.blocks]
         self._surface = pv.PolyData(mesh.nodes.copy(), faces=np.concatenate(faces))
         self._surface.cell_data["rgb"] = np.zeros((mesh.count, 3), np.uint8)
+        self._side = float(np.sqrt(np.median(mesh.areas())))
         if self._actor is not None:
             self.view.remove_actor(self._actor, render=False)
         self._actor = self.view.add_mesh(
@@ -252,8 +253,7 @@ class PartScene(Marks, QWidget):
         """Draw the edges of elements thinner the smaller they are on the screen."""
         if self._actor is None or self.mesh is None or not self.view.height():
             return
-        side = float(np.sqrt(np.median(self.mesh.areas())))
-        pixels = side * self.view.height() / (2 * self.view.camera.parallel_scale)
+        pixels = self._side * self.view.height() / (2 * self.view.camera.parallel_scale)
         clear = float(np.clip((pixels - FAINT[0]) / (FAINT[1] - FAINT[0]), 0.0, 1.0))
         self._actor.prop.show_edges = self._edges and clear > 0
         self._actor.prop.edge_opacity = clear
