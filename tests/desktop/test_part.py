@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from tartan.core.shell.mesh import Pad, Panel, grid_mesh
 from tartan.core.stack import Ply
+from tartan.desktop.cases.view import CasesView
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.window import MainWindow
@@ -284,6 +285,17 @@ def test_a_mechanism_swings_where_it_is_shown(
     np.testing.assert_allclose(scene._surface.points, rest, rtol=1e-5, atol=1e-6)
 
 
+def type_factor(qtbot, view: CasesView, case: int, text: str) -> None:  # type: ignore[no-untyped-def]
+    """Type a factor in the row of the matrix where the cursor stands."""
+    grid = view.matrix.view
+    qtbot.waitUntil(lambda: grid.currentIndex().row() == 0)
+    grid.setFocus()
+    grid.setCurrentIndex(view.matrix.model.index(0, case))
+    qtbot.keyClicks(grid, text)
+    editor = grid.findChild(QLineEdit)
+    qtbot.keyClick(editor, Qt.Key.Key_Return)
+
+
 def test_loads_are_placed_combined_and_undone(
     qtbot, part_window: MainWindow, tmp_path: Path
 ) -> None:  # type: ignore[no-untyped-def]
@@ -310,8 +322,12 @@ def test_loads_are_placed_combined_and_undone(
     both = session.project.combinations[0]
     assert session.selection.case == both.name
     qtbot.wait(40)
+    assert both.factors == ()
     type_into(qtbot, named(view, QLineEdit, "factor of own weight"), "1.5")
-    assert dict(session.project.combinations[0].factors)["own weight"] == 1.5
+    type_factor(qtbot, view, 0, "1")
+    both = {session.project.cases[0].name: 1.0, "own weight": 1.5}
+    # The table's editor hands its text on when the key is done.
+    qtbot.waitUntil(lambda: dict(session.project.combinations[0].factors) == both)
     view.new_asked.textActivated.emit("frequency")
     solved(qtbot, window)
     assert session.answer is not None

@@ -43,6 +43,18 @@ def click(qtbot, view: QWidget, name: str) -> None:  # type: ignore[no-untyped-d
     qtbot.mouseClick(shown(qtbot, view, QPushButton, name), LEFT)
 
 
+def refuses_to_add(qtbot, window: MainWindow, other: str) -> None:  # type: ignore[no-untyped-def]
+    """Cases on different supports are not added: said, and nothing changed."""
+    session, view = window.session, window.cases
+    press(qtbot, view, "+ combination")
+    assert session.project.combinations[0].factors == ()
+    first = session.project.cases[0].name
+    type_into(qtbot, shown(qtbot, view, QLineEdit, f"factor of {first}"), "1")
+    type_into(qtbot, shown(qtbot, view, QLineEdit, f"factor of {other}"), "1")
+    assert "different supports" in view.fault.text()
+    assert session.project.combinations[0].factors == ((first, 1.0),)
+
+
 @pytest.mark.gl
 def test_a_case_gets_supports_of_its_own_and_loads_that_stay(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
     session, view = window.session, window.cases
@@ -61,7 +73,8 @@ def test_a_case_gets_supports_of_its_own_and_loads_that_stay(qtbot, window: Main
     # The usual supports, and the case on them, stay as they were.
     assert session.project.supports == before.supports
     assert session.project.support_sets[0].supports[0].kind == "clamped"
-    cards = [view.cards.item(i).data(Qt.ItemDataRole.UserRole) for i in range(view.cards.count())]  # type: ignore[union-attr]
+    listed = view.list.cards
+    cards = [listed.item(i).data(Qt.ItemDataRole.UserRole) for i in range(listed.count())]  # type: ignore[union-attr]
     assert "on crane" in next(c.words for c in cards if c.name == "own weight")
     solved(qtbot, window)
     assert session.answer is not None
@@ -81,10 +94,7 @@ def test_a_case_gets_supports_of_its_own_and_loads_that_stay(qtbot, window: Main
     click(qtbot, view, "load 1 is held")
     assert session.project.cases[1].loads[0].held is True
     solved(qtbot, window)
-    # Cases on different supports are not added: said, and nothing changed.
-    press(qtbot, view, "+ combination")
-    assert "different supports" in view.fault.text()
-    assert session.project.combinations == ()
+    refuses_to_add(qtbot, window, "own weight")
     for _ in range(20):
         session.undo()
     assert session.project == before

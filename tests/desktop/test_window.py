@@ -295,4 +295,4 @@ def test_cases_supports_and_requirements(qtbot, window: MainWindow) -> None:  # 
     press(qtbot, window.cases, "+ case")
     assert session.selection.case == "case"
     window.cases.new_load.textActivated.emit("force per length")
-    assert len(session.project.cases[-1].loads) == 2
+    assert len(session.project.cases[-1].loads) == 1

@@ -33,6 +33,14 @@ class Hand:
 
     def __init__(self, window: MainWindow) -> None:
         self.window = window
+        self.actions = 0
+
+    def key(self, widget: QWidget, key: Qt.Key, *, ctrl: bool = False) -> None:
+        """Press a key, perhaps with Ctrl."""
+        self.actions += 1
+        none, control = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier
+        QTest.keyClick(widget, key, control if ctrl else none)
+        QTest.qWait(60)
 
     def wait(self, done: Callable[[], bool]) -> None:
         """Let the window work until something is so."""
@@ -43,6 +51,7 @@ class Hand:
 
     def go(self, station: str) -> QWidget:
         """Click a station of the route."""
+        self.actions += 1
         place = self.window.route.station_rect(station).center().toPoint()
         QTest.mouseClick(self.window.route, LEFT, pos=place)
         QTest.qWait(120)
@@ -56,6 +65,7 @@ class Hand:
 
     def press(self, text: str) -> None:
         """Click the one button of that name."""
+        self.actions += 1
 
         def found() -> list[QPushButton]:
             return [
@@ -71,6 +81,7 @@ class Hand:
     def entry(self, button: str, begins: str) -> None:
         """Choose an entry of the menu that a button opens."""
         self.press(button)
+        self.actions += 1
         menu = QApplication.activePopupWidget()
         assert isinstance(menu, QMenu)
         action = next(a for a in menu.actions() if a.text().startswith(begins))
@@ -92,6 +103,7 @@ class Hand:
 
     def type(self, name: str, text: str) -> None:
         """Type into a field and press Enter."""
+        self.actions += 1
         field = self.field(name)
         field.setFocus()
         field.selectAll()
@@ -101,6 +113,7 @@ class Hand:
 
     def choose(self, name: str, text: str) -> None:
         """Choose in a list, by keys as a reader without a mouse would."""
+        self.actions += 1
 
         def found() -> list[QComboBox]:
             return [
@@ -118,7 +131,8 @@ class Hand:
 
     def solved(self) -> None:
         """Wait for the answer of the project as it stands."""
-        self.wait(lambda: self.window.session.fresh)
+        session = self.window.session
+        self.wait(lambda: session.fresh or (session.error is not None and not session.solving))
         QTest.qWait(300)
 
 
@@ -184,13 +198,16 @@ def _cases(hand: Hand) -> Iterator[str]:
     hand.choose("kind of support 1", "clamped")
     hand.press("+ case")
     hand.type("Case name", "gust")
+    hand.choose("add a load", "own weight")
     hand.choose("add a load", "force or moment")
     hand.choose("place of load 2", "right edge")
     hand.type("force of load 2 x", "-150")
     hand.type("force of load 2 z", "110")
     hand.press("+ case")
     hand.type("Case name", "cold")
+    hand.choose("add a load", "own weight")
     hand.choose("add a load", "temperature")
+    hand.type("temperature change", "-60")
     hand.choose("add a requirement", "reserve factor")
     hand.type("limit of reserve factor", "1.5")
     hand.choose("add a requirement", "buckling factor")

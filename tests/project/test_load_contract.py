@@ -11,9 +11,10 @@ import pytest
 
 from tartan.core.bounds import MOST_FACTOR, MOST_FORCE, MOST_HEAT, MOST_LENGTH, MOST_STRESS
 from tartan.core.errors import TartanError
-from tartan.pages.fields import Flag, Number, OneOf, Vector
+from tartan.pages.fields import Flag, Number, OneOf, Several, Vector
 from tartan.pages.load_fields import NEW, fields_of
-from tartan.project.analysis.inputs import part_inputs
+from tartan.project.analysis.caseloads import case_forces
+from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import (
@@ -31,7 +32,8 @@ from tartan.project.document.partmodel import (
     Support,
     Temperature,
 )
-from tartan.project.edits import case_edits
+from tartan.project.edits import case_edits, part_edits
+from tartan.project.edits.region_uses import left_of, renamed_region
 from tartan.project.files.storage import from_text, to_text
 from tartan.project.wording.document_words import load_words
 from tests.project.test_part import plate
@@ -156,8 +158,67 @@ def test_its_fields_reach_all_that_it_has(load: Load) -> None:
     table = fields_of(load.kind, Offer())  # type: ignore[arg-type]
     point = dataclasses.replace(load, place=POINT) if hasattr(load, "place") else load
     pieces = [p for line in table if line.stands(point) for p in line.pieces]
-    keys = {p.key for p in pieces if isinstance(p, Number | Vector | OneOf | Flag)}
+    keys = {p.key for p in pieces if isinstance(p, Number | Vector | OneOf | Several | Flag)}
     assert keys == {f.name for f in dataclasses.fields(load)} - {"kind"}
+
+
+BOTH: tuple[tuple[Load, str], ...] = (
+    (EdgeForce("right edge", (120.0, -30.0, 4.0)), "upper edge"),
+    (Force("right edge", (1.0, -2.0, 5.0), (0.2, 0.1, -0.3)), "upper edge"),
+    (Movement("left edge", (1e-4, 0.0, -3e-4)), "lower edge"),
+)
+
+
+@pytest.mark.parametrize(("load", "other"), BOTH, ids=[x.kind for x, _ in BOTH])
+def test_several_places_are_one_load(load: Load, other: str) -> None:
+    """What is spread per length acts on each; a total is shared; a movement moves them all."""
+    both = dataclasses.replace(load, also=(other,))  # type: ignore[call-arg]
+    field = "edge" if isinstance(load, EdgeForce) else "place"
+    alone = dataclasses.replace(load, **{field: other})
+    project = project_of((both,), (load,), (alone,))
+    if isinstance(load, Movement):
+        project = case_edits.put_supports(
+            project, [Support("left edge", "clamped", also=("lower edge",))]
+        )
+        u = solved(project).solution.displacement[0, :, :3]
+        whole = layout_of(part_inputs(project)).whole
+        nodes = np.union1d(*(np.unique(whole.mesh.edges[e]) for e in (load.place, other)))
+        assert np.allclose(u[nodes], load.move, atol=1e-12)
+        return
+    layout = layout_of(part_inputs(project))
+    whole, first, second = (case_forces(layout, c) for c in project.cases)
+    if isinstance(load, EdgeForce):
+        assert np.allclose(whole, first + second, atol=1e-9)
+    else:
+        assert np.allclose(whole.sum(axis=0)[:3], load.force)  # type: ignore[union-attr]
+        assert np.count_nonzero(whole[:, 0]) > np.count_nonzero(first[:, 0])
+
+
+def test_a_pressure_on_regions_that_meet_acts_once() -> None:
+    project = project_of((Pressure(70.0, "pad", also=("pad",)),), (Pressure(70.0, "pad"),))
+    layout = layout_of(part_inputs(project))
+    twice, once = (case_forces(layout, c) for c in project.cases)
+    assert np.array_equal(twice, once)
+
+
+def test_further_places_are_checked_renamed_said_and_let_go() -> None:
+    support = Support("left edge", "pinned", also=("pad",))
+    load = Force("right edge", (1.0, 0.0, 0.0), also=("pad", "upper edge"))
+    project = case_edits.put_supports(project_of((load,)), [support])
+    assert load_words(load) == "1 N along +x on right edge, pad and upper edge"
+    assert from_text(to_text(project)) == project
+    with pytest.raises(TartanError, match="nowhere"):
+        project_of((dataclasses.replace(load, also=("nowhere",)),))
+    with pytest.raises(TartanError, match="nowhere"):
+        case_edits.put_supports(project, [dataclasses.replace(support, also=("nowhere",))])
+    with pytest.raises(TartanError, match="support 1"):
+        part_edits.remove_region(project, "pad")
+    renamed = renamed_region(project, "pad", "boss")
+    assert renamed.supports[0].also == ("boss",)
+    assert renamed.cases[0].loads[0].also == ("boss", "upper edge")  # type: ignore[union-attr]
+    kept = left_of(load, {"pad", "upper edge"})
+    assert kept == dataclasses.replace(load, place="pad", also=("upper edge",))
+    assert left_of(load, {"elsewhere"}) is None
 
 
 def test_every_kind_can_be_added_and_begins_within_bounds() -> None:

@@ -6,12 +6,36 @@ import numpy as np
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.loads import resultant
+from tartan.pages.shown import Card
 from tartan.project.analysis.caseloads import case_forces, map_table
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.section_forces import match
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import MappedPressure, OutsideForces
+from tartan.project.document.partmodel import Case, Combination, MappedPressure, OutsideForces
 from tartan.project.wording import units
+from tartan.project.wording.document_words import load_words
+
+
+def case_cards(project: Project) -> list[Card]:
+    """Cases, combinations and outside forces as cards."""
+    cards = [Card(c.name, case_words(c)) for c in project.cases]
+    cards += [Card(c.name, combination_words(c)) for c in project.combinations]
+    return cards + [Card(x.name, f"section forces of {x.source}") for x in project.outside]
+
+
+def case_words(case: Case) -> str:
+    """Loads of a case in one line, and what it stands on where that is not usual."""
+    on = f" · on {case.supports}" if case.supports else ""
+    return (", ".join(load_words(x) for x in case.loads) or "no loads") + on
+
+
+def combination_words(both: Combination) -> str:
+    """A combination in one line."""
+    terms = []
+    for name, factor in both.factors:
+        times = "" if factor == 1 else f"{units.number(factor)} × "
+        terms.append(f"{times}{name}{' (held)' if name in both.held else ''}")
+    return " + ".join(terms) or "no cases"
 
 
 def resultant_words(project: Project, name: str) -> str:

@@ -62,6 +62,17 @@ class OneOf:
 
 
 @dataclass(frozen=True)
+class Several:
+    """Further words beside the one in the field `first`, a tuple of them; ticked in a list."""
+
+    key: str
+    first: str
+    options: Callable[[], Sequence[str]]
+    name: str = ""
+    tip: str = ""
+
+
+@dataclass(frozen=True)
 class Flag:
     """Something that is so or not."""
 
@@ -100,7 +111,21 @@ class Remove:
     tip: str
 
 
-Piece = Number | Vector | Text | OneOf | Flag | Unit | Said | Finding | Remove | str | int | None
+Piece = (
+    Number
+    | Vector
+    | Text
+    | OneOf
+    | Several
+    | Flag
+    | Unit
+    | Said
+    | Finding
+    | Remove
+    | str
+    | int
+    | None
+)
 """A piece of a line: a field, words, a gap in pixels, or None for room that stretches."""
 
 

@@ -14,6 +14,7 @@ from tartan.pages.fields import (
     OneOf,
     Remove,
     Said,
+    Several,
     Table,
     Unit,
     Vector,
@@ -39,6 +40,8 @@ HELD_TIP = "Held: it stays as it is while reserve factors and buckling scale the
 
 SIDES: dict[str, str] = {"front": "front", "back": "back", "laying": "laying side"}
 """Sides of the surface, and how a choice shows them."""
+
+ALSO = "Further places that it acts on"
 
 NO_TABLE = "There is no pressure table yet: read one from CSV or XLSX first."
 
@@ -91,13 +94,16 @@ def fields_of(kind: str, offer: Offer) -> Table:
         shown=SIDES,
     )
     region = OneOf("region", offer.region_values, shown={"": ALL}, widest=130)
-    place = OneOf("place", offer.places)
+    regions = Several("also", "region", offer.region_values, tip=ALSO)
+    place = OneOf("place", offer.places, widest=190)
+    places = Several("also", "place", offer.places, tip=ALSO)
     tables: dict[str, Callable[[], Table]] = {
         "pressure": lambda: (
             line(
                 Said("pressure on", "Positive presses on that side, negative sucks at it"),
                 side,
                 region,
+                regions,
                 None,
                 Number("value", units.PRESSURE, "pressure"),
                 Unit(units.PRESSURE),
@@ -112,16 +118,23 @@ def fields_of(kind: str, offer: Offer) -> Table:
                 "on",
                 side,
                 region,
+                regions,
                 None,
             ),
             line(Finding(offer.mapping_words)),
         ),
         "edge force": lambda: (
-            line("force per length", OneOf("edge", offer.edges), None, *_END),
+            line(
+                "force per length",
+                OneOf("edge", offer.edges, widest=170),
+                Several("also", "edge", offer.edges, tip=ALSO),
+                None,
+                *_END,
+            ),
             _vector("x, y, z", "force", units.LINE_FORCE, "force per length"),
         ),
         "force": lambda: (
-            line("total on", place, None, *_END),
+            line("total on", place, places, None, *_END),
             _vector("force x, y, z", "force", units.FORCE),
             _vector("moment x, y, z", "moment", units.MOMENT),
             _vector("at x, y, z", "at", units.LENGTH, when=_at_point),
@@ -164,6 +177,7 @@ def fields_of(kind: str, offer: Offer) -> Table:
             line(
                 Said("movement of", "Of what a support holds; it scales and adds as a load"),
                 place,
+                places,
                 _LOCAL,
                 None,
                 *_END,
@@ -194,7 +208,7 @@ class NewLoad:
 
 
 NEW: dict[str, NewLoad] = {
-    "pressure": NewLoad(lambda o: Pressure(1000.0, side=o.laying_side())),
+    "pressure": NewLoad(lambda o: Pressure(0.0, side=o.laying_side())),
     "pressure table": NewLoad(
         lambda o: MappedPressure(o.tables()[-1], side=o.laying_side()),
         lambda o: (
@@ -204,13 +218,13 @@ NEW: dict[str, NewLoad] = {
         ),
     ),
     "force per length": NewLoad(
-        lambda o: EdgeForce(o.edges()[-1], (1000.0, 0.0, 0.0)),
+        lambda o: EdgeForce(o.edges()[-1], (0.0, 0.0, 0.0)),
         lambda o: "" if o.edges() else "This surface has no edges.",
     ),
-    "force or moment": NewLoad(lambda o: Force((*o.places()[1:], POINT)[0], (0.0, 0.0, -100.0))),
+    "force or moment": NewLoad(lambda o: Force((*o.places()[1:], POINT)[0])),
     "own weight": NewLoad(lambda _: Acceleration((0.0, 0.0, -9.81))),
-    "acceleration": NewLoad(lambda _: Acceleration((0.0, 0.0, -19.62))),
-    "temperature": NewLoad(lambda o: Temperature(-60.0, side=o.laying_side())),
-    "movement": NewLoad(lambda o: Movement(o.held_place(), (0.0, 0.0, -1e-3))),
+    "acceleration": NewLoad(lambda _: Acceleration((0.0, 0.0, 0.0))),
+    "temperature": NewLoad(lambda o: Temperature(0.0, side=o.laying_side())),
+    "movement": NewLoad(lambda o: Movement(o.held_place())),
 }
-"""Loads that can be added, by the words of the choice."""
+"""Loads that can be added, by the words of the choice; figures begin at zero, to be typed."""

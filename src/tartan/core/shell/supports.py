@@ -17,6 +17,14 @@ SUPPORT_KINDS: dict[str, tuple[int, ...]] = {
     "held along z": (2,),
     "symmetry about x": (0, 4, 5),
     "symmetry about y": (1, 3, 5),
+    "symmetry about z": (2, 3, 4),
+    "free only along x": (1, 2),
+    "free only along y": (0, 2),
+    "free only along z": (0, 1),
+    "rotations held": (3, 4, 5),
+    "rotation held about x": (3,),
+    "rotation held about y": (4,),
+    "rotation held about z": (5,),
 }
 """Kinds of support and the unknowns they hold: displacements x, y, z, then rotations."""
 

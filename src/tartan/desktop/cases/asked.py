@@ -77,8 +77,8 @@ class RequirementRows(CaseForm):
                 "in",
                 case(ALL),
             ),
-            "displacement": (*_limit(shift, units.LENGTH, asked.kind), "in", case()),
-            "buckling": (*_limit("buckling factor ≥", units.RATIO, asked.kind), "in", case()),
+            "displacement": (*_limit(shift, units.LENGTH, asked.kind), "in", case(ALL)),
+            "buckling": (*_limit("buckling factor ≥", units.RATIO, asked.kind), "in", case(ALL)),
             "frequency": (
                 *_limit("first frequency ≥", units.FREQUENCY, asked.kind),
                 "under",
@@ -92,9 +92,6 @@ class RequirementRows(CaseForm):
         """Add a requirement of a sort."""
         project = self.session.project
         case = self.session.selection.case
-        if sort in ("displacement", "surface deviation", "buckling factor") and not case:
-            self.told.emit("Add a case first.")
-            return
         makers: dict[str, Callable[[], Requirement]] = {
             "reserve factor": lambda: ReserveRequirement(1.25),
             "displacement": lambda: DisplacementRequirement(1e-3, case),

@@ -9,7 +9,7 @@ from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.desktop.cases.form import CaseForm
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.recordform import Records
-from tartan.pages.fields import Flag, OneOf, Remove, Table, Unit, Vector, line
+from tartan.pages.fields import Flag, OneOf, Remove, Several, Table, Unit, Vector, line
 from tartan.project.document.partmodel import POINT, Support, SupportSet
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name
@@ -17,6 +17,10 @@ from tartan.project.wording import units
 
 OWN = "usual supports"
 """The project's own supports, as a choice shows them."""
+
+KINDS_TIP = """Pinned holds all displacements, clamped the rotations too.
+Free only along an axis: all displacements but that one are held.
+Symmetry about an axis: the plane of symmetry stands across it."""
 
 NEW_SET = "+ support set like these"
 
@@ -60,8 +64,9 @@ class SupportRows(CaseForm):
     def _fields(self) -> Table:
         return (
             line(
-                OneOf("place", self.places, wide=132),
-                OneOf("kind", lambda: [*SUPPORT_KINDS], wide=150),
+                OneOf("place", self.places, wide=120),
+                Several("also", "place", self.places, tip="Further places that are held alike"),
+                OneOf("kind", lambda: [*SUPPORT_KINDS], wide=136, tip=KINDS_TIP),
                 Flag("local", "local", "axes of {}", "Axes along 0°, across it, along the normal"),
                 None,
                 Remove("Remove this support"),

@@ -6,20 +6,21 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.cases.asked import NEW as ASKED
 from tartan.desktop.cases.asked import RequirementRows
+from tartan.desktop.cases.caselist import CaseList
 from tartan.desktop.cases.loads import LoadRows
+from tartan.desktop.cases.matrix import CombinationMatrix
 from tartan.desktop.cases.supports import NEW_SET, OWN, SupportRows, set_names
 from tartan.desktop.scene import glyphs, loading
 from tartan.desktop.scene.overlays import draw_supports
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import (
     Field,
     button,
@@ -38,15 +39,12 @@ from tartan.exchange.pressure_table import read_pressure
 from tartan.pages import cases as case_words
 from tartan.pages import part as state
 from tartan.pages.load_fields import NEW as LOADS
-from tartan.pages.shown import Card
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.section_forces import match
-from tartan.project.document.partmodel import Acceleration, Case, Combination, OutsideForces
+from tartan.project.document.partmodel import Case, OutsideForces
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name
-from tartan.project.wording import units
-from tartan.project.wording.document_words import load_words
 
 READY = 96
 
@@ -73,11 +71,12 @@ class CasesView(QWidget):
         self.set_name.refused.connect(self._tell)
         self.drop_set = button("×", self.support_rows.remove_set, "Remove this support set")
         self.supports, self.loads, self.requirements = Block(), Block(), Block()
-        self.cards = CardList()
-        self.cards.chosen.connect(lambda name: session.select(case=name))
-        self.name = Field(self._rename)
-        self.name.setAccessibleName("Case name")
-        self.name.refused.connect(self._tell)
+        self.list = CaseList(session)
+        self.list.told.connect(self._tell)
+        self.list.done.connect(self._say)
+        self.said = label("", "soft", wrap=True)
+        self.matrix = CombinationMatrix(session)
+        self.matrix.told.connect(self._tell)
         self.new_load = choice([*LOADS], self.load_rows.add)
         self.new_load.setPlaceholderText("+ load …")
         self.new_load.setAccessibleName("add a load")
@@ -101,7 +100,6 @@ class CasesView(QWidget):
         self._build()
 
     def _build(self) -> None:
-        self.cards.setFixedHeight(172)
         content = column(
             row(
                 label("Supports", "head"),
@@ -115,16 +113,7 @@ class CasesView(QWidget):
             self.supports,
             4,
             rule(),
-            row(
-                label("Cases", "head"),
-                None,
-                button("+ case", self.add_case),
-                button("+ combination", self.add_combination),
-                button("remove", self.remove_case),
-                spacing=4,
-            ),
-            self.cards,
-            self.name,
+            self.list,
             self.loads,
             row(
                 self.new_load,
@@ -144,14 +133,13 @@ class CasesView(QWidget):
             None,
             margin=2,
         )
-        left = column(self.fault, scrolled(content))
-        right = QWidget()
-        over = QVBoxLayout(right)
-        over.setContentsMargins(0, 0, 0, 0)
-        over.setSpacing(4)
-        over.addWidget(self.pane, 1)
+        left = column(self.fault, self.said, scrolled(content))
         self.ready.setMaximumHeight(READY)
-        over.addWidget(self.ready)
+        below = column(self.matrix, self.ready)
+        right = Split(
+            "combinations", Pane(self.pane, share=1), Pane(below, 176), upright=True, gap=8
+        )
+        self.below = below
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
         box.addWidget(Split("cases", Pane(left, 424, 424), Pane(right, share=1), gap=16))
@@ -165,56 +153,6 @@ class CasesView(QWidget):
 
     def _edit(self, name: str, change: object) -> TartanError | None:
         return self.load_rows.edit(name, change)  # type: ignore[arg-type]
-
-    def _rename(self, text: str) -> TartanError | None:
-        old = self.session.selection.case
-        error = self.session.edit(f"rename {old}", lambda p: case_edits.rename_case(p, old, text))
-        if error is None:
-            self.session.select(case=text.strip())
-        return error
-
-    def add_case(self) -> None:
-        """Add a case with own weight."""
-        project = self.session.project
-        new = Case(free_name("case", project.case_names), (Acceleration((0.0, 0.0, -9.81)),))
-        self._edit("add case", lambda p: case_edits.put_cases(p, (*p.cases, new)))
-        self._name_it(new.name)
-
-    def add_combination(self) -> None:
-        """Add a combination of all cases with factor one."""
-        project = self.session.project
-        name = free_name("combination", project.case_names)
-        new = Combination(name, tuple((c.name, 1.0) for c in project.cases))
-        self._edit(
-            "add combination", lambda p: case_edits.put_combinations(p, (*p.combinations, new))
-        )
-        self._name_it(name)
-
-    def _name_it(self, name: str) -> None:
-        self.session.select(case=name)
-        self.name.setFocus()
-        self.name.selectAll()
-
-    def remove_case(self) -> None:
-        """Remove the chosen case or combination."""
-        case, both = self.case, self.load_rows.combination
-        if case is not None:
-            self._edit(
-                "remove case",
-                lambda p: case_edits.put_cases(p, tuple(c for c in p.cases if c != case)),
-            )
-        elif both is not None:
-            self._edit(
-                "remove combination",
-                lambda p: case_edits.put_combinations(
-                    p, tuple(c for c in p.combinations if c != both)
-                ),
-            )
-        elif (read := self.outside) is not None:
-            self._edit(
-                "remove section forces",
-                lambda p: case_edits.put_outside(p, tuple(x for x in p.outside if x != read)),
-            )
 
     @property
     def outside(self) -> OutsideForces | None:
@@ -272,6 +210,12 @@ class CasesView(QWidget):
         self._told_of = self.session.project
         self.fault.setText(fault)
         self.fault.setVisible(bool(fault))
+        self._say("")
+
+    def _say(self, words: str) -> None:
+        self._told_of = self.session.project
+        self.said.setText(words)
+        self.said.setVisible(bool(words))
 
     # Showing
 
@@ -289,13 +233,8 @@ class CasesView(QWidget):
             each.setVisible(bool(chosen) and many)
         self.set_name.put(chosen)
         self.supports.put(self.support_rows.make_up(), self.support_rows.rows)
-        cards = [Card(c.name, _words(c)) for c in project.cases]
-        cards += [Card(c.name, _sum_words(c)) for c in project.combinations]
-        cards += [Card(x.name, f"section forces of {x.source}") for x in project.outside]
-        self.cards.put(cards, self.session.selection.case)
-        name = self.session.selection.case
-        self.name.setVisible(bool(name))
-        self.name.put(name)
+        self.list.refresh()
+        self.matrix.refresh()
         loaded = self.load_rows.combination is None and self.outside is None
         self.new_load.setVisible(loaded)
         self.read_button.setVisible(loaded)
@@ -307,12 +246,14 @@ class CasesView(QWidget):
             case_words.resultant_words(self.session.project, self.session.selection.case)
         )
         self._fill_ready()
+        self.below.setVisible(not self.matrix.isHidden() or not self.ready.isHidden())
         self.draw()
 
     def _fill_ready(self) -> None:
         items = [i for i in state.readiness(self.session.project) if i.station == "Cases"]
         to_part = partial(self.session.select, station="Part")
         self.ready.put([Line(i.words, to_part) for i in items], "")
+        self.ready.setVisible(bool(items))
 
     def draw(self) -> None:
         """Draw the part with its supports and loads, once the station has been visited."""
@@ -354,18 +295,3 @@ class CasesView(QWidget):
 
     def showEvent(self, event: object) -> None:
         self.draw()
-
-
-def _words(case: Case) -> str:
-    """Loads of a case in one line, and what it stands on where that is not usual."""
-    on = f" · on {case.supports}" if case.supports else ""
-    return (", ".join(load_words(x) for x in case.loads) or "no loads") + on
-
-
-def _sum_words(both: Combination) -> str:
-    """A combination in one line."""
-    terms = []
-    for name, factor in both.factors:
-        times = "" if factor == 1 else f"{units.number(factor)} × "
-        terms.append(f"{times}{name}{' (held)' if name in both.held else ''}")
-    return " + ".join(terms) or "no cases"

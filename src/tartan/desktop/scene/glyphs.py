@@ -20,6 +20,7 @@ from tartan.project.analysis.caseloads import map_table, pressing
 from tartan.project.analysis.inputs import Layout
 from tartan.project.analysis.partmesh import Meshed
 from tartan.project.analysis.shellinputs import local_axes
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.partmodel import (
     Acceleration,
     Case,
@@ -170,13 +171,13 @@ def support_strokes(whole: Meshed, supports: tuple[Support, ...]) -> tuple[Array
     pegs, crosses = [_NONE], [_NONE]
     for support in supports:
         try:
-            nodes = whole.nodes(support.place, support.at, "")
+            nodes = whole.nodes_of(support, "")
             if support.local:
                 local_axes(whole, nodes)
         except TartanError:
             # Said among what is to be settled; there is nothing to draw.
             continue
-        inside = support.place in whole.regions
+        inside = all(p in whole.regions for p in places_of(support))
         many = 5 if inside else 9
         if len(nodes) > many:
             nodes = nodes[np.linspace(0, len(nodes) - 1, many).round().astype(int)]
@@ -257,7 +258,7 @@ def _load_strokes(
     """Arrows of one load, and where its word stands."""
     mesh, whole = layout.mesh, layout.whole
     if isinstance(load, Pressure | MappedPressure):
-        inside = whole.elements(load.region)
+        inside = whole.elements_of(load)
         inside = inside[np.linspace(0, len(inside) - 1, min(28, len(inside))).round().astype(int)]
         value = pressing(layout, load, tables, "").mean(axis=1)
         peak = float(np.abs(value).max()) or 1.0
@@ -274,7 +275,7 @@ def _load_strokes(
             middle[None], 2.2 * way[None] * size, to_head=True
         ), middle - 2.2 * way * size
     if isinstance(load, Movement):
-        nodes = whole.nodes(load.place, load.at, "")
+        nodes = whole.nodes_of(load, "")
         nodes = nodes[np.linspace(0, len(nodes) - 1, min(7, len(nodes))).round().astype(int)]
         if not any(load.move):
             return _NONE, np.zeros(3)
@@ -286,9 +287,9 @@ def _load_strokes(
         return arrows(mesh.nodes[nodes], ways), tips[len(tips) // 2]
     if isinstance(load, EdgeForce | Force):
         nodes = (
-            mesh.edges[load.edge]
+            np.concatenate([np.ravel(mesh.edges[e]) for e in places_of(load)])
             if isinstance(load, EdgeForce)
-            else whole.nodes(load.place, load.at, "", load.reach)
+            else whole.nodes_of(load, "")
         )
         nodes = nodes[np.linspace(0, len(nodes) - 1, min(7, len(nodes))).round().astype(int)]
         vector = np.array(

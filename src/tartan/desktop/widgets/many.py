@@ -22,18 +22,22 @@ class ManyChoice(QPushButton):
         What is chosen, one and several of it.
     tip : str
         What the choice does.
+    none : str
+        What stands where nothing is ticked, if that is nothing and not all.
     """
 
     changed = pyqtSignal()
 
-    def __init__(self, noun: str, nouns: str, tip: str) -> None:
+    def __init__(self, noun: str, nouns: str, tip: str, *, none: str = "") -> None:
         super().__init__()
+        self._none = none
         self._nouns = nouns
         self.names: tuple[str, ...] = ()
         self.chosen: tuple[int, ...] = ()
         self._boxes: list[QCheckBox] = []
         self._popup: QFrame | None = None
         self.setProperty("role", "switch")
+        self._tip = tip
         self.setToolTip(tip)
         self.setAccessibleName(f"{noun} choice")
         self.clicked.connect(self._open)
@@ -51,13 +55,22 @@ class ManyChoice(QPushButton):
     def choose(self, chosen: Sequence[int]) -> None:
         """Choose by number; all of them is none of them."""
         picked = tuple(sorted(set(chosen)))
-        picked = () if len(picked) == len(self.names) else picked
+        picked = () if len(picked) == len(self.names) and not self._none else picked
         if picked != self.chosen:
             self.chosen = picked
             self._say()
             self.changed.emit()
 
+    def show_chosen(self, names: Sequence[str], chosen: Sequence[str]) -> None:
+        """Offer things and tick those of a list, without telling of a change."""
+        self.names = tuple(names)
+        self.chosen = tuple(i for i, n in enumerate(names) if n in chosen)
+        self._say()
+
     def _say(self) -> None:
+        if self._none:
+            self._say_further()
+            return
         if not self.chosen:
             words = f"all {self._nouns}"
         elif len(self.chosen) == 1:
@@ -65,6 +78,13 @@ class ManyChoice(QPushButton):
         else:
             words = f"{len(self.chosen)} of {len(self.names)} {self._nouns}"
         self.setText(words if len(words) <= 22 else f"{words[:21]}…")
+
+    def _say_further(self) -> None:
+        """Say how many are ticked beside the one that is there anyway."""
+        self.setText(f"+ {len(self.chosen)}" if self.chosen else self._none)
+        names = ", ".join(self.names[i] for i in self.chosen)
+        self.setToolTip(f"also {names}" if names else self._tip)
+        self.setChecked(False)
 
     def _open(self) -> None:
         popup = QFrame(self, Qt.WindowType.Popup)
@@ -84,7 +104,9 @@ class ManyChoice(QPushButton):
         area = scrolled(holder)
         around = QVBoxLayout(popup)
         around.setContentsMargins(4, 4, 4, 4)
-        around.addWidget(row(button("all", lambda: self._tick([])), None, spacing=2))
+        around.addWidget(
+            row(button("none" if self._none else "all", lambda: self._tick([])), None, spacing=2)
+        )
         around.addWidget(area)
         wanted = holder.sizeHint()
         area.setMinimumWidth(max(150, wanted.width() + 24))

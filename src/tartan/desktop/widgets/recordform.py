@@ -21,6 +21,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
     switch,
 )
+from tartan.desktop.widgets.many import ManyChoice
 from tartan.pages.fields import (
     Finding,
     Flag,
@@ -30,6 +31,7 @@ from tartan.pages.fields import (
     Piece,
     Remove,
     Said,
+    Several,
     Table,
     Text,
     Unit,
@@ -160,6 +162,7 @@ def _made(
         Vector: _vector,
         Text: _text,
         OneOf: _one_of,
+        Several: _several,
         Flag: _flag,
     }
     found: tuple[Sequence[QWidget], Callable[[Any], None]] = makers[type(piece)](piece, record)
@@ -270,6 +273,23 @@ def _one_of(piece: OneOf, record: Record) -> tuple[list[QWidget], Callable[[Any]
         value = getattr(now, piece.key)
         options = [piece.shown.get(x, x) for x in piece.options()]
         set_options(made, options, piece.shown.get(value, value))
+
+    return [made], update
+
+
+def _several(piece: Several, record: Record) -> tuple[list[QWidget], Callable[[Any], None]]:
+    made = ManyChoice(piece.key, "", piece.tip, none="+")
+    made.setAccessibleName(_name(piece.name, piece.key, record))
+
+    def commit() -> None:
+        record.change(**{piece.key: tuple(made.names[i] for i in made.chosen)})
+
+    made.changed.connect(commit)
+
+    def update(now: Any) -> None:
+        first, also = getattr(now, piece.first), getattr(now, piece.key)
+        made.show_chosen([x for x in piece.options() if x and x != first], also)
+        made.setEnabled(bool(first))
 
     return [made], update
 

@@ -43,7 +43,7 @@ from tartan.project.findings.chosen_margins import (
 from tartan.project.findings.differences import differences
 from tartan.project.findings.limits import limits
 from tartan.project.findings.spot_laminate import drivers_at, spot_loads
-from tartan.project.findings.verdict import Status, margin_address, moved, statuses
+from tartan.project.findings.verdict import Status, margin_address, status_of, statuses
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
@@ -201,12 +201,13 @@ def _margins(source: Source) -> Chapter:
     if worst is not None:
         _spot(chapter, source, worst)
     for r in project.requirements:
-        if isinstance(r, DisplacementRequirement) and r.case in answer.inputs.solved_names:
+        status = status_of(project, r, answer)
+        if isinstance(r, DisplacementRequirement) and status and status.address:
             field = "u" if r.measure == "size" else "un"
-            shown = make_map(project, answer, View(field, case=r.case))
-            size = float(moved(answer, answer.inputs.case_names.index(r.case), r.measure).max())
-            words = f"Displacement in {r.case}; largest {units.show(size, units.LENGTH)}."
-            _draw(chapter, source, shown, words, None, (), case=r.case)
+            case = answer.inputs.case_names[status.address.case]
+            shown = make_map(project, answer, View(field, case=case))
+            words = f"Displacement in {case}; largest {status.amount}."
+            _draw(chapter, source, shown, words, None, (), case=case)
     for name, shape in shapes_of(answer)[:4]:
         reach = 0.06 * float(np.linalg.norm(np.ptp(answer.layout().mesh.nodes, axis=0)))
         sheet = figures.map_sheet(answer, shape_map(answer, name, shape), moved=shape * reach)

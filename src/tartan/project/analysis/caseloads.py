@@ -20,6 +20,7 @@ from tartan.core.shell.recovery import thermal_forces
 from tartan.project.analysis.inputs import Layout
 from tartan.project.analysis.partmesh import Meshed
 from tartan.project.analysis.shellinputs import local_axes
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.partmodel import (
     Acceleration,
     Case,
@@ -97,7 +98,7 @@ def moved_nodes(whole: Meshed, moves: Iterable[Movement], where: str) -> list[He
         unknowns = tuple(i for i, v in enumerate(one.move) if v)
         if not unknowns:
             continue
-        nodes = whole.nodes(one.place, one.at, where)
+        nodes = whole.nodes_of(one, where)
         axes = local_axes(whole, nodes, where) if one.local else None
         found.append(Held(nodes, unknowns, tuple(one.move[i] for i in unknowns), axes))
     return found
@@ -138,11 +139,12 @@ def case_forces(layout: Layout, case: Case, tables: tuple[PressureTable, ...] = 
         if isinstance(load, Pressure | MappedPressure):
             total += loads.pressure(mesh, -pressing(layout, load, tables, where))
         elif isinstance(load, EdgeForce):
-            if load.edge not in mesh.edges:
-                raise PartError(f"There is no edge '{load.edge}'.", where, "Choose another.")
-            total += loads.edge_force(mesh, mesh.edges[load.edge], np.array(load.force))
+            for edge in places_of(load):
+                if edge not in mesh.edges:
+                    raise PartError(f"There is no edge '{edge}'.", where, "Choose another.")
+                total += loads.edge_force(mesh, mesh.edges[edge], np.array(load.force))
         elif isinstance(load, Force):
-            nodes = whole.nodes(load.place, load.at, where, load.reach)
+            nodes = whole.nodes_of(load, where)
             total += loads.spread(mesh, nodes, np.array(load.force), np.array(load.moment))
         elif isinstance(load, Acceleration):
             each = np.array([mass_moments(x) for x in layout.zones.laminates])
@@ -177,7 +179,7 @@ def _on_side(
     values = (
         load.value if isinstance(load, Pressure) else map_table(layout, load, tables, where).values
     )
-    return np.asarray(values * covered(layout.whole, load.region, where))
+    return np.asarray(values * covered(layout.whole, load, where))
 
 
 def on_faces(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> Array:
@@ -199,10 +201,10 @@ def on_faces(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> A
     return found
 
 
-def covered(whole: Meshed, region: str, where: str) -> Array:
-    """One on a region and zero elsewhere, at the sampling points, shape (m, 4)."""
+def covered(whole: Meshed, load: Pressure | MappedPressure, where: str) -> Array:
+    """One on the regions of a pressure, else zero, at the sampling points, shape (m, 4)."""
     inside = np.zeros((whole.mesh.count, 4))
-    inside[whole.elements(region, where)] = 1.0
+    inside[whole.elements_of(load, where)] = 1.0
     return inside
 
 

@@ -23,6 +23,7 @@ from tartan.project.analysis.partmesh import (
     place_name,
     zones_for,
 )
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import USUAL, CriteriaSet, Project
 from tartan.project.document.partmodel import (
     BucklingRequirement,
@@ -103,13 +104,9 @@ class PartInputs:
         used = {c.supports for c in self.cases}
         sets = tuple(x for x in self.support_sets if x.name in used)
         own = self.supports if "" in used else ()
-        felt |= {*self.part.flipped, *(s.place for x in sets for s in x.supports)}
-        felt |= {s.place for s in own}
-        felt |= {
-            getattr(x, "region", "") or getattr(x, "place", "")
-            for c in self.cases
-            for x in c.loads
-        }
+        felt |= {*self.part.flipped, *(p for x in sets for s in x.supports for p in places_of(s))}
+        felt |= {p for s in own for p in places_of(s)}
+        felt |= {p for c in self.cases for x in c.loads for p in places_of(x)}
         regions_ = tuple(r for r in self.part.regions if r.name in felt)
         part = replace(self.part, lay_up=rungs, regions=regions_)
         return PartInputs(
@@ -148,7 +145,10 @@ def part_inputs(project: Project) -> PartInputs:
     )
     materials = tuple(project.in_force(m) for n in used if (m := project.material(n)) is not None)
     asked = project.requirements
-    buckling = tuple(dict.fromkeys(r.case for r in asked if isinstance(r, BucklingRequirement)))
+    solved = [*(c.name for c in project.cases), *(c.name for c in project.combinations)]
+    buckled = [r.case for r in asked if isinstance(r, BucklingRequirement)]
+    # One without a case is asked of all of them.
+    buckling = tuple(dict.fromkeys(n for each in buckled for n in ([each] if each else solved)))
     tables = {x.table for c in project.cases for x in c.loads if isinstance(x, MappedPressure)}
     return PartInputs(
         part,

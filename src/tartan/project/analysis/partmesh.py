@@ -18,6 +18,14 @@ from tartan.core.shell.shapes import mesh_of
 from tartan.core.shell.zones import LaidPly, Zones, zones_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
+from tartan.project.document.loadmodel import (
+    Force,
+    MappedPressure,
+    Movement,
+    Pressure,
+    Support,
+    places_of,
+)
 from tartan.project.document.packed_arrays import unpack_mesh
 from tartan.project.document.partmodel import (
     CORNERS,
@@ -108,6 +116,29 @@ class Meshed:
         if len(found) == 0:
             raise PartError(f"'{place}' has no elements.", where, "Choose another place.")
         return found
+
+    def nodes_of(self, one: Support | Force | Movement, where: str) -> Index:
+        """Nodes of all places that a support, force or movement names, each once.
+
+        Raises
+        ------
+        PartError
+            When there is no such place, or it has no nodes.
+        """
+        reach = one.reach if isinstance(one, Force) else 0.0
+        each = [self.nodes(place, one.at, where, reach) for place in places_of(one)]
+        return each[0] if len(each) == 1 else np.unique(np.concatenate(each))
+
+    def elements_of(self, one: Pressure | MappedPressure, where: str = "") -> Index:
+        """Elements of all regions that a pressure names, each once.
+
+        Raises
+        ------
+        PartError
+            When there is no such region.
+        """
+        each = [self.elements(region, where) for region in places_of(one)]
+        return each[0] if len(each) == 1 else np.unique(np.concatenate(each))
 
 
 def _corner(mesh: Mesh, place: str, where: str) -> Index:

@@ -88,7 +88,7 @@ def held_nodes(whole: Meshed, supports: tuple[Support, ...]) -> list[Held]:
     """
     found = []
     for number, support in enumerate(supports, start=1):
-        nodes = whole.nodes(support.place, support.at, f"Support {number}")
+        nodes = whole.nodes_of(support, f"Support {number}")
         axes = local_axes(whole, nodes, f"Support {number}") if support.local else None
         found.append(Held(nodes, SUPPORT_KINDS[support.kind], axes=axes))
     return found

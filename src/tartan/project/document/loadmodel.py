@@ -25,12 +25,15 @@ class Support:
         The point [m].
     local : bool
         Whether the axes are the reference direction, across it, and the normal.
+    also : tuple of str
+        Further places that are held alike.
     """
 
     place: str
     kind: str
     at: Vector = (0.0, 0.0, 0.0)
     local: bool = False
+    also: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -58,6 +61,7 @@ class Pressure:
     side: Side = "front"
     held: bool = False
     kind: Literal["pressure"] = "pressure"
+    also: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -70,6 +74,7 @@ class MappedPressure:
     side: Side = "front"
     held: bool = False
     kind: Literal["pressure table"] = "pressure table"
+    also: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -80,6 +85,7 @@ class EdgeForce:
     force: Vector
     held: bool = False
     kind: Literal["edge force"] = "edge force"
+    also: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -93,6 +99,7 @@ class Force:
     reach: float = 0.0
     held: bool = False
     kind: Literal["force"] = "force"
+    also: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -142,7 +149,17 @@ class Movement:
     local: bool = False
     held: bool = False
     kind: Literal["movement"] = "movement"
+    also: tuple[str, ...] = ()
 
+
+def places_of(one: Support | Load) -> tuple[str, ...]:
+    """Places, edges or regions that a support or load names; empty for one without a place."""
+    first = next((getattr(one, k) for k in PLACE_FIELDS if hasattr(one, k)), None)
+    return () if first is None else (first, *getattr(one, "also", ()))
+
+
+PLACE_FIELDS = ("place", "edge", "region")
+"""The field in which a support or load names its first place, whichever it has."""
 
 Load = Pressure | MappedPressure | EdgeForce | Force | Acceleration | Temperature | Movement
 

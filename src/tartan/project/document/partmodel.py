@@ -289,7 +289,10 @@ class ReserveRequirement:
 
 @dataclass(frozen=True)
 class DisplacementRequirement:
-    """Greatest displacement in a case [m]: its size, or its share along the surface's normal."""
+    """Greatest displacement [m]: its size, or its share along the surface's normal.
+
+    In a case; over all that are solved here where none is named.
+    """
 
     value: float
     case: str
@@ -299,7 +302,7 @@ class DisplacementRequirement:
 
 @dataclass(frozen=True)
 class BucklingRequirement:
-    """Least factor on the loads of a case at which the part buckles."""
+    """Least factor on the loads of a case at which it buckles; of all where none is named."""
 
     value: float
     case: str

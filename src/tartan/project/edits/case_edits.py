@@ -17,6 +17,7 @@ from tartan.core.bounds import (
 from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.supports import SUPPORT_KINDS
 from tartan.project.analysis.partmesh import base_mesh, places, region_names
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import unpack_rows
 from tartan.project.document.partmodel import (
@@ -26,7 +27,6 @@ from tartan.project.document.partmodel import (
     Combination,
     EdgeForce,
     Force,
-    FrequencyRequirement,
     LeftOut,
     Load,
     MappedPressure,
@@ -102,9 +102,9 @@ def checked_supports(
     known = {*placed(project), POINT}
     for number, support in enumerate(supports, start=1):
         where = f"Supports{f' of {name}' if name else ''}, {number}"
-        if support.place not in known:
+        if gone := [p for p in places_of(support) if p not in known]:
             raise PartError(
-                f"There is no '{support.place}'.", where, f"Choose one of {', '.join(known)}."
+                f"There is no '{gone[0]}'.", where, f"Choose one of {', '.join(known)}."
             )
         if support.kind not in SUPPORT_KINDS:
             raise PartError(
@@ -162,19 +162,22 @@ def check_load(project: Project, load: Load, where: str) -> None:
             )
     if isinstance(load, MappedPressure) and all(t.name != load.table for t in project.tables):
         raise PartError(f"There is no pressure table '{load.table}'.", where, "Read one in Cases.")
-    if isinstance(load, EdgeForce) and load.edge not in edge_names(project):
-        raise PartError(
-            f"There is no edge '{load.edge}'.",
-            where,
-            f"Choose one of {', '.join(edge_names(project))}.",
-        )
-    if isinstance(load, Force | Movement) and load.place not in (POINT, *placed(project)):
-        raise PartError(
-            f"There is no place '{load.place}'.", where, "Choose an edge, a region or a point."
-        )
-    region = getattr(load, "region", WHOLE)
-    if region not in regions_of(project):
-        raise PartError(f"There is no region '{region}'.", where, "Choose another region.")
+    _check_places(project, load, where)
+
+
+def _check_places(project: Project, load: Load, where: str) -> None:
+    """Raise `PartError` when a load names a place that is not there."""
+    if isinstance(load, EdgeForce):
+        sort, known = "edge", edge_names(project)
+    elif isinstance(load, Force | Movement):
+        sort, known = "place", [POINT, *placed(project)]
+    else:
+        sort, known = "region", regions_of(project)
+    gone = next((p for p in places_of(load) if p not in known), None)
+    if gone is not None:
+        names = ", ".join(f"'{n}'" if n else "the whole part" for n in known)
+        mend = f"Choose one of {names}." if names else "Give the part a surface first."
+        raise PartError(f"There is no {sort} '{gone}'.", where, mend)
 
 
 def put_cases(project: Project, cases: Iterable[Case]) -> Project:
@@ -339,8 +342,8 @@ def put_requirements(project: Project, requirements: Iterable[Requirement]) -> P
             raise DocumentError("The limit must be greater than zero.", where, "Enter a number.")
         if isinstance(each, MassRequirement):
             continue
-        over_all = isinstance(each, ReserveRequirement | FrequencyRequirement) and not each.case
-        if each.case not in names and not over_all:
+        # Without a case it is asked of all of them; a frequency then of the part without load.
+        if each.case and each.case not in names:
             raise DocumentError(f"There is no case '{each.case}'.", where, "Choose a case.")
         if each.case in outside and not isinstance(each, ReserveRequirement):
             raise DocumentError(

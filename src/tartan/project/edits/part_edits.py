@@ -12,8 +12,10 @@ from tartan.core.bounds import MOST_LENGTH, beyond
 from tartan.core.errors import DocumentError, PartError, StackError
 from tartan.core.shell import regions
 from tartan.core.shell.defects import Kind, mended
+from tartan.core.shell.shapes import Cone, Dome, Tube
 from tartan.core.stack import Ply
 from tartan.project.analysis.partmesh import base_mesh, laid_plies, meshed, region_elements
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import pack_mesh
 from tartan.project.document.partmodel import (
@@ -25,6 +27,7 @@ from tartan.project.document.partmodel import (
     Rung,
     SupportSet,
     Surface,
+    Vector,
 )
 from tartan.project.edits.case_edits import (
     put_cases,
@@ -47,7 +50,21 @@ def begin_part(project: Project, surface: Surface, mesh_size: float) -> Project:
     """Give the project its part, with its first stack laid on it."""
     stacks = [s.name for s in project.stacks]
     rungs = (Rung(stack=stacks[0]),) if stacks else ()
-    return put_part(project, Part(surface, mesh_size, rungs))
+    directions, fallback = usual_directions(surface)
+    part = Part(surface, mesh_size, rungs, directions=directions, fallback=fallback)
+    return put_part(project, part)
+
+
+def usual_directions(surface: Surface) -> tuple[tuple[Direction, ...], Vector | None]:
+    """Where 0° points on a surface until told otherwise, and where that stands normal to it.
+
+    Along the axis of what is round, as the angles of wound parts are counted; along x elsewhere.
+    """
+    if isinstance(surface, Tube | Cone):
+        return (Direction(vector=(0.0, 0.0, 1.0)),), None
+    if isinstance(surface, Dome):
+        return (Direction(vector=(0.0, 0.0, 1.0)),), (1.0, 0.0, 0.0)
+    return (Direction(),), None
 
 
 def put_part(project: Project, part: Part) -> Project:
@@ -162,6 +179,10 @@ def put_surface(project: Project, part: Part) -> tuple[Project, list[str]]:
     """
     new = base_mesh(part.surface, part.mesh_size, part.finer)
     old_part, lost = project.part, []
+    own = (part.directions, part.fallback)
+    if old_part is not None and own == usual_directions(old_part.surface):
+        directions, fallback = usual_directions(part.surface)
+        part = replace(part, directions=directions, fallback=fallback)
     old = (
         None
         if old_part is None
@@ -264,11 +285,9 @@ def remove_region(project: Project, name: str) -> Project:
     used += ["a reference direction" for d in part.directions if d.region == name]
     for x in (SupportSet("", project.supports), *project.support_sets):
         of = f" of {x.name}" if x.name else ""
-        used += [f"support {i}{of}" for i, s in enumerate(x.supports, 1) if s.place == name]
+        used += [f"support {i}{of}" for i, s in enumerate(x.supports, 1) if name in places_of(s)]
     used += [
-        f"case '{c.name}'"
-        for c in project.cases
-        if any(name in (getattr(x, "region", None), getattr(x, "place", None)) for x in c.loads)
+        f"case '{c.name}'" for c in project.cases if any(name in places_of(x) for x in c.loads)
     ]
     used += ["areas left out" for r in project.left_out if r.region == name]
     if used:

@@ -19,6 +19,7 @@ from tartan.core.shell.recovery import near_nodes
 from tartan.project.analysis.case_margins import margins_of
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.shellinputs import held_nodes
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.partmodel import Force, LeftOut
 from tartan.project.wording.document_words import left_out_words
 
@@ -152,16 +153,17 @@ def _nodes(answer: PartAnswer, rule: LeftOut) -> NDArray[np.int64]:
         found = [h.nodes for n in sets for h in held_nodes(whole, inputs.supports_of(n))]
     else:
         found = [
-            whole.nodes(x.place, x.at, "Areas left out", x.reach)
+            whole.nodes_of(x, "Areas left out")
             for c in inputs.cases
             for x in c.loads
             if isinstance(x, Force)
         ]
         found += [
-            np.unique(whole.mesh.edges[x.edge])
+            np.unique(whole.mesh.edges[edge])
             for c in inputs.cases
             for x in c.loads
-            if x.kind == "edge force" and x.edge in whole.mesh.edges
+            for edge in (places_of(x) if x.kind == "edge force" else ())
+            if edge in whole.mesh.edges
         ]
     return np.unique(np.concatenate(found)) if found else np.zeros(0, np.int64)
 

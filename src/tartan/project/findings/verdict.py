@@ -12,6 +12,7 @@ from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
 from tartan.core.laminate.response import LEVELS
 from tartan.core.shell.margins import Margins
+from tartan.project.analysis.buckling_and_modes import Shapes
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.shellinputs import where_words
 from tartan.project.document.model import Project
@@ -122,7 +123,7 @@ class Status:
         if self.address is not None:
             return self.address.words
         if isinstance(self.requirement, BucklingRequirement):
-            return self.case
+            return self.case or "all cases"
         if isinstance(self.requirement, FrequencyRequirement) and self.case:
             return f"whole part under {self.case}"
         whole = isinstance(self.requirement, MassRequirement | FrequencyRequirement)
@@ -166,11 +167,11 @@ def statuses(project: Project, answer: PartAnswer) -> list[Status]:
     asked = list(project.requirements)
     if not any(isinstance(r, ReserveRequirement) for r in asked):
         asked.insert(0, DEFAULT_RESERVE)
-    found = [s for r in asked if (s := _status(project, r, answer)) is not None]
+    found = [s for r in asked if (s := status_of(project, r, answer)) is not None]
     return sorted(found, key=lambda s: s.ratio)
 
 
-def _status(project: Project, requirement: Requirement, answer: PartAnswer) -> Status | None:
+def status_of(project: Project, requirement: Requirement, answer: PartAnswer) -> Status | None:
     """Value of a requirement; None while the answer does not know of it."""
     if isinstance(requirement, ReserveRequirement):
         return _reserve(project, requirement, answer)
@@ -181,12 +182,20 @@ def _status(project: Project, requirement: Requirement, answer: PartAnswer) -> S
         return Status(requirement, mass, requirement.value / mass, None)
     swings = isinstance(requirement, FrequencyRequirement)
     known = answer.modes if swings else answer.buckling
-    shapes = next((s for s in known if s.case == requirement.case), None)
-    if shapes is None:
+    over_all = not swings and not requirement.case
+    found = [(_first(s), s) for s in known if over_all or s.case == requirement.case]
+    if not found:
         return None
-    none = 0.0 if shapes.held_fails else float("inf")
-    value = float(shapes.values[0]) if len(shapes.values) else none
-    return Status(requirement, value, value / requirement.value, None, shapes.case, shapes.remark)
+    value, shapes = min(found, key=lambda x: x[0])
+    case = shapes.case if np.isfinite(value) or not over_all else ""
+    return Status(requirement, value, value / requirement.value, None, case, shapes.remark)
+
+
+def _first(shapes: Shapes) -> float:
+    """First value of shapes; endless where there is none, zero where what is held buckles."""
+    if len(shapes.values):
+        return float(shapes.values[0])
+    return 0.0 if shapes.held_fails else float("inf")
 
 
 def _reserve(
@@ -242,13 +251,15 @@ def moved(answer: PartAnswer, case: int, measure: str) -> NDArray[np.float64]:
 
 def _displacement(requirement: DisplacementRequirement, answer: PartAnswer) -> Status | None:
     names = answer.inputs.solved_names
-    if requirement.case not in names:
+    wanted = [k for k, n in enumerate(names) if requirement.case in ("", n)]
+    if not wanted:
         return None
-    case = names.index(requirement.case)
-    size = moved(answer, case, requirement.measure)
+    sizes = [moved(answer, k, requirement.measure) for k in wanted]
+    at = int(np.argmax([x.max() for x in sizes]))
+    case, size = wanted[at], sizes[at]
     node, mesh = int(size.argmax()), answer.layout().mesh
     element = int(np.argmax((mesh.corner_table == node).any(axis=1)))
-    words = f"{requirement.case}, {where_words(answer.inputs, element)}"
+    words = f"{names[case]}, {where_words(answer.inputs, element)}"
     value = float(size[node])
     ratio = requirement.value / value if value > 0 else float("inf")
     return Status(requirement, value, ratio, Address(case, element, None, None, words))
@@ -292,7 +303,7 @@ def against_words(project: Project, status: Status, before: PartAnswer) -> str:
     if base is None:
         return ""
     # The baseline's own answer is asked today's question, areas left out and all.
-    old = _status(project, status.requirement, before)
+    old = status_of(project, status.requirement, before)
     if old is None or not (np.isfinite(old.value) and np.isfinite(status.value)):
         return ""
     change = status.value - old.value

@@ -6,6 +6,7 @@ import numpy as np
 
 from tartan.core.stack import Stack
 from tartan.core.stack.notation_written import context_for, write
+from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import Project, Version
 from tartan.project.document.partmodel import (
     Acceleration,
@@ -126,16 +127,16 @@ def load_words(load: Load) -> str:
 
 def _plain_words(load: Load) -> str:
     if isinstance(load, Pressure):
-        return f"{units.show(load.value, units.PRESSURE)}{_on(load.region)}{_from(load.side)}"
+        return f"{units.show(load.value, units.PRESSURE)}{_on(load)}{_from(load.side)}"
     if isinstance(load, MappedPressure):
         times = "" if load.factor == 1 else f" × {units.number(load.factor)}"
-        return f"table {load.table}{times}{_on(load.region)}{_from(load.side)}"
+        return f"table {load.table}{times}{_on(load)}{_from(load.side)}"
     if isinstance(load, EdgeForce):
-        return f"{directed(load.force, units.LINE_FORCE)} on {load.edge}"
+        return f"{directed(load.force, units.LINE_FORCE)} on {place_words(load)}"
     if isinstance(load, Force):
         parts = [directed(load.force, units.FORCE)] if any(load.force) else []
         parts += [directed(load.moment, units.MOMENT, "about")] if any(load.moment) else []
-        return f"{', '.join(parts) or units.show(0.0, units.FORCE)} on {load.place}"
+        return f"{', '.join(parts) or units.show(0.0, units.FORCE)} on {place_words(load)}"
     if isinstance(load, Acceleration):
         if load.vector == (0.0, 0.0, -9.81):
             return "own weight"
@@ -147,7 +148,7 @@ def _plain_words(load: Load) -> str:
             if v
         ]
         axes = " in local axes" if load.local else ""
-        return f"{load.place} moved {', '.join(moved) or 'by nothing yet'}{axes}"
+        return f"{place_words(load)} moved {', '.join(moved) or 'by nothing yet'}{axes}"
     parts = [units.show(load.dT, units.TEMPERATURE)]
     if load.gradient:
         side = {"front": "the front", "back": "the back", "laying": "the laying side"}[load.side]
@@ -155,7 +156,7 @@ def _plain_words(load: Load) -> str:
     return ", ".join(parts)
 
 
-_GRAVITY = Quantity("acceleration", "m/s²", (("g", 9.81),) * len(units.SYSTEMS))
+_GRAVITY = Quantity("acceleration", "m/s²", (("g", units.GRAVITY),) * len(units.SYSTEMS))
 
 
 def directed(vector: Vector, quantity: units.Quantity, way: str = "along") -> str:
@@ -176,14 +177,20 @@ def _from(side: Side) -> str:
     return {"front": "", "back": " from the back", "laying": " on the laying side"}[side]
 
 
-def _on(region: str) -> str:
-    return f" on {region}" if region else ""
+def _on(load: Pressure | MappedPressure) -> str:
+    return f" on {place_words(load)}" if load.region else ""
+
+
+def place_words(one: Support | Load) -> str:
+    """Places of a support or load, such as "left edge and right edge"."""
+    *others, last = places_of(one)
+    return f"{', '.join(others)} and {last}" if others else last
 
 
 def support_words(support: Support) -> str:
     """A support in a few words."""
     axes = " in local axes" if support.local else ""
-    return f"{support.place} {support.kind}{axes}"
+    return f"{place_words(support)} {support.kind}{axes}"
 
 
 def rung_words(rung: Rung) -> str:
@@ -204,7 +211,7 @@ def rung_words(rung: Rung) -> str:
 def requirement_words(r: Requirement) -> str:
     """A requirement with its limit, such as "reserve factor at least 1.25 in survival wind"."""
     case = getattr(r, "case", "")
-    within = f" in {case}" if case else ""
+    within = f" in {case}" if case else " in all cases"
     if isinstance(r, DisplacementRequirement):
         what = "displacement" if r.measure == "size" else "surface deviation"
         return f"{what} at most {units.show(r.value, units.LENGTH)}{within}"
@@ -215,7 +222,7 @@ def requirement_words(r: Requirement) -> str:
         return f"first frequency at least {units.number(r.value)} Hz{under}"
     if isinstance(r, MassRequirement):
         return f"mass at most {units.number(r.value)} kg"
-    return f"reserve factor at least {r.value:.2f}{within or ' in all cases'}"
+    return f"reserve factor at least {r.value:.2f}{within}"
 
 
 def left_out_words(rule: LeftOut) -> str:

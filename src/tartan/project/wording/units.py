@@ -112,6 +112,9 @@ BENDING = Quantity(
 ACCELERATION = Quantity(
     "acceleration", "m/s**2", (("m/s²", 1.0), ("m/s²", 1.0), ("ft/s²", 0.3048))
 )
+GRAVITY = 9.81
+"""What "g" stands for where accelerations are typed [m/s²]; to pint it is a gram."""
+
 STRAIN = Quantity("strain", "", (("µε", 1e-6), ("1", 1.0), ("µε", 1e-6)))
 FORCE = Quantity("force", "N", (("N", 1.0), ("N", 1.0), ("lbf", _LBF)))
 MOMENT = Quantity("moment", "N*m", (("N·m", 1.0), ("N·m", 1.0), ("lbf·in", _LBF * _INCH)))
@@ -151,6 +154,16 @@ def counted(number: int, noun: str, plural: str = "") -> str:
     return f"{number} {noun if number == 1 else plural or noun + 's'}"
 
 
+def is_plain_number(text: str) -> bool:
+    """Whether a text is a number without a unit."""
+    found = _NUMBER.match(_plain_signs(text))
+    return found is not None and not found.group(2)
+
+
+def _plain_signs(text: str) -> str:
+    return text.replace("−", "-").replace("\u202f", "").replace(",", ".")
+
+
 def parse(text: str, quantity: Quantity) -> float:
     """Read a quantity; without a unit it is in the display unit.
 
@@ -172,7 +185,7 @@ def parse(text: str, quantity: Quantity) -> float:
         When it is no number, or the unit is unknown or of another kind.
     """
     like = f"Type a number, such as 12.5{' ' + quantity.unit if quantity.unit else ''}."
-    found = _NUMBER.match(text.replace("−", "-").replace("\u202f", "").replace(",", "."))
+    found = _NUMBER.match(_plain_signs(text))
     if not found:
         raise UnitError(f"'{text.strip()}' is not a number.", "", like)
     value, unit = float(found.group(1)), found.group(2)
@@ -181,6 +194,8 @@ def parse(text: str, quantity: Quantity) -> float:
     for known, scale in (("", quantity.scale), (quantity.unit, quantity.scale), *quantity.shown):
         if unit == known:
             return value * scale
+    if quantity is ACCELERATION and unit == "g":
+        return value * GRAVITY
     try:
         given = _registry().Quantity(value, _readable(unit))
         return float(given.to(quantity.si or "dimensionless").magnitude)

@@ -1,0 +1,1 @@
+"""Cases, combinations and requirements as rows of a spreadsheet, and back."""
