@@ -11,18 +11,22 @@ from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVB
 
 MOST = 12
 
+WIDE = 380
+"""Pixels that names are given at least."""
+
 
 @dataclass(frozen=True)
 class Entry:
-    """Something that can be found: its name, what it is, and what choosing it does."""
+    """Something that can be found: its name, what it is, what choosing it does, other words."""
 
     name: str
     sort: str
     act: Callable[[], object]
+    also: str = ""
 
 
 def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
-    """Entries whose name or sort contains every typed word, best first.
+    """Entries whose name, sort or other words contain every typed word, best first.
 
     Parameters
     ----------
@@ -32,9 +36,14 @@ def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
         What was typed.
     """
     words = text.lower().split()
-    found = [e for e in entries if all(w in f"{e.name} {e.sort}".lower() for w in words)]
+    found = [e for e in entries if all(w in f"{e.name} {e.sort} {e.also}".lower() for w in words)]
     head = words[0] if words else ""
-    return sorted(found, key=lambda e: (not e.name.lower().startswith(head), e.name))[:MOST]
+
+    def order(entry: Entry) -> tuple[bool, int, str]:
+        name = entry.name.lower()
+        return not name.startswith(head), sum(w not in name for w in words), entry.name
+
+    return sorted(found, key=order)[:MOST]
 
 
 class Finder(QLineEdit):
@@ -44,6 +53,7 @@ class Finder(QLineEdit):
         super().__init__()
         self._entries = entries
         self._found: list[Entry] = []
+        self._all: list[Entry] = []
         self.setPlaceholderText("Find anything   Ctrl+Space")
         self.setMinimumWidth(110)
         self.setMaximumWidth(196)
@@ -58,6 +68,7 @@ class Finder(QLineEdit):
     def begin(self) -> None:
         """Take the keyboard and show everything."""
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self._all = self._entries()
         self.selectAll()
         self._refresh()
 
@@ -74,7 +85,7 @@ class Finder(QLineEdit):
         return self._frame
 
     def _refresh(self, *_: object) -> None:
-        self._found = matching(self._entries(), self.text())
+        self._found = matching(self._all, self.text())
         self._list.clear()
         for entry in self._found:
             item = QListWidgetItem(f"{entry.name}   ·  {entry.sort}")
@@ -85,7 +96,9 @@ class Finder(QLineEdit):
             frame.hide()
             return
         place = self.mapTo(self.window(), QPoint(0, self.height() + 3))
-        frame.setGeometry(place.x(), place.y(), self.width(), 14 + 25 * len(self._found))
+        wide = max(self.width(), WIDE)
+        left = min(place.x(), self.window().width() - wide - 8)  # type: ignore[union-attr]
+        frame.setGeometry(left, place.y(), wide, 14 + 25 * len(self._found))
         frame.show()
         frame.raise_()
 
@@ -118,6 +131,8 @@ class Finder(QLineEdit):
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)
+        # What there is does not change while a name is typed.
+        self._all = self._entries()
         self._refresh()
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QGuiApplication, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -21,12 +19,15 @@ from tartan.desktop import theme
 from tartan.desktop.autosave import RecoveryBar
 from tartan.desktop.blanks import BlankPage
 from tartan.desktop.cases.view import CasesView
+from tartan.desktop.commands import keys_of, make_commands
 from tartan.desktop.faultbar import FaultBar
 from tartan.desktop.files import FileWindow
 from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.finder_entries import things
+from tartan.desktop.keysheet import KeySheet
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
+from tartan.desktop.palette import page_actions
 from tartan.desktop.part.view import PartView
 from tartan.desktop.placement import FULL, LEAST, LOW, place
 from tartan.desktop.preferences import preferences
@@ -40,6 +41,7 @@ from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.versions.view import VersionsView
 from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
+from tartan.pages.keys import ALSO
 from tartan.pages.stations import STATIONS, Freshness, lines
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits, versions
@@ -64,7 +66,8 @@ class MainWindow(FileWindow):
             self.bench.addWidget(page)
         self.faults = FaultBar()
         self.recovery = RecoveryBar(self.bring_back)
-        self.commands = self._make_commands()
+        self.commands = make_commands(self)
+        self.key_sheet: KeySheet | None = None
         self.finder = Finder(self.entries)
         self.head = QWidget()
         self.name = Field(self._rename)
@@ -95,6 +98,14 @@ class MainWindow(FileWindow):
         self.versions = VersionsView(session)
         self.report = ReportView(session)
         self.holders = (self.part.pane, self.cases.pane, self.margins, self.versions, self.report)
+        self.tools = {
+            "Part": self.part.pane.tools,
+            "Cases": self.cases.pane.tools,
+            "Margins": self.margins.stage.tools,
+        }
+        for tools in self.tools.values():
+            tools.governing_asked.connect(self.follow_verdict)
+            tools.large_turned.connect(lambda _: self._fold_route())
         self.views: dict[str, View] = {name: getattr(self, name.lower()) for name in STATIONS}
 
     def _connect(self) -> None:
@@ -108,47 +119,6 @@ class MainWindow(FileWindow):
         session.selection_changed.connect(self._on_selection)
         session.answer_changed.connect(self._on_answer)
         session.progress_changed.connect(self._show_verdict)
-
-    def _make_commands(self) -> dict[str, QAction]:
-        """Every command with its name and keys; the menu, palette and tooltips read them here."""
-        table: list[tuple[str, str, Callable[[], object]]] = [
-            ("new project", "Ctrl+N", self.new_project),
-            ("open …", "Ctrl+O", self.ask_open),
-            ("save", "Ctrl+S", self.save),
-            ("save as …", "Ctrl+Shift+S", self.ask_save_as),
-            *((f"open sample: {n}", "", lambda n=n: self.open_sample(n)) for n in SAMPLES),
-            ("undo", "Ctrl+Z", self.session.undo),
-            ("redo", "Ctrl+Y", self.session.redo),
-            ("pin the baseline", "Ctrl+B", self.pin_baseline),
-            ("unpin the baseline", "", self.unpin_baseline),
-            (
-                "clone version",
-                "",
-                lambda: self.session.edit("clone version", versions.clone_version),
-            ),
-            ("make the report", "Ctrl+R", self.make_report),
-            *((f"units: {n}", "", lambda n=n: self.use_units(n)) for n in units.SYSTEMS),
-            ("solve again", "F5", self.session.solve_again),
-            ("cancel solving", "", self.session.cancel),
-            ("go to the governing spot", "Ctrl+G", self.follow_verdict),
-            ("find", "Ctrl+Space", self.open_finder),
-            ("larger text", "Ctrl++", lambda: self.scale_text(1)),
-            ("smaller text", "Ctrl+-", lambda: self.scale_text(-1)),
-            ("usual text size", "Ctrl+0", lambda: self.scale_text(0)),
-            *(
-                (f"go to {name}", f"Alt+{i}", lambda n=name: self.session.select(station=n))
-                for i, name in enumerate(STATIONS, start=1)
-            ),
-        ]
-        commands = {}
-        for name, keys, act in table:
-            action = QAction(name, self)
-            if keys:
-                action.setShortcut(keys)
-            action.triggered.connect(lambda _=False, a=act: a())
-            self.addAction(action)
-            commands[name] = action
-        return commands
 
     def _build_head(self) -> QWidget:
         head = self.head
@@ -234,6 +204,17 @@ class MainWindow(FileWindow):
     def _rename_version(self, text: str) -> TartanError | None:
         return self.session.edit("rename version", lambda p: versions.rename_version(p, text))
 
+    def turn_large(self) -> None:
+        """Give the 3-D view of this page all the window, or give the panels their room back."""
+        tools = self.tools.get(self.session.selection.station)
+        if tools is not None:
+            tools.large.toggle()
+            tools.take_keyboard()
+
+    def _fold_route(self) -> None:
+        tools = self.tools.get(self.session.selection.station)
+        self.route.setHidden(tools is not None and tools.large.isChecked())
+
     def use_units(self, name: str) -> None:
         """Show all figures in another system of units and remember it."""
         units.use_system(name)
@@ -287,11 +268,19 @@ class MainWindow(FileWindow):
     def entries(self) -> list[Entry]:
         """Everything the palette can find."""
         found = [
-            Entry(n, " ".join(("command", a.shortcut().toString())).strip(), a.trigger)
+            Entry(n, f"command {keys_of(a)}".strip(), a.trigger, ALSO.get(n, ""))
             for n, a in self.commands.items()
             if n != "find"
         ]
-        return found + things(self.session, lambda: self.part.open_form("regions"))
+        found += things(self.session, lambda: self.part.open_form("regions"))
+        return found + page_actions(self.session, self.views)
+
+    def show_keys(self) -> None:
+        """Show all keys on one sheet."""
+        if self.key_sheet is None:
+            self.key_sheet = KeySheet(self, self.commands)
+        self.key_sheet.show()
+        self.key_sheet.raise_()
 
     def follow_verdict(self) -> None:
         """Go to the spot, or to where something stands in the way."""
@@ -303,6 +292,8 @@ class MainWindow(FileWindow):
             if verdict.address.ply is not None:
                 changes["spot_ply"] = verdict.address.ply
         self.session.select(**changes)
+        if verdict.address is not None:
+            self.margins.bring(verdict.address.element)
 
     # Showing
 
@@ -339,7 +330,7 @@ class MainWindow(FileWindow):
         self.setWindowTitle(f"{history.project.name} · Tartan")
         for button, text, keys in (
             (self.undo_button, history.undo_label, "Ctrl+Z"),
-            (self.redo_button, history.redo_label, "Ctrl+Y"),
+            (self.redo_button, history.redo_label, "Ctrl+Y, Ctrl+Shift+Z"),
         ):
             button.setEnabled(text is not None)
             button.setToolTip(f"{text or 'nothing to take back or repeat'}   {keys}")
@@ -360,6 +351,7 @@ class MainWindow(FileWindow):
             # Out of sight still where it is another page: it is drawn once, when it is shown.
             self.views[self.session.selection.station].refresh()
         self.bench.setCurrentWidget(page)
+        self._fold_route()
 
     def _show_verdict(self) -> None:
         session = self.session

@@ -95,6 +95,7 @@ class CasesView(QWidget):
                 "mesh": "Element edges",
             },
             self.draw,
+            session,
             off=("mesh", "pressure map"),
         )
         self._build()
@@ -134,6 +135,8 @@ class CasesView(QWidget):
             margin=2,
         )
         left = column(self.fault, self.said, scrolled(content))
+        self.pane.tools.large_turned.connect(lambda _: self.refresh())
+        self.left = left
         self.ready.setMaximumHeight(READY)
         below = column(self.matrix, self.ready)
         right = Split(
@@ -246,7 +249,9 @@ class CasesView(QWidget):
             case_words.resultant_words(self.session.project, self.session.selection.case)
         )
         self._fill_ready()
-        self.below.setVisible(not self.matrix.isHidden() or not self.ready.isHidden())
+        large = self.pane.tools.large.isChecked()
+        self.left.setHidden(large)
+        self.below.setVisible(not large and not (self.matrix.isHidden() and self.ready.isHidden()))
         self.draw()
 
     def _fill_ready(self) -> None:

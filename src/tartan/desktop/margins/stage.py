@@ -13,13 +13,18 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
+from tartan.desktop.margins.rangeform import RangeForm
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.overlays import faded
-from tartan.desktop.widgets.controls import QuantityField, button, label, switch
+from tartan.desktop.scene.pictures import Pictures
+from tartan.desktop.scene.tools import SceneTools
+from tartan.desktop.session import Session
+from tartan.desktop.widgets.controls import QuantityField, button, label, row, switch
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.legend import Legend
-from tartan.exchange.maps.fields import View
-from tartan.exchange.maps.mapped import Map
+from tartan.exchange.maps.fields import BY_KEY, View
+from tartan.exchange.maps.limits import Limits
+from tartan.exchange.maps.mapped import OF_DATA, Map
 from tartan.project.wording import units
 
 if TYPE_CHECKING:
@@ -41,7 +46,7 @@ SWITCHES = {
     "outline": "Draw the rim of the undeformed shape",
     "mesh": "Draw the edges of the elements; where they are small they fade",
     "only what fails": "Colour only what is below the required reserve factor",
-    "labels": "Name what governs at the hot spots",
+    "labels": "Name ply and mode that govern at the hot spots, over any map",
 }
 
 
@@ -98,11 +103,18 @@ class Stage(QWidget):
     elements_swept = pyqtSignal(object, bool)
     asked_anew = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.scene: PartScene | None = None
+        pictures = Pictures(lambda: self.pictured, lambda: self.scene, self._show_phase)
+        self.tools = SceneTools(session, lambda: self.scene, pictures)
+        self.tools.told.connect(self.say)
+        self.tools.take_keys(self)
+        self.tools.changed.connect(self.again)
         self.shown: Shown | None = None
         self.legend = Legend()
+        self.legend.clicked.connect(self.ask_range)
+        self.limits: dict[str, Limits] = {}
         self.switches = {
             name: switch(name, tip, on=name in ("deformed", "mesh"))
             for name, tip in SWITCHES.items()
@@ -125,15 +137,25 @@ class Stage(QWidget):
     def _build(self) -> None:
         self._place.setContentsMargins(0, 0, 0, 0)
         self._place.addWidget(self.legend)
-        # A longer note must not push the map aside: that would draw it anew.
-        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         for name, each in self.switches.items():
             each.toggled.connect(self._swung if name == "swing" else lambda _: self.again())
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(4)
-        box.addLayout(self._place, 1)
-        box.addWidget(self.note)
+        # A longer note must not push the map aside: that would draw it anew.
+        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        below = row(self.note, self.words, spacing=8)
+        below.layout().setStretch(0, 1)  # type: ignore[union-attr]
+        self.pictured = QWidget()
+        inside = QVBoxLayout(self.pictured)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(4)
+        inside.addLayout(self._place, 1)
+        inside.addWidget(below)
+        box.addWidget(self.pictured, 1)
+        box.addWidget(self.tools.bar)
+        self.unpin = button("unpin all", self.unpin_all, "Take the readings away")
+        self.unpin.hide()
         foot = wrapped(
             self.switches["deformed"],
             label("×", "soft"),
@@ -141,14 +163,14 @@ class Stage(QWidget):
             self.switches["swing"],
             self.switches["outline"],
             self.switches["mesh"],
-            self.words,
             None,
             button("pin", self.pin_reading, "Keep this reading beside the part"),
-            button("unpin all", self.unpin_all, "Take the readings away"),
+            self.unpin,
+            *self.tools.switches,
             spacing=4,
         )
         box.addWidget(foot)
-        self.of_answer: tuple[QWidget, ...] = (self.legend, self.note, foot)
+        self.of_answer: tuple[QWidget, ...] = (self.legend, below, foot)
 
     def on(self, name: str) -> bool:
         """Whether a switch is on."""
@@ -168,6 +190,27 @@ class Stage(QWidget):
         self._scale = value
         self.again()
         return None
+
+    # Range
+
+    def ask_range(self) -> None:
+        """Open the form of the range of the field that is shown."""
+        view = None if self.shown is None else self.shown.view
+        if view is None or BY_KEY[view.field].sort == "category":
+            self.say("Names and mode shapes have no range of colours.")
+            return
+        form = RangeForm(self, view.field, self.limits_of(view))
+        form.changed.connect(lambda limits, key=view.field: self._put_range(key, limits))
+        self.range_form = form
+        form.open_at(self.legend.mapToGlobal(self.legend.rect().topRight()))
+
+    def limits_of(self, view: View) -> Limits:
+        """Range of the colours of what is looked at."""
+        return self.limits.get(view.field, OF_DATA)
+
+    def _put_range(self, field: str, limits: Limits) -> None:
+        self.limits[field] = limits
+        self.again()
 
     # Readings
 
@@ -205,6 +248,7 @@ class Stage(QWidget):
             self.scene = PartScene()
             self.scene.element_picked.connect(self.element_picked)
             self.scene.elements_swept.connect(self.elements_swept)
+            self.scene.measured.connect(self.say)
             self._place.addWidget(self.scene, 1)
         return self.scene
 
@@ -227,9 +271,11 @@ class Stage(QWidget):
             else np.zeros((0, 2, 3))
         )
         scene.strokes("undeformed", rim, face.soft, 1.4)
+        self.unpin.setVisible(bool(self.readings))
         out = np.flatnonzero(shown.left_out)
         scene.strokes("left out", self._hatch(scene, out), face.soft, 1.2)
-        scene.outline("picked", [shown.element], face.ink, 4.0)
+        seen = bool(scene.in_sight[shown.element])
+        scene.outline("picked", [shown.element] if seen else [], face.ink, 4.0)
         self._write(scene, shown)
         self.note.setText(
             shown.map.note if shown.fresh else f"stale, of the project before: {shown.map.note}"
@@ -281,13 +327,26 @@ class Stage(QWidget):
             self._swing.stop()
         self.again()
 
+    def say(self, words: str) -> None:
+        """Say what tools tell; nothing brings the map's own words back."""
+        shown = self.shown
+        self.note.setText(words or (shown.map.note if shown is not None else ""))
+
     def _frame(self) -> None:
+        if self.isVisible() and not self.tools.pictures.filming:
+            self._phase += FRAME / 1000 / PERIOD
+            self._show_phase(math.sin(2 * math.pi * self._phase))
+
+    def _show_phase(self, share: float | None) -> None:
+        """Show the shape at a share of its swing; None is the shape as it stands."""
         scene, shown = self.scene, self.shown
-        if scene is None or shown is None or not self.isVisible():
+        if scene is None or shown is None:
             return
-        self._phase += FRAME / 1000 / PERIOD
+        if share is None:
+            self.again()
+            return
         factor = shown.scale if self._scale is None else self._scale
-        scene.deform(shown.motion * factor * math.sin(2 * math.pi * self._phase))
+        scene.deform(shown.motion * factor * share)
         for name in ("picked", "left out"):
             scene.clear(name)
         scene.callouts.put(())

@@ -50,7 +50,7 @@ class MarginsView(QWidget):
         super().__init__()
         self.session = session
         self.choosers = Choosers()
-        self.stage = Stage()
+        self.stage = Stage(session)
         self.hot = HotSpots(session)
         self.by_case = ByCase(session)
         self.board = Board(session)
@@ -65,6 +65,7 @@ class MarginsView(QWidget):
         self._box: object = None
         self._follow_up = QTimer(self)
         self._follow_up.setSingleShot(True)
+        self._to_show: int | None = None
         self._build()
         self._connect()
 
@@ -76,7 +77,8 @@ class MarginsView(QWidget):
     def _build(self) -> None:
         for page in (self.hot, self.by_case, self.board, self.criteria, self.left_out):
             self.pages.addWidget(page)
-        self.choosers.beside(self.stage.switches["only what fails"], self.stage.switches["labels"])
+        beside = (self.stage.switches["only what fails"], self.stage.switches["labels"])
+        self.choosers.beside(*beside, *self.stage.tools.menus)
         left = column(self.choosers, self.stage, spacing=4)
         left.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.drive = column(
@@ -110,10 +112,13 @@ class MarginsView(QWidget):
             lambda elements, out: self.left_out.sweep(elements.tolist(), out=out)
         )
         self.stage.asked_anew.connect(self.draw)
+        self.stage.tools.large_turned.connect(lambda _: self.refresh())
         self.hot.element_chosen.connect(self.pick)
+        self.hot.element_chosen.connect(self.bring)
         self.by_case.place_chosen.connect(
             lambda element, case: session.select(element=element, spot_ply=None, case=case)
         )
+        self.by_case.place_chosen.connect(lambda element, _: self.bring(element))
         self.board.line_chosen.connect(self._follow)
         self.spot.ply_chosen.connect(self._pick_ply)
         self.left_out.brush_turned.connect(self._turn_brush)
@@ -126,6 +131,13 @@ class MarginsView(QWidget):
         if PAGES[page] != "left out" and self.left_out.brush.isChecked():
             self.left_out.brush.setChecked(False)
         self.refresh()
+
+    def reveal(self, widget: QWidget) -> None:
+        """Turn to the list or form that holds a widget."""
+        for number in range(self.pages.count()):
+            page = self.pages.widget(number)
+            if page is not None and page.isAncestorOf(widget):
+                self.tabs.turn(number)
 
     def _turn_brush(self, on: bool) -> None:
         self.stage.view().mode = "brush" if on else "look"
@@ -154,6 +166,7 @@ class MarginsView(QWidget):
                     answer,
                     self.choosers.view(answer, at),
                     dark=theme.face().dark,
+                    limits=self.stage.limits_of(self.choosers.view(answer, at)),
                 )
             )
             self._follow_up.start(FOLLOW)
@@ -185,6 +198,27 @@ class MarginsView(QWidget):
             element=at.element, spot_ply=at.ply, case=answer.inputs.case_names[at.case]
         )
         self.choosers.show_field("reserve factor" if at.ply is not None else "displacement")
+        self.bring(at.element)
+
+    def bring(self, element: int) -> None:
+        """Bring an element into sight: turned to, and what covers it from all sides hidden."""
+        self._to_show = element
+        self.draw()
+
+    def _bring_now(self, scene: PartScene) -> None:
+        element, self._to_show = self._to_show, None
+        if element is None or scene.mesh is None or element >= scene.mesh.count:
+            return
+        covers = scene.turn_to(element)
+        if covers is not None:
+            hidden = covers if scene.hidden is None else covers | scene.hidden
+            hidden[element] = False
+            scene.hide_elements(hidden)
+            count = units.counted(int(covers.sum()), "element")
+            self.stage.say(
+                f"{count} that cover the spot are hidden; show, all of it, brings them."
+            )
+        scene.redraw()
 
     # Showing
 
@@ -200,8 +234,9 @@ class MarginsView(QWidget):
         answer = self.session.answer
         self.empty.setVisible(answer is None)
         # Until there is an answer nothing of one before may stand beside the part.
+        large = self.stage.tools.large.isChecked()
         for each in (self.right, self.choosers, self.spot, *self.stage.of_answer):
-            each.setVisible(answer is not None)
+            each.setVisible(answer is not None and not (large and each in (self.right, self.spot)))
         if answer is None:
             self.draw()
             error = self.session.error
@@ -265,6 +300,7 @@ class MarginsView(QWidget):
             return
         scene.put_mesh(state.mesh_of(answer))
         self.stage.put(self._shown(answer))
+        self._bring_now(scene)
 
     def _shown(self, answer: PartAnswer) -> Shown:
         project, fresh = self.session.project, self.session.fresh
@@ -292,14 +328,19 @@ class MarginsView(QWidget):
                 fresh,
             )
         made = make_map(
-            project, answer, view, dark=theme.face().dark, failing=self.stage.on("only what fails")
+            project,
+            answer,
+            view,
+            dark=theme.face().dark,
+            failing=self.stage.on("only what fails"),
+            limits=self.stage.limits_of(view),
         )
         if view.field == "margin":
             need = f"needs {required(project) - 1:.2f}"
         labels: tuple[tuple[int, str], ...] = ()
         if self.stage.on("labels"):
             spots = hot_list(answer, view.ask, project.left_out, self.hot.group.currentText())
-            labels = tuple((e, self._reading(answer, view, made, e)) for e in spots)
+            labels = tuple((e, self._label(answer, view, made, e)) for e in spots)
         return Shown(
             made,
             answer.solution.displacement[at.case, :, :3],
@@ -331,6 +372,14 @@ class MarginsView(QWidget):
             of_ply = f" · ply {view.ply + 1}" if BY_KEY[view.field].sort == "ply" else ""
             found.append((element, words + of_ply))
         return tuple(found)
+
+    def _label(self, answer: PartAnswer, view: View, made: Map, element: int) -> str:
+        """Reading at a hot spot, with the ply and mode that govern there whatever is shown."""
+        words = self._reading(answer, view, made, element)
+        if BY_KEY[view.field].sort == "envelope":
+            return words
+        margins = margins_for(answer, view.ask)
+        return f"{words} · ply {int(margins.ply[element]) + 1} {margins.mode_label(element)}"
 
     @staticmethod
     def _reading(answer: PartAnswer, view: View, made: Map, element: int) -> str:

@@ -74,7 +74,7 @@ class PartView(QWidget):
         }
         self.pages = QStackedWidget()
         self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
-        self.pane = ScenePane(OVERLAYS, self.draw, off=OFF)
+        self.pane = ScenePane(OVERLAYS, self.draw, session, off=OFF)
         self.overlays = Overlays(session, self.pane)
         self.ready = ReadyList()
         self.probe = ProbeCard("Probe")
@@ -120,6 +120,7 @@ class PartView(QWidget):
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
         box.addWidget(Split("part", Pane(left, 316, 316), Pane(right, share=1)))
+        self.pane.tools.large_turned.connect(left.setHidden)
         self.lay_up.played.connect(lambda _: self.draw())
         self.lay_up.pointed.connect(self._point_rung)
         self.regions.mode_changed.connect(lambda _: self._set_mode())
@@ -139,6 +140,12 @@ class PartView(QWidget):
         self.forms[name].refresh()  # type: ignore[attr-defined]
         self._set_mode()
         self.draw()
+
+    def reveal(self, widget: QWidget) -> None:
+        """Open the form that holds a widget."""
+        for name, form in self.forms.items():
+            if form.isAncestorOf(widget):
+                self.open_form(name)
 
     def _tell(self, fault: str) -> None:
         self._told_of = self.session.project
@@ -161,6 +168,7 @@ class PartView(QWidget):
 
     def _set_mode(self) -> None:
         if self._wired is not None:
+            self.pane.tools.end_measure()
             sweeping = self.form == "regions" and self.regions.mode != "faces"
             self._wired.mode = self.regions.mode if sweeping else "look"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from importlib.resources import files
 from typing import Any
 
@@ -29,6 +30,12 @@ class Marks:
         """Corners of elements on the shape as it is shown, shape (q, 4, 3) [m]."""
         assert self.mesh is not None
         return np.asarray(self._surface.points)[self.mesh.corner_table[elements]]
+
+    def shown_nodes(self, nodes: Sequence[int]) -> Array:
+        """Places of nodes on the shape as it is shown, shape (k, 3) [m]."""
+        if self._surface is None or not nodes:
+            return np.zeros((0, 3))
+        return np.asarray(self._surface.points)[list(nodes)]
 
     def points_of(self, element: int) -> Array:
         """Corners of an element on the shape as it is shown, shape (4, 3) [m]."""

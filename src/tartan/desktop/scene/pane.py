@@ -7,6 +7,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from tartan.desktop.scene.pictures import Pictures
+from tartan.desktop.scene.tools import SceneTools
+from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, label, switch
 from tartan.desktop.widgets.flow import wrapped
 
@@ -26,12 +29,23 @@ class ScenePane(QWidget):
         Called when a switch changes.
     off : sequence of str
         Switches that are off at first; all others are on.
+    session : Session
+        Whose part is shown.
     """
 
     def __init__(
-        self, overlays: dict[str, str], draw: Callable[[], None], off: Sequence[str] = ()
+        self,
+        overlays: dict[str, str],
+        draw: Callable[[], None],
+        session: Session,
+        off: Sequence[str] = (),
     ) -> None:
         super().__init__()
+        self.tools = SceneTools(
+            session, lambda: self.scene, Pictures(lambda: self, lambda: self.scene)
+        )
+        self.tools.told.connect(self._say)
+        self.tools.take_keys(self)
         self.scene: PartScene | None = None
         self.overlays: dict[str, QPushButton] = {
             name: switch(name, tip, on=name not in off) for name, tip in overlays.items()
@@ -44,10 +58,21 @@ class ScenePane(QWidget):
         box.setSpacing(6)
         self.note = label("", "soft")
         box.addWidget(
-            wrapped(*self.overlays.values(), None, button("whole part", self.frame), spacing=5)
+            wrapped(
+                *self.overlays.values(),
+                None,
+                button("whole part", self.frame, "Home"),
+                *self.tools.menus,
+                *self.tools.switches,
+                spacing=5,
+            )
         )
         box.addLayout(self._place, 1)
+        box.addWidget(self.tools.bar)
         box.addWidget(self.note)
+
+    def _say(self, words: str) -> None:
+        self.note.setText(words)
 
     def on(self, name: str) -> bool:
         """Whether an overlay is switched on."""
@@ -59,6 +84,7 @@ class ScenePane(QWidget):
             from tartan.desktop.scene.scene import PartScene
 
             self.scene = PartScene()
+            self.scene.measured.connect(self._say)
             self._place.addWidget(self.scene)
         return self.scene
 

@@ -13,18 +13,20 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
-from vtkmodules.vtkCommonDataModel import vtkStaticCellLocator
-from vtkmodules.vtkRenderingCore import vtkCellPicker
 
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
 from tartan.desktop.scene.callouts import Callouts
 from tartan.desktop.scene.gestures import Handles, Sweep
 from tartan.desktop.scene.marks import Marks
+from tartan.desktop.scene.measuring import Measure
+from tartan.desktop.scene.sight import USUAL, Sight
 from tartan.desktop.scene.smoothing import samples
 
 Array = NDArray[np.float64]
 
+
+_CLICKS = (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease)
 
 FAINT = (2.5, 9.0)
 """Pixels a side of an element at which its edges are gone, and from which they are clear."""
@@ -64,13 +66,14 @@ class _View(QtInteractor):  # type: ignore[misc]
             self._Iren.EnableRenderOn()
 
 
-class PartScene(Marks, QWidget):
+class PartScene(Marks, Sight, QWidget):
     """A view of the part; tells the element that was clicked."""
 
     element_picked = pyqtSignal(int)
     element_pointed = pyqtSignal(int)
     elements_swept = pyqtSignal(object, bool)
     handle_moved = pyqtSignal(str, float, bool)
+    measured = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -88,12 +91,13 @@ class PartScene(Marks, QWidget):
         self._actor: Any = None
         self._extras: dict[str, list[Any]] = {}
         self._edges, self._side = True, 0.0
+        self._forget_sight()
         self._press = QPoint()
         self.mode = "look"
         self.sweep = Sweep(self)
         self.handles = Handles(self)
         self.callouts = Callouts(self)
-        self._locator: Any = None
+        self.measure = Measure(self)
         self._pointed = QTimer(self)
         self._pointed.setSingleShot(True)
         self._pointed.setInterval(40)
@@ -113,6 +117,14 @@ class PartScene(Marks, QWidget):
         """Take on the window's appearance."""
         face = theme.face()
         self.view.set_background(face.paper)
+        self.view.add_axes(
+            line_width=2,
+            color=face.soft,
+            x_color=face.accent,
+            y_color=face.holds,
+            z_color=face.soft,
+            viewport=(0, 0, 0.13, 0.2),
+        )
         if self._actor is not None:
             self._actor.prop.edge_color = _edge_colour()
 
@@ -148,7 +160,7 @@ class PartScene(Marks, QWidget):
         under = self._actor.prop.copy()
         under.ambient, under.diffuse = 0.46, 0.34
         self._actor.SetBackfaceProperty(under)
-        self._locator = None
+        self._forget_sight()
         self.callouts.clear()
         self.view.render_window.SetMultiSamples(samples(mesh))
         self.paint(None)
@@ -161,20 +173,22 @@ class PartScene(Marks, QWidget):
         """Show no part."""
         if self._actor is not None:
             self.view.remove_actor(self._actor, render=False)
-        self._actor = self._surface = self.mesh = self._locator = None
+        self._actor = self._surface = self.mesh = None
+        self._forget_sight()
         for name in list(self._extras):
             self.clear(name)
         self.handles.put(())
         self.callouts.clear()
         self.redraw()
 
-    def frame_part(self) -> None:
-        """Look at the whole part from the usual side, as large as the view allows."""
+    def frame_part(self, side: tuple[float, float, float] = USUAL) -> None:
+        """Look at the whole part from the usual side, or another, as large as the view allows."""
         if self.mesh is None or not self.view.height():
             return
-        way = np.array([-0.42, -1.0, 0.82])
+        way = np.array(side)
         way /= np.linalg.norm(way)
-        right = np.cross([0.0, 0.0, 1.0], way)
+        up = (0.0, 0.0, 1.0) if abs(way[2]) < 0.99 else (0.0, 1.0, 0.0)
+        right = np.cross(up, way)
         right /= np.linalg.norm(right)
         axes = np.stack([right, np.cross(way, right)])
         flat = self.mesh.nodes @ axes.T
@@ -191,10 +205,10 @@ class PartScene(Marks, QWidget):
         scale = 0.5 * max((tall + 0.16 * size) * 1.04, wide * 1.1 * self.view.height() / free)
         pixel = 2 * scale / self.view.height()
         middle = middle + (behind - before) / 2 * pixel * right
-        self.view.camera_position = [middle + 3 * size * way, middle, (0, 0, 1)]
+        self.view.camera_position = [middle + 3 * size * way, middle, up]
         self.view.camera.parallel_scale = scale
         self.view.renderer.ResetCameraClippingRange()
-        self._moved = False
+        self._moved = side != USUAL
 
     def call_out(self, lines: Sequence[tuple[int, str]]) -> None:
         """Show words in the margins for some elements; the part makes room unless it was moved."""
@@ -226,6 +240,7 @@ class PartScene(Marks, QWidget):
         self._surface.cell_data["rgb"][:] = rgb
         self._surface.GetCellData().GetArray("rgb").Modified()
         self._surface.Modified()
+        self._recolour()
 
     def deform(self, displacement: Array | None) -> None:
         """Move the nodes by (n, 3) [m], already magnified; None is the undeformed shape."""
@@ -238,6 +253,8 @@ class PartScene(Marks, QWidget):
         self._surface.points[:] = points
         self._surface.GetPoints().Modified()
         self._surface.Modified()
+        if self._shown is not None:
+            self._shown.Modified()
         self._locator = None
 
     def redraw(self) -> None:
@@ -285,45 +302,36 @@ class PartScene(Marks, QWidget):
         ratio = self.view.devicePixelRatioF()
         return QPoint(round(x / ratio), round(self.view.height() - y / ratio))
 
-    def element_at(self, place: QPoint) -> int | None:
-        """Element under a pixel of the view."""
-        if self._actor is None:
-            return None
-        picker = vtkCellPicker()
-        picker.SetTolerance(0.0005)
-        picker.PickFromListOn()
-        picker.AddPickList(self._actor)
-        if self._locator is None:
-            # Without it every look would try every element.
-            self._locator = vtkStaticCellLocator()
-            self._locator.SetDataSet(self._surface)
-            self._locator.BuildLocator()
-        picker.AddLocator(self._locator)
-        ratio = self.view.devicePixelRatioF()
-        x, y = place.x() * ratio, (self.view.height() - place.y()) * ratio
-        picker.Pick(x, y, 0, self.view.renderer)
-        cell = picker.GetCellId()
-        return int(cell) if cell >= 0 else None
-
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.Resize and not self._moved:
             self.frame_part()
         if isinstance(event, QMouseEvent) and self._handled(event):
             return True
-        if isinstance(event, QMouseEvent) and event.button() == Qt.MouseButton.LeftButton:
+        if (
+            isinstance(event, QMouseEvent)
+            and event.button() == Qt.MouseButton.LeftButton
+            and event.type() in _CLICKS
+        ):
             place = event.position().toPoint()
             if event.type() == QEvent.Type.MouseButtonPress:
                 self._press, self._moved = place, True
-            elif event.type() == QEvent.Type.MouseButtonRelease:
-                moved = (place - self._press).manhattanLength()
-                element = self.element_at(place) if moved < 4 else None
-                if element is not None:
-                    self.element_picked.emit(element)
+            elif (place - self._press).manhattanLength() < 4:
+                self._clicked(place)
         return False
+
+    def _clicked(self, place: QPoint) -> None:
+        """Measure from a point, or pick the element there."""
+        if self.mode == "measure":
+            if self.measure.take(place):
+                self.measured.emit(self.measure.words)
+            return
+        element = self.element_at(place)
+        if element is not None:
+            self.element_picked.emit(element)
 
     def _handled(self, event: QMouseEvent) -> bool:
         """Whether a handle or a sweep took the event; a bare move only points."""
-        if self.handles.take(event) or (self.mode != "look" and self.sweep.take(event)):
+        if self.handles.take(event) or (self.mode in ("brush", "box") and self.sweep.take(event)):
             return True
         bare = event.buttons() == Qt.MouseButton.NoButton
         if event.type() == QEvent.Type.MouseMove and bare and self.pointing:
@@ -349,10 +357,10 @@ class PartScene(Marks, QWidget):
         return np.asarray((flat * [1, -1] + 1) / 2 * size)
 
     def facing(self) -> NDArray[np.bool_]:
-        """Elements that turn either side to the viewer and are not hidden by their own angle."""
+        """Elements in sight that turn either side to the viewer."""
         assert self.mesh is not None
         way = np.array(self.view.camera.direction)
-        return np.asarray(np.abs(self.mesh.normals() @ way) > 0.05)
+        return np.asarray((np.abs(self.mesh.normals() @ way) > 0.05) & self.in_sight)
 
     def close_view(self) -> None:
         """Free the graphics context before the window goes."""

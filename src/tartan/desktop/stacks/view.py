@@ -67,13 +67,11 @@ class StacksView(QWidget):
         self.editor.bar_pressed.connect(self._open_reserve)
         self.paste_bar = PasteBar()
         self.actions_ = StackActions(self, session, self.editor, self._tell)
+        self.menus = {"stack": self.actions_.menu}
         self.strip = PlyStrip(session, self.editor, self.actions_, self._tell)
         self.shown = set(answers.DEFAULT_COLUMNS)
         self.columns_button = button("columns ▾", self._offer_columns, "Results beside the plies")
-        self.even = switch("even bands", "Draw all plies equally thick")
-        self.whole = switch("whole", "Fit the whole stack in sight")
-        self.even.toggled.connect(self._set_bands)
-        self.whole.toggled.connect(self._set_bands)
+        self._make_band_switches()
         self.loads = LoadStrip(session, self._tell)
         self.whatif = WhatIfPane(session)
         self.stiffness = StiffnessPane(self.open_working)
@@ -89,6 +87,12 @@ class StacksView(QWidget):
         self._folded: set[str] = set()
         self._shown_asked: tuple[object, ...] = ()
         self._build()
+
+    def _make_band_switches(self) -> None:
+        self.even = switch("even bands", "Draw all plies equally thick")
+        self.whole = switch("whole", "Fit the whole stack in sight")
+        for each in (self.even, self.whole):
+            each.toggled.connect(self._set_bands)
 
     def _build(self) -> None:
         self.editor.paste_asked.connect(self.paste_bar.ask)
@@ -135,6 +139,13 @@ class StacksView(QWidget):
             gap=12,
         )
         box.addWidget(split)
+
+    def reveal(self, widget: QWidget) -> None:
+        """Turn to the tab that holds a widget."""
+        for number, tab in enumerate(self.tabs.buttons()):
+            pane = self.panes.widget(number)
+            if pane is not None and pane.isAncestorOf(widget):
+                tab.click()
 
     def _build_panes(self) -> QWidget:
         tabs: list[QWidget] = []

@@ -100,7 +100,12 @@ class Flow(QLayout):
         wide = sum(min(i.sizeHint().width(), rect.width()) for i in real)
         left = rect.width() - wide - self._spacing * (len(real) - 1)
         stretches = line.count(None)
-        greedy = [i for i in real if Qt.Orientation.Horizontal in i.expandingDirections()]
+        greedy = [
+            i
+            for i in real
+            if Qt.Orientation.Horizontal in i.expandingDirections()
+            and i.maximumSize().width() > i.sizeHint().width()
+        ]
         x = rect.x()
         for item in line:
             if item is None:

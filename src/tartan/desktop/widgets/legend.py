@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QBrush, QColor, QImage, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
@@ -14,7 +14,9 @@ from tartan.exchange.maps.modemarks import MARKS
 
 
 class Legend(QWidget):
-    """Stands at the left of the map."""
+    """Stands at the left of the map; a click or Enter asks for another range of its colours."""
+
+    clicked = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -22,11 +24,26 @@ class Legend(QWidget):
         self._need_words = ""
         self._stale = False
         self.setFixedWidth(112)
+        self.setAccessibleName("Legend")
+        self.setToolTip("Click for a range of your own")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def put(self, shown: Map | None, need_words: str, *, stale: bool) -> None:
         """Show another map's ramp."""
         self._map, self._need_words, self._stale = shown, need_words, stale
         self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        keys = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+        if event is not None and event.key() in keys:
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
 
     def sizeHint(self) -> QSize:
         return QSize(112, 300)
@@ -37,6 +54,9 @@ class Legend(QWidget):
         face, shown = theme.face(), self._map
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(face.accent), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -6.5, -0.5), 3, 3)
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.ink))
         painter.drawText(QRectF(0, 4, 112, 30), Qt.TextFlag.TextWordWrap, shown.title)

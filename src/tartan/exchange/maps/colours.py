@@ -103,7 +103,7 @@ RESERVE_SPAN = 3.0
 """The reserve map ends at the required value times and over this."""
 
 
-def reserve_map(reserve: Array, required: float) -> Bytes:
+def reserve_map(reserve: Array, required: float, span: float = RESERVE_SPAN) -> Bytes:
     """Colours of reserve factors: palest at the requirement, teal above, ember below.
 
     Parameters
@@ -112,6 +112,8 @@ def reserve_map(reserve: Array, required: float) -> Bytes:
         Reserve factors, infinity allowed.
     required : float
         Least one asked for.
+    span : float
+        The colours end at the requirement times and over this; greater than one.
 
     Returns
     -------
@@ -120,7 +122,7 @@ def reserve_map(reserve: Array, required: float) -> Bytes:
         failing differ at a glance.
     """
     with np.errstate(divide="ignore"):
-        t = np.log(np.maximum(reserve, 1e-9) / required) / np.log(RESERVE_SPAN)
+        t = np.log(np.maximum(reserve, 1e-9) / required) / np.log(span)
     t = np.clip(t, -1, 1)
     above = _blend(0.12 + 0.88 * np.clip(t, 0, 1), _PALE, _TEAL)
     below = _blend(0.30 + 0.70 * np.clip(-t, 0, 1), _PALE, _EMBER)

@@ -12,6 +12,7 @@ from tartan.core.criteria import criterion
 from tartan.core.laminate.response import LEVELS
 from tartan.exchange.maps import colours
 from tartan.exchange.maps.fields import BY_KEY, Field, View, values
+from tartan.exchange.maps.limits import Limits
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import ReserveRequirement
@@ -23,6 +24,8 @@ Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
 
 RAMP = 255
+
+OF_DATA = Limits()
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,6 +80,7 @@ def make_map(
     dark: bool = False,
     failing: bool = False,
     reach: float = 0.0,
+    limits: Limits = OF_DATA,
 ) -> Map:
     """Draw a field.
 
@@ -94,14 +98,17 @@ def make_map(
         Colour only what is below the required reserve factor.
     reach : float
         Least size of the largest value of the legend in SI, so that two maps share one.
+    limits : Limits
+        Where the colours of a field begin and end; names have no range, and what is judged
+        against the requirement reaches as far below it as above.
     """
     field = BY_KEY[view.field]
     if field.sort == "category":
         made = _named(answer, view, dark=dark)
     elif field.sort == "envelope":
-        made = _against_need(project, answer, view, dark=dark)
+        made = _against_need(project, answer, view, limits, dark=dark)
     else:
-        made = _plain(field, values(answer, view), dark=dark, reach=reach)
+        made = _plain(field, values(answer, view), dark=dark, reach=reach, limits=limits)
     if failing:
         holds = ~(margins_for(answer, view.ask).reserve < required(project))
         rgb = made.rgb.copy()
@@ -134,7 +141,9 @@ def over_words(view: View) -> str:
     return f"worst of {', '.join(parts)}"
 
 
-def _against_need(project: Project, answer: PartAnswer, view: View, *, dark: bool) -> Map:
+def _against_need(
+    project: Project, answer: PartAnswer, view: View, limits: Limits, *, dark: bool
+) -> Map:
     """Reserve factor, margin of safety or failure index about what is required."""
     field, need = BY_KEY[view.field], required(project)
     found = values(answer, view)
@@ -145,13 +154,12 @@ def _against_need(project: Project, answer: PartAnswer, view: View, *, dark: boo
         factor = {"reserve": found, "margin": found + 1, "index": 1 / np.maximum(found, 1e-12)}[
             field.key
         ]
-    rgb = colours.reserve_map(np.where(bare, middle, factor), middle)
+    span = _span(field.key, middle, limits)
+    rgb = colours.reserve_map(np.where(bare, middle, factor), middle, span)
     rgb[bare] = colours.bare(dark=dark)
-    steps = middle * colours.RESERVE_SPAN ** np.linspace(-1, 1, RAMP)
+    steps = middle * span ** np.linspace(-1, 1, RAMP)
     at = (-1.0, -0.5, 0.5, 1.0) if field.key != "index" else (-1.0, -0.5, 0.0, 0.5, 1.0)
-    ticks = tuple(
-        (float((t + 1) / 2), _tick(field.key, middle * colours.RESERVE_SPAN**t)) for t in at
-    )
+    ticks = tuple((float((t + 1) / 2), _tick(field.key, middle * span**t)) for t in at)
     share = failing_share(answer, view.ask, project.left_out, need)
     note = f"{share:.1%} of the area is below {need:.2f}" if share else "the whole area holds"
     out = excluded(answer, project.left_out)
@@ -162,11 +170,18 @@ def _against_need(project: Project, answer: PartAnswer, view: View, *, dark: boo
         field.title,
         over_words(view),
         ticks,
-        colours.reserve_map(steps, middle),
+        colours.reserve_map(steps, middle, span),
         None if field.key == "index" else 0.5,
         note,
         bare=bare,
     )
+
+
+def _span(key: str, need: float, limits: Limits) -> float:
+    """How far the colours reach about the requirement: to a given upper end, or as usual."""
+    if limits.high is None or key == "index":
+        return colours.RESERVE_SPAN
+    return max((limits.high + (key == "margin")) / need, 1.01)
 
 
 def _tick(key: str, factor: float) -> str:
@@ -174,8 +189,12 @@ def _tick(key: str, factor: float) -> str:
     return units.factor(value) if value >= 0 else f"−{units.factor(-value)}"
 
 
-def _plain(field: Field, found: Array, *, dark: bool, reach: float = 0.0) -> Map:
-    """Map of a stress, strain, force or displacement in its own range."""
+def _plain(
+    field: Field, found: Array, *, dark: bool, reach: float = 0.0, limits: Limits = OF_DATA
+) -> Map:
+    """Map of a stress, strain, force or displacement in its own range, or in a given one."""
+    if limits:
+        return _within(field, found, limits, dark=dark)
     shown = found / field.quantity.scale
     bare = np.isnan(shown)
     inside = shown[~bare] if (~bare).any() else np.zeros(1)
@@ -196,6 +215,40 @@ def _plain(field: Field, found: Array, *, dark: bool, reach: float = 0.0) -> Map
         note = f"largest {units.number(high)} {unit}"
     rgb[bare] = colours.bare(dark=dark)
     return Map(rgb, field.title, unit, ticks, ramp, None, note, bare=bare)
+
+
+def _within(field: Field, found: Array, limits: Limits, *, dark: bool) -> Map:
+    """Map of a field between ends of its own; what lies beyond has the colour of the end."""
+    bare = np.isnan(found)
+    inside = found[~bare] if (~bare).any() else np.zeros(1)
+    ends = limits.ends(inside, signed=field.signed)
+    low, high = ends
+    if field.signed and not limits.log and low < 0 < high:
+        # Zero keeps its colour, however far the ends lie from it.
+        reach = max(-low, high)
+        ramp = colours.signed_map(np.linspace(low / reach, high / reach, RAMP))
+    else:
+        ramp = colours.size_map(np.linspace(0, 1, RAMP))
+    share = limits.share(np.where(bare, low, found), ends)
+    rgb = _looked_up(ramp, share)
+    rgb[bare] = colours.bare(dark=dark)
+    beyond = limits.share(inside, ends)
+    out = int(((beyond < -1e-9) | (beyond > 1 + 1e-9)).sum())
+    quantity = field.quantity
+    note = (
+        f"colours from {units.show(low, quantity)} to {units.show(high, quantity)}"
+        f"{', logarithmic' if limits.log else ''}; {out / len(inside):.1%} of the elements beyond"
+    )
+    return Map(
+        rgb,
+        field.title,
+        f"{quantity.unit}{' of the size, logarithmic' if limits.log else ''}",
+        limits.ticks(ends, quantity),
+        ramp,
+        None,
+        note,
+        bare=bare,
+    )
 
 
 def _looked_up(ramp: Bytes, share: Array) -> Bytes:

@@ -1,0 +1,71 @@
+"""Commands of the window by name and key, read by menu, palette and the sheet of keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QAction, QKeySequence
+
+from tartan.pages.stations import STATIONS
+from tartan.project.document.samples import SAMPLES
+from tartan.project.edits import versions
+from tartan.project.wording import units
+
+if TYPE_CHECKING:
+    from tartan.desktop.window import MainWindow
+
+Table = list[tuple[str, str, Callable[[], object]]]
+
+
+def table(window: MainWindow) -> Table:
+    """Every command with its name, its keys (several parted by a blank), and what it does."""
+    session = window.session
+
+    def clone() -> object:
+        return session.edit("clone version", versions.clone_version)
+
+    return [
+        ("new project", "Ctrl+N", window.new_project),
+        ("open …", "Ctrl+O", window.ask_open),
+        ("save", "Ctrl+S", window.save),
+        ("save as …", "Ctrl+Shift+S", window.ask_save_as),
+        *((f"open sample: {n}", "", lambda n=n: window.open_sample(n)) for n in SAMPLES),
+        ("undo", "Ctrl+Z", session.undo),
+        ("redo", "Ctrl+Y Ctrl+Shift+Z", session.redo),
+        ("pin the baseline", "Ctrl+B", window.pin_baseline),
+        ("unpin the baseline", "", window.unpin_baseline),
+        ("clone version", "", clone),
+        ("make the report", "Ctrl+R", window.make_report),
+        *((f"units: {n}", "", lambda n=n: window.use_units(n)) for n in units.SYSTEMS),
+        ("solve again", "F5", session.solve_again),
+        ("cancel solving", "", session.cancel),
+        ("go to the governing spot", "Ctrl+G", window.follow_verdict),
+        ("fold the panels away, or back", "F11", window.turn_large),
+        ("find", "Ctrl+Space", window.open_finder),
+        ("all keys", "Shift+F1", window.show_keys),
+        ("larger text", "Ctrl++", lambda: window.scale_text(1)),
+        ("smaller text", "Ctrl+-", lambda: window.scale_text(-1)),
+        ("usual text size", "Ctrl+0", lambda: window.scale_text(0)),
+        *(
+            (f"go to {name}", f"Alt+{i}", lambda n=name: session.select(station=n))
+            for i, name in enumerate(STATIONS, start=1)
+        ),
+    ]
+
+
+def make_commands(window: MainWindow) -> dict[str, QAction]:
+    """Actions of the window by name, with their keys."""
+    commands = {}
+    for name, keys, act in table(window):
+        action = QAction(name, window)
+        action.setShortcuts([QKeySequence(k) for k in keys.split()])
+        action.triggered.connect(lambda _=False, a=act: a())
+        window.addAction(action)
+        commands[name] = action
+    return commands
+
+
+def keys_of(action: QAction) -> str:
+    """Keys of a command in words."""
+    return ", ".join(k.toString() for k in action.shortcuts())
