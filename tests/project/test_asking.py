@@ -352,3 +352,32 @@ def test_an_unsound_strength_is_told_by_name() -> None:
     told = [x.words for x in limits(solve_now(part_inputs(with_(S23=None))))]
     assert any("matrix compression" in words and "S23" in words for words in told)
     assert laminate_for(project.stacks[0], project.materials_of(project.stacks[0])).count == 3
+
+
+def test_what_is_near_is_measured_from_the_nodes_that_are_held() -> None:
+    project, found = solved()
+    near = excluded(found, (LeftOut("supports", distance=0.08),))
+    mesh, whole = found.layout().mesh, found.layout().whole
+    held = np.unique(np.concatenate([whole.nodes_of(s, "") for s in project.supports]))
+    gaps = np.linalg.norm(mesh.centres()[:, None] - mesh.nodes[held], axis=2).min(axis=1)
+    assert (near.mask == (gaps <= 0.08)).all()
+
+
+def test_a_distance_leaves_out_the_same_area_whatever_the_elements() -> None:
+    """A number of elements shrinks with them; a length does not: the strip of an edge, b / l."""
+    shares = {}
+    for size in (0.1, 0.05, 0.025):
+        project = plate(mesh_size=size)
+        found = solve_now(part_inputs(project))
+        assert project.part is not None
+        length = float(np.ptp(found.layout().mesh.nodes[:, 0]))
+        shares[size] = [
+            excluded(found, (rule,)).share * length
+            for rule in (LeftOut("supports", distance=0.2), LeftOut("supports", 2))
+        ]
+    by_length = [x[0] for x in shares.values()]
+    by_count = [x[1] for x in shares.values()]
+    assert by_length == pytest.approx([0.2] * 3, abs=0.051)
+    assert by_count[0] > 3 * by_count[2]
+    with pytest.raises(TartanError, match="no distance"):
+        case_edits.put_left_out(plate(), [LeftOut("supports", distance=-1.0)])

@@ -251,9 +251,13 @@ class Work(RuleBasedStateMachine):
         asked = ReserveRequirement(value, case=case)
         self.do(lambda p: case_edits.put_requirements(p, (*p.requirements, asked)))
 
-    @rule(near=st.sampled_from(["supports", "loads", "region"]), rings=st.integers(-1, 5))
-    def leave_out(self, near: str, rings: int) -> None:
-        left = LeftOut(near, rings, "pad" if near == "region" else "")  # type: ignore[arg-type]
+    @rule(
+        near=st.sampled_from(["supports", "loads", "region"]),
+        rings=st.integers(-1, 5),
+        distance=st.sampled_from([None, None, 0.05, 0.0, -1.0, 1e9]),
+    )
+    def leave_out(self, near: str, rings: int, distance: float | None) -> None:
+        left = LeftOut(near, rings, "pad" if near == "region" else "", distance)  # type: ignore[arg-type]
         self.do(lambda p: case_edits.put_left_out(p, (left,)))
 
     # Versions and criteria

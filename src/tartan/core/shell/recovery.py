@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import PartError
@@ -252,6 +253,26 @@ def near_nodes(mesh: Mesh, nodes: Index, rings: int) -> Index:
         for group in groups(mesh):
             reached[group.nodes[found[group.which]]] = True
     return np.flatnonzero(found)
+
+
+def within_distance(mesh: Mesh, nodes: Index, distance: float) -> Index:
+    """Elements, shape (q,), whose centres lie within a distance of nodes [m].
+
+    Unlike a number of elements it names the same area whatever the size of the elements.
+
+    Raises
+    ------
+    PartError
+        When the distance is not greater than zero.
+    """
+    if not distance > 0:
+        raise PartError(
+            "The distance is not greater than zero.", "Areas left out", "Enter a length."
+        )
+    if len(nodes) == 0:
+        return np.zeros(0, np.int64)
+    gap, _ = cKDTree(mesh.nodes[nodes]).query(mesh.centres(), distance_upper_bound=distance)
+    return np.flatnonzero(gap <= distance)
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
+from typing import Literal
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
@@ -18,6 +19,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
     QuantityField,
+    UnitLabel,
     button,
     choice,
     label,
@@ -231,8 +233,8 @@ class LeftOutForm(QWidget):
             self.told,
             self.rows,
             row(
-                button("+ near supports", lambda: self._add(LeftOut("supports"))),
-                button("+ near forces", lambda: self._add(LeftOut("loads"))),
+                button("+ near supports", lambda: self._add_near("supports")),
+                button("+ near forces", lambda: self._add_near("loads")),
                 None,
             ),
             row(label("region", "soft"), self.region, self.brush, None),
@@ -251,6 +253,11 @@ class LeftOutForm(QWidget):
 
     def _add(self, rule: LeftOut) -> None:
         self._put((*self.session.project.left_out, rule))
+
+    def _add_near(self, near: Literal["supports", "loads"]) -> None:
+        """Leave out what is near, as far as two elements reach now."""
+        part = self.session.project.part
+        self._add(LeftOut(near, distance=2 * part.mesh_size if part else 0.01))
 
     def _add_region(self, name: str) -> None:
         if name in self._regions():
@@ -290,7 +297,9 @@ class LeftOutForm(QWidget):
         nothing = "Everything counts. Leave out what stands too near a support."
         self.note.setText(f"{share:.1%} of the area is left out: {words}" if words else nothing)
         self.told.setVisible(bool(self.told.text()))
-        kinds = tuple((r.near, r.region) for r in self.session.project.left_out)
+        kinds = tuple(
+            (r.near, r.region, r.distance is None) for r in self.session.project.left_out
+        )
         self.rows.put(kinds, self._build)
         set_options(self.region, ["choose …", *self._regions()], "choose …")
 
@@ -306,21 +315,33 @@ class LeftOutForm(QWidget):
                 block.add(row(label(rule.region), None, end))
                 continue
 
+            counted = rule.distance is None
+
             def put(value: float | None, n: int = i) -> TartanError | None:
-                rules = list(self.session.project.left_out)
-                rules[n] = replace(rules[n], rings=round(value or 0))
+                rules, old = list(self.session.project.left_out), rules_at(n)
+                rules[n] = (
+                    replace(old, rings=round(value or 0))
+                    if old.distance is None
+                    else replace(old, distance=value or 0.0)
+                )
                 return self._put(tuple(rules))
 
-            field = QuantityField(units.RATIO, put)
-            field.setFixedWidth(44)
-            field.setAccessibleName(f"Elements left out near {rule.near}")
+            def rules_at(n: int) -> LeftOut:
+                return self.session.project.left_out[n]
+
+            field = QuantityField(units.RATIO if counted else units.LENGTH, put)
+            field.setFixedWidth(44 if counted else 62)
+            sort = "Elements" if counted else "Distance"
+            field.setAccessibleName(f"{sort} left out near {rule.near}")
             things = "supports" if rule.near == "supports" else "forces"
+            unit = label("elements", "soft") if counted else UnitLabel(units.LENGTH)
             block.add(
-                row(label("within", "soft"), field, label(f"elements of {things}"), None, end),
+                row(label("within", "soft"), field, unit, label(f"of {things}"), None, end),
                 lambda f=field, n=i: self._show(f, n),  # type: ignore[misc]
             )
 
     def _show(self, field: QuantityField, number: int) -> None:
         rules = self.session.project.left_out
         if number < len(rules):
-            field.put_value(float(rules[number].rings))
+            rule = rules[number]
+            field.put_value(float(rule.rings) if rule.distance is None else rule.distance)

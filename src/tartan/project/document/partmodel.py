@@ -271,11 +271,15 @@ class LeftOut:
         How many elements away they still count as near.
     region : str
         The region.
+    distance : float or None
+        How far away they still count as near [m], whatever the size of the elements; where it
+        is given the number of elements does not count.
     """
 
     near: Literal["supports", "loads", "region"] = "supports"
     rings: int = 2
     region: str = ""
+    distance: float | None = None
 
 
 @dataclass(frozen=True)

@@ -387,6 +387,14 @@ def put_left_out(project: Project, rules: Iterable[LeftOut]) -> Project:
                 "Areas left out",
                 f"Enter 0 to {MOST_RINGS}.",
             )
+        if rule.distance is not None and (
+            beyond(rule.distance, MOST_LENGTH) or rule.distance <= 0
+        ):
+            raise PartError(
+                "That is no distance that can be left out.",
+                "Areas left out",
+                "Enter a length greater than zero.",
+            )
         if rule.near == "region" and rule.region not in regions_of(project)[1:]:
             raise PartError(
                 f"There is no region '{rule.region}'.", "Areas left out", "Choose another."

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.shell.margins import Margins, Within, hot_spots
-from tartan.core.shell.recovery import near_nodes
+from tartan.core.shell.recovery import near_nodes, within_distance
 from tartan.project.analysis.case_margins import margins_of
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.shellinputs import held_nodes
@@ -139,7 +139,10 @@ def _excluded(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> Excluded:
             words.append(left_out_words(rule))
             continue
         nodes = _nodes(answer, rule)
-        mask[near_nodes(mesh, nodes, rule.rings)] = True
+        if rule.distance is not None:
+            mask[within_distance(mesh, nodes, rule.distance)] = True
+        else:
+            mask[near_nodes(mesh, nodes, rule.rings)] = True
         words.append(left_out_words(rule))
     areas = mesh.areas()
     share = float(areas[mask].sum() / areas.sum())

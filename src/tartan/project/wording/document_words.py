@@ -230,4 +230,6 @@ def left_out_words(rule: LeftOut) -> str:
     if rule.near == "region":
         return rule.region
     things = "a support" if rule.near == "supports" else "a force"
+    if rule.distance is not None:
+        return f"within {units.show(rule.distance, units.LENGTH)} of {things}"
     return f"within {rule.rings} element{'s' * (rule.rings != 1)} of {things}"
