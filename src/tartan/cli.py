@@ -180,11 +180,11 @@ def export(
     what: Annotated[str, typer.Argument(help="A table, fields or map; see below.")],
     out: Annotated[Path, typer.Argument(help="CSV, XLSX, VTU, SVG or PNG.")],
     field: Annotated[str, typer.Option(help="Field of a map.")] = "reserve",
-    case: Annotated[str, typer.Option(help="Case of a map.")] = "",
+    case: Annotated[str, typer.Option(help="Case of a map or of ply stresses.")] = "",
     ply: Annotated[int, typer.Option(help="Ply of a map, from 1.")] = 1,
 ) -> None:
     """Write materials, stacks, lay-up, zones, cases, requirements, hot-spots, by-case, margins,
-    fields or map; needs no display."""  # noqa: D205, D209
+    ply-stresses, fields, ply-fields or map; needs no display."""  # noqa: D205, D209
     from tartan.exchange.exports import export as write
     from tartan.exchange.maps.fields import View
 

@@ -149,6 +149,7 @@ def test_the_report_is_made_in_the_background_and_saved(  # type: ignore[no-unty
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(table), "CSV (*.csv)"))
     view.table.setCurrentText("hot-spots")
     view.ask_table()
+    qtbot.waitUntil(lambda: "saved as t.csv" in view.note.text())
     assert session.answer is not None
     least = float(table.read_text().splitlines()[1].split(",")[1])
     assert least == session.answer.margins.reserve.min()

@@ -1,5 +1,6 @@
 """The report and exports: read back, escaped, self-contained, refused in words."""
 
+import csv
 import dataclasses
 import html.parser
 import json
@@ -188,6 +189,61 @@ def test_fields_are_read_back_by_a_general_reader(tmp_path: Path) -> None:
     assert found.found.all()
     assert found.farthest < 1e-9
     np.testing.assert_allclose(found.forces, section_forces(answer, k), rtol=1e-12, atol=1e-9)
+
+
+def carried(
+    rows: dict[tuple[int, int], list[float]],
+    thickness: list[float],
+    angles: list[float],
+    element: int,
+) -> list[float]:
+    """Forces per length of an element that its plies' mid-level stresses carry [N/m]."""
+    total = np.zeros(3)
+    for ply, (t, angle) in enumerate(zip(thickness, angles, strict=True)):
+        if (element, ply) not in rows:
+            continue
+        s1, s2, t12 = rows[element, ply]
+        c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+        total += t * np.array(
+            [
+                c * c * s1 + s * s * s2 - 2 * c * s * t12,
+                s * s * s1 + c * c * s2 + 2 * c * s * t12,
+                c * s * (s1 - s2) + (c * c - s * s) * t12,
+            ]
+        )
+    return total.tolist()
+
+
+def test_ply_stresses_that_are_written_carry_the_section_forces(tmp_path: Path) -> None:
+    """Stress varies linearly in a ply, so its middle times its thickness is what it carries."""
+    project, answer, _ = solved()
+    case = "survival wind, iced and cold"
+    number = answer.inputs.case_names.index(case)
+    plies = [x.ply for x in answer.layout().laid]
+    thickness, angles = [p.thickness for p in plies], [p.angle for p in plies]
+    forces = section_forces(answer, number)[:, :3]
+    export("ply-stresses", project, answer, tmp_path / "p.csv", View(case=case))
+    head, *lines = csv.reader((tmp_path / "p.csv").read_text("utf-8").splitlines())
+    at = [head.index(f"{t} [MPa]") for t in ("σ₁", "σ₂", "τ₁₂")]
+    rows = {}
+    for line in lines:
+        if line[head.index("level")] == "middle":
+            ply = int(line[head.index("ply")].split()[1]) - 1
+            rows[int(line[0]) - 1, ply] = [1e6 * float(line[j]) for j in at]
+    size = np.abs(forces).max()
+    for element in range(0, answer.layout().mesh.count, 17):
+        found = carried(rows, thickness, angles, element)
+        assert found == pytest.approx(forces[element], abs=1e-6 * size)
+    export("ply-fields", project, answer, tmp_path / "p.vtu")
+    whole = {k: np.concatenate(v) for k, v in meshio.read(tmp_path / "p.vtu").cell_data.items()}
+    fields = {
+        (e, p): list(whole[f"{case}: ply {p + 1} middle stress [Pa]"][e, :3])
+        for p in range(len(plies))
+        for e in range(0, answer.layout().mesh.count, 17)
+    }
+    for element in range(0, answer.layout().mesh.count, 17):
+        found = carried(fields, thickness, angles, element)
+        assert found == pytest.approx(forces[element], abs=1e-6 * size)
 
 
 def test_section_forces_are_read_with_their_units(tmp_path: Path) -> None:

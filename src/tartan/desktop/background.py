@@ -16,14 +16,20 @@ class Background(QObject):
     """Runs a call apart from the window; its end is told exactly once.
 
     `done` carries the result; `failed` an error. A cancelled call runs on unseen: its end is not
-    told, and the next call waits for it.
+    told, and the next call waits for it. `where` and `mend` are told when it breaks off.
     """
 
     done = pyqtSignal(object)
     failed = pyqtSignal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        parent: QObject | None = None,
+        where: str = "Surface",
+        mend: str = "Try another file or mesh size.",
+    ) -> None:
         super().__init__(parent)
+        self._where, self._mend = where, mend
         self._thread: threading.Thread | None = None
         self._result: tuple[Any, TartanError | None] | None = None
         self._wanted = False
@@ -56,8 +62,8 @@ class Background(QObject):
             except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
                 fault = TartanError(
                     f"It broke off ({type(error).__name__}: {error}).",
-                    "Surface",
-                    "Try another file or mesh size.",
+                    self._where,
+                    self._mend,
                 )
                 self._result = (None, fault)
 

@@ -9,6 +9,7 @@ from tartan.core.errors import DocumentError
 from tartan.exchange.fields_file import write_fields
 from tartan.exchange.maps.fields import BY_KEY, View
 from tartan.exchange.maps.mapped import make_map
+from tartan.exchange.ply_fields import ply_table
 from tartan.exchange.report import tables
 from tartan.exchange.tables import Table, write_table
 from tartan.project.analysis.jobs import PartAnswer
@@ -31,7 +32,10 @@ TABLES: dict[str, Callable[[Project, PartAnswer], Table]] = {
 }
 """Tables by name; all but the last have a line for each thing, that one for each element."""
 
-WHAT = (*TABLES, "fields", "map")
+PLIES = "ply-stresses"
+"""The table of stresses and strains of plies, in one case."""
+
+WHAT = (*TABLES, PLIES, "fields", "ply-fields", "map")
 
 
 def export(
@@ -48,25 +52,28 @@ def export(
     path : Path
         Its ending chooses the form.
     view : View, optional
-        What a map shows; the reserve factor when left out.
+        What a map shows, and the case of ply stresses; the reserve factor when left out.
 
     Raises
     ------
     DocumentError
         An unknown thing or ending, or a file that cannot be written.
     """
-    if what == "fields":
-        write_fields(project, answer, path)
+    if what in ("fields", "ply-fields"):
+        write_fields(project, answer, path, plies=what == "ply-fields")
     elif what == "map":
         _write_map(project, answer, path, view or View())
-    elif what in TABLES:
+    elif what in (*TABLES, PLIES):
         if path.suffix.lower() not in (".csv", ".xlsx"):
             raise DocumentError(
                 f"'{path.suffix}' is no kind of table.",
                 path.name,
                 "End the name in .csv or .xlsx.",
             )
-        write_table(TABLES[what](project, answer), path)
+        if what == PLIES:
+            write_table(ply_table(project, answer, (view or View()).case), path)
+        else:
+            write_table(TABLES[what](project, answer), path)
     else:
         raise DocumentError(
             f"There is no export '{what}'.", "Export", f"There are {', '.join(WHAT)}."

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import DocumentError
 from tartan.exchange.maps.fields import FIELDS, section_forces
+from tartan.exchange.ply_fields import ply_fields
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
@@ -27,7 +28,7 @@ NAMES = tuple(f.key for f in FIELDS if f.sort == "section" and f.key[0] in "NMQ"
 SI = {"N": "N/m", "M": "N", "Q": "N/m"}
 
 
-def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
+def write_fields(project: Project, answer: PartAnswer, path: Path, *, plies: bool = False) -> None:
     """Write margins, zones, section forces and displacements, in SI.
 
     Parameters
@@ -38,6 +39,8 @@ def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
         What is written.
     path : Path
         A file that ends in ``.vtu``.
+    plies : bool
+        Whether stresses and strains of every ply are written too.
 
     Raises
     ------
@@ -50,6 +53,8 @@ def write_fields(project: Project, answer: PartAnswer, path: Path) -> None:
         )
     mesh = answer.layout().mesh
     cells = _cell_data(project, answer)
+    if plies:
+        cells |= dict(ply_fields(answer))
     made = meshio.Mesh(
         mesh.nodes,
         [(CELLS[b.corners], b.nodes) for b in mesh.blocks],

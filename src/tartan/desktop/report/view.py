@@ -20,15 +20,16 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.core.errors import TartanError
+from tartan.desktop.background import Background
 from tartan.desktop.report.maker import ReportMaker
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, rule
+from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, rule, switch
 from tartan.desktop.widgets.split import Pane, Split
-from tartan.exchange.exports import TABLES, export
+from tartan.exchange.exports import PLIES, TABLES, export
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.report.parts import CHAPTERS
 from tartan.exchange.report.request import ReportRequest
-from tartan.project.analysis.jobs import Progress
+from tartan.project.analysis.jobs import PartAnswer, Progress
 from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
 from tartan.project.files.storage import not_written
@@ -60,7 +61,7 @@ class ReportView(QWidget):
         self.cancel_button = button("cancel", self.cancel, "Give it up")
         self.save_html = button("save as HTML …", lambda: self.ask_save("html"), "One file")
         self.save_pdf = button("save as PDF …", lambda: self.ask_save("pdf"), "A4 pages")
-        self.table = choice(list(TABLES), lambda _: None)
+        self.table = choice([*TABLES, PLIES], lambda _: None)
         self.field = choice([f.title for f in FIELDS], lambda _: None)
         self.document = QPdfDocument(self)
         self.pages = QPdfView(self)
@@ -74,6 +75,10 @@ class ReportView(QWidget):
     def _build(self) -> None:
         self.title.setAccessibleName("Title of the report")
         self.table.setAccessibleName("Table to save")
+        self.saving = Background(self, "Export", "Save it under another name.")
+        self.saving.done.connect(lambda name: self._tell(None, f"saved as {name}"))
+        self.saving.failed.connect(self._tell)
+        self.with_plies = switch("with plies", "Stresses and strains of every ply, level and case")
         self.field.setAccessibleName("Map to save")
         self.field.setMaxVisibleItems(44)
         self.progress.setRange(0, 100)
@@ -110,6 +115,7 @@ class ReportView(QWidget):
             row(
                 label("all fields, for general viewers", "soft"),
                 None,
+                self.with_plies,
                 button("save …", self.ask_fields, "VTU"),
             ),
             None,
@@ -231,7 +237,8 @@ class ReportView(QWidget):
 
     def ask_fields(self) -> None:
         """Ask for a file and save all fields."""
-        self._export("fields", self._ask("Save fields", "fields.vtu", "VTU (*.vtu)"))
+        what = "ply-fields" if self.with_plies.isChecked() else "fields"
+        self._export(what, self._ask("Save fields", "fields.vtu", "VTU (*.vtu)"))
 
     def _ask(self, title: str, name: str, kinds: str) -> Path | None:
         path, kind = QFileDialog.getSaveFileName(self, title, name, kinds)
@@ -259,12 +266,16 @@ class ReportView(QWidget):
             case=selection.case,
             ply=selection.spot_ply or 0,
         )
-        try:
-            export(what, session.project, session.answer, path, view)
-        except TartanError as error:
-            self._tell(error)
-        else:
-            self._tell(None, f"saved as {path.name}")
+        project, answer = session.project, session.answer
+        self.told.setText("")
+        self.note.setText(f"saving {path.name} …")
+        self.saving.start(lambda: self._written(what, project, answer, path, view))
+
+    @staticmethod
+    def _written(what: str, project: Project, answer: PartAnswer, path: Path, view: View) -> str:
+        """Write on a thread; tables of a million rows take their time. Says what was written."""
+        export(what, project, answer, path, view)
+        return path.name
 
     def _tell(self, error: TartanError | None, words: str = "") -> None:
         self.told.setText("" if error is None else str(error))
@@ -305,6 +316,7 @@ class ReportView(QWidget):
     def close_view(self) -> None:
         """End what is under way and remove what was not saved."""
         self.maker.close()
+        self.saving.stop()
         self.document.close()
         if self._folder is not None:
             shutil.rmtree(self._folder, ignore_errors=True)
