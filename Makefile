@@ -7,7 +7,7 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo test test-window test-core lint bench storm mutants screenshots verify lock clean
+.PHONY: demo install uninstall test test-window test-core lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
@@ -16,6 +16,26 @@ demo: $(READY)
 # The window's tests and the rest run beside each other, one per core; each prints when it ends.
 # Some of the window's go with the rest, so that both take as long.
 WITH_REST := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py)
+
+# Into the user's own folders: a program of its own, icon, menu entry, file type, man page.
+PREFIX ?= $(HOME)/.local
+PROGRAM := $(PREFIX)/lib/tartan
+
+install:
+	sh scripts/system_packages.sh
+	$(PYTHON) -m venv --without-pip --clear $(PROGRAM)
+	$(PYTHON) -m pip --quiet --disable-pip-version-check --python $(PROGRAM)/bin/python \
+	  install --require-hashes -r requirements.lock
+	$(PYTHON) -m pip --quiet --disable-pip-version-check --python $(PROGRAM)/bin/python \
+	  install --no-deps --no-build-isolation .
+	mkdir -p $(PREFIX)/bin
+	ln -sf $(PROGRAM)/bin/tartan $(PREFIX)/bin/tartan
+	$(PROGRAM)/bin/tartan at-home
+
+# FORGET=1 takes materials, preferences and unsaved work too.
+uninstall:
+	-$(PROGRAM)/bin/tartan at-home --remove $(if $(FORGET),--forget)
+	rm -rf $(PROGRAM) $(PREFIX)/bin/tartan
 
 test: lint
 	$(MAKE) --jobs=2 --output-sync=target test-window test-core

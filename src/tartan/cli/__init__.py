@@ -250,10 +250,51 @@ def sample(
         raise _refuse(error) from error
 
 
+@app.command("at-home")
+def at_home(
+    remove: Annotated[bool, typer.Option("--remove", help="Take everything away again.")] = False,
+    forget: Annotated[
+        bool,
+        typer.Option("--forget", help="With --remove: materials, preferences, unsaved work too."),
+    ] = False,
+) -> None:
+    """Put icon, menu entry, file type, man page and completion where the desktop looks for them.
+
+    Project files then open by a double click. Nothing outside the user's own folders is touched.
+    """
+    from tartan.cli import athome
+
+    try:
+        for path in athome.take_away() if remove else athome.settle(typer.main.get_command(app)):
+            _say(str(path))
+    except TartanError as error:
+        raise _refuse(error) from error
+    if remove:
+        for what, path, gone in athome.forget(everything=forget):
+            _say(f"{path}{'' if gone else f'  (kept: {what})'}")
+
+
+@app.command()
+def man() -> None:
+    """Print the man page."""
+    from tartan.cli.man import man_page
+
+    _say(man_page(typer.main.get_command(app)))
+
+
+@app.command()
+def completion(
+    shell: Annotated[str, typer.Argument(help="bash, zsh or fish")] = "bash",
+) -> None:
+    """Print what lets a shell complete commands, options and files."""
+    from tartan.cli.completion import script
+
+    try:
+        _say(script(typer.main.get_command(app), shell))
+    except TartanError as error:
+        raise _refuse(error) from error
+
+
 def main() -> None:
     """Run the command line."""
     app()
-
-
-if __name__ == "__main__":
-    main()
