@@ -8,12 +8,14 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QRectF
+from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 
 from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
+from tartan.desktop.manual import WIDEST
+from tartan.desktop.manual import folder as manual_folder
 from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.modemarks import MARKS
@@ -114,6 +116,15 @@ def versions_and_report(window: MainWindow, folder: Path) -> None:
     wait_for_answer(window)
 
 
+def for_the_manual(folder: Path) -> None:
+    """Put smaller copies beside the pages of the manual, which is shipped with the program."""
+    for station in STATIONS:
+        name = f"{station.lower()}.png"
+        made = QImage(str(folder / name))
+        small = made.scaledToWidth(WIDEST, Qt.TransformationMode.SmoothTransformation)
+        small.save(str(manual_folder() / name))
+
+
 def job(window: MainWindow, folder: Path) -> None:
     """Do the whole job of the guide by clicks and save its pictures."""
     window.session.history.mark_saved()
@@ -153,6 +164,7 @@ def main(folder: Path) -> int:
         theme.use(application, dark=False)
         window.wear()
         job(window, folder)
+        for_the_manual(folder)
     window.shut()
     window.close()
     application.processEvents()

@@ -43,6 +43,7 @@ def table(window: MainWindow) -> Table:
         ("go to the governing spot", "Ctrl+G", window.follow_verdict),
         ("fold the panels away, or back", "F11", window.turn_large),
         ("find", "Ctrl+Space", window.open_finder),
+        ("manual of this page", "F1", window.show_manual),
         ("all keys", "Shift+F1", window.show_keys),
         ("larger text", "Ctrl++", lambda: window.scale_text(1)),
         ("smaller text", "Ctrl+-", lambda: window.scale_text(-1)),

@@ -25,6 +25,7 @@ from tartan.desktop.files import FileWindow
 from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.finder_entries import things
 from tartan.desktop.keysheet import KeySheet
+from tartan.desktop.manual import Manual
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.palette import page_actions
@@ -68,6 +69,7 @@ class MainWindow(FileWindow):
         self.recovery = RecoveryBar(self.bring_back)
         self.commands = make_commands(self)
         self.key_sheet: KeySheet | None = None
+        self.manual: Manual | None = None
         self.finder = Finder(self.entries)
         self.head = QWidget()
         self.name = Field(self._rename)
@@ -274,6 +276,12 @@ class MainWindow(FileWindow):
         ]
         found += things(self.session, lambda: self.part.open_form("regions"))
         return found + page_actions(self.session, self.views)
+
+    def show_manual(self) -> None:
+        """Open the manual at the page that is shown."""
+        if self.manual is None:
+            self.manual = Manual(self)
+        self.manual.open_at(self.session.selection.station)
 
     def show_keys(self) -> None:
         """Show all keys on one sheet."""

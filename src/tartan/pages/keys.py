@@ -86,6 +86,7 @@ ALSO: dict[str, str] = {
     "criteria": "failure criterion tsai wu hashin puck",
     "left out": "exclude singularity ignore",
     "save": "store write",
+    "manual of this page": "help documentation guide how",
     "make the report": "pdf document html print",
     "pin the baseline": "compare reference",
     "undo": "back revert",
