@@ -1,6 +1,5 @@
 """Areas left out near supports and forces, by a length, a count or a brush."""
 
-
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest

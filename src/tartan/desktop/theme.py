@@ -35,14 +35,14 @@ LIGHT = Face(
     "#fbfaf7",
     "#ffffff",
     "#1f2933",
-    "#66727d",
+    "#5a656f",
     "#dad5ca",
     "#7c4d8b",
     "#ece7f0",
-    "#1b7f79",
-    "#c8501e",
+    "#16716c",
+    "#b3461a",
     "#f9e9e0",
-    "#a99f8d",
+    "#6e6450",
     dark=False,
 )
 DARK = Face(
@@ -57,7 +57,7 @@ DARK = Face(
     "#55bdb4",
     "#ee8656",
     "#472c1f",
-    "#857c6c",
+    "#a89e8a",
     dark=True,
 )
 

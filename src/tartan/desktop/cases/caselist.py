@@ -46,7 +46,7 @@ class CaseList(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.cards = CardList()
+        self.cards = CardList("Cases")
         self.cards.setAccessibleName("Cases")
         self.cards.setFixedHeight(TALL)
         self.cards.chosen.connect(lambda name: session.select(case=name))

@@ -45,7 +45,7 @@ class MaterialsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.cards = CardList()
+        self.cards = CardList("Materials")
         self.cards.chosen.connect(lambda name: session.select(material=name))
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("show only …")

@@ -87,6 +87,7 @@ class LayUpForm(PartForm):
             field.setMaximumWidth(92)
         self.region.setAccessibleName("region of the rung")
         self.add_choice.setToolTip("Lay a stack of the Stacks station above the chosen rung")
+        self.add_choice.setAccessibleName(self.add_choice.toolTip())
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)

@@ -46,7 +46,7 @@ class RegionsForm(PartForm):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.cards = CardList()
+        self.cards = CardList("Regions")
         self.cards.chosen.connect(lambda name: session.select(region=name))
         self.name = Field(self._rename)
         self.name.setAccessibleName("Region name")

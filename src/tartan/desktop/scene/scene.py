@@ -83,6 +83,7 @@ class PartScene(Marks, Sight, QWidget):
         self._soon.setInterval(30)
         self._soon.timeout.connect(self._draw_frame)
         self.view = _View(self, auto_update=False, multi_samples=samples())
+        self.view.setAccessibleName("Part in three dimensions")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.view)

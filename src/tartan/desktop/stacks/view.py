@@ -51,7 +51,7 @@ class StacksView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.cards = CardList()
+        self.cards = CardList("Stacks")
         self.cards.chosen.connect(lambda name: session.select(stack=name, plies=()))
         self.name = Field(self._rename)
         self.notation = NotationField(self._commit_notation, self._context)

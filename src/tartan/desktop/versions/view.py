@@ -55,7 +55,7 @@ class VersionsView(QWidget):
         super().__init__()
         self.session = session
         self.chosen = session.project.version
-        self.cards = CardList()
+        self.cards = CardList("Versions")
         self.name = Field(self._rename)
         self.told = label("", "fault", wrap=True)
         self.ways = Tabs(WAYS)

@@ -76,8 +76,9 @@ class CardList(QListWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, name: str) -> None:
         super().__init__()
+        self.setAccessibleName(name)
         self.setItemDelegate(_CardPainter(self))
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -99,6 +100,8 @@ class CardList(QListWidget):
             if item.data(Qt.ItemDataRole.UserRole) != card:
                 item.setData(Qt.ItemDataRole.UserRole, card)
                 item.setToolTip(f"{card.name}\n{card.words}")
+                said = ", ".join(x for x in (card.name, card.words, card.mark) if x)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, said)
             if card.name == chosen:
                 self.setCurrentItem(item)
         self.blockSignals(False)

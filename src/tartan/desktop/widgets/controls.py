@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
     QWheelEvent,
 )
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QComboBox,
     QFrame,
     QHBoxLayout,
@@ -75,11 +76,21 @@ def rule() -> QFrame:
     return made
 
 
+def explain(made: QAbstractButton, tip: str) -> None:
+    """Say what a button does, also to those who do not see the sign on it."""
+    made.setToolTip(tip)
+    words = tip.partition("   ")[0]
+    if any(c.isalpha() for c in made.text()):
+        made.setAccessibleDescription(words)
+    else:
+        made.setAccessibleName(words)
+
+
 def button(text: str, act: Callable[[], object], tip: str = "") -> QPushButton:
     """A word that acts."""
     made = QPushButton(text)
     made.setCursor(Qt.CursorShape.PointingHandCursor)
-    made.setToolTip(tip)
+    explain(made, tip)
     made.clicked.connect(lambda _checked=False: act())
     return made
 
@@ -91,7 +102,7 @@ def switch(text: str, tip: str = "", *, on: bool = False) -> QPushButton:
     made.setChecked(on)
     made.setProperty("role", "switch")
     made.setCursor(Qt.CursorShape.PointingHandCursor)
-    made.setToolTip(tip)
+    explain(made, tip)
     return made
 
 
