@@ -5,6 +5,7 @@ The file's own unit is used; faces keep the names the file gives them, edges are
 
 from __future__ import annotations
 
+import re
 import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -154,7 +155,9 @@ def _load(text: str) -> tuple[dict[str, list[int]], dict[str, list[int]], float]
     faces: dict[str, list[int]] = {}
     for number, (_, face) in enumerate(found, start=1):
         label = gmsh.model.getEntityName(2, face).rsplit("/", 1)[-1].strip()
-        wanted = label or f"face {number}"
+        # A program's signature is no name that a user gave.
+        signed = re.search(r"translator|^(open )?(shell|face|solid|compound)$", label, re.I)
+        wanted = f"face {number}" if not label or signed else label
         name, again = wanted, 2
         while name in faces:
             name, again = f"{wanted} {again}", again + 1

@@ -12,8 +12,20 @@ from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.recordform import Records, quantity_field
 from tartan.pages import cases as state
 from tartan.pages.load_fields import HELD_TIP, NEW, fields_of
-from tartan.project.document.partmodel import WHOLE, Combination, Load, MappedPressure, Side
+from tartan.project.document.partmodel import (
+    WHOLE,
+    Case,
+    Combination,
+    EdgeForce,
+    Force,
+    Load,
+    MappedPressure,
+    Movement,
+    Pressure,
+    Side,
+)
 from tartan.project.edits import case_edits
+from tartan.project.edits.design_edits import free_name
 from tartan.project.wording import units
 
 
@@ -78,6 +90,26 @@ class LoadRows(CaseForm):
             self.told.emit(lack)
             return
         self._put_loads("add load", (*self.case.loads, new.make(self)))
+
+    def add_at(self, sort: str, places: tuple[str, ...]) -> None:
+        """Add a load at places to the chosen case, or to a new one where none is chosen."""
+        first, *others = places
+        also = tuple(others)
+        new: Load
+        if sort == "force":
+            new = Force(first, also=also)
+        elif sort == "force per length":
+            new = EdgeForce(first, (0.0, 0.0, 0.0), also=also)
+        elif sort == "movement":
+            new = Movement(first, also=also)
+        else:
+            new = Pressure(0.0, first, self.laying_side(), also=also)
+        if self.case is not None:
+            self._put_loads("add load", (*self.case.loads, new))
+            return
+        made = Case(free_name("case", self.session.project.case_names), (new,))
+        if self.edit("add case", lambda p: case_edits.put_cases(p, (*p.cases, made))) is None:
+            self.session.select(case=made.name)
 
     def _put_loads(self, words: str, loads: tuple[Load, ...]) -> TartanError | None:
         old = self.case

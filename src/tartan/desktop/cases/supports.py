@@ -136,9 +136,11 @@ class SupportRows(CaseForm):
         chosen = self.chosen
         return self.edit(name, lambda p: case_edits.put_supports(p, supports, chosen))
 
-    def add(self) -> None:
-        """Add a support at the first place that has none."""
+    def add(self, places: tuple[str, ...] = ()) -> None:
+        """Add a support at places, or at the first place that has none."""
         taken = {s.place for s in self.supports}
         known = self.places()
-        place = next((p for p in known[1:] if p not in taken), known[0])
-        self._put_all("add support", (*self.supports, Support(place, "pinned")))
+        usual = next((p for p in known[1:] if p not in taken), known[0])
+        first, *also = places or (usual,)
+        made = Support(first, "pinned", also=tuple(also))
+        self._put_all("add support", (*self.supports, made))

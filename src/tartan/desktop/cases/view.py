@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
@@ -15,6 +16,7 @@ from tartan.desktop.cases.asked import RequirementRows
 from tartan.desktop.cases.caselist import CaseList
 from tartan.desktop.cases.loads import LoadRows
 from tartan.desktop.cases.matrix import CombinationMatrix
+from tartan.desktop.cases.pickbar import PickBar
 from tartan.desktop.cases.supports import NEW_SET, OWN, SupportRows, set_names
 from tartan.desktop.scene import glyphs, loading
 from tartan.desktop.scene.overlays import draw_supports
@@ -39,12 +41,16 @@ from tartan.exchange.pressure_table import read_pressure
 from tartan.pages import cases as case_words
 from tartan.pages import part as state
 from tartan.pages.load_fields import NEW as LOADS
-from tartan.project.analysis.inputs import layout_of, part_inputs
-from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.inputs import Layout, layout_of, part_inputs
+from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.section_forces import match
 from tartan.project.document.partmodel import Case, OutsideForces
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name
+
+if TYPE_CHECKING:
+    # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.scene.scene import PartScene
 
 READY = 96
 
@@ -87,6 +93,9 @@ class CasesView(QWidget):
         tip = "CSV or XLSX with columns x, y, z, p and their units"
         self.read_button = button("read a table …", self.ask_table, tip)
         self.ready = ReadyList()
+        self.pick_bar = PickBar(self._whole)
+        self.pick_bar.wanted.connect(self._put_here)
+        self._wired: object = None
         self.pane = ScenePane(
             {
                 "supports": "Pegs along held displacements",
@@ -139,9 +148,9 @@ class CasesView(QWidget):
         self.left = left
         self.ready.setMaximumHeight(READY)
         below = column(self.matrix, self.ready)
-        right = Split(
-            "combinations", Pane(self.pane, share=1), Pane(below, 176), upright=True, gap=8
-        )
+        drawn = column(self.pane, self.pick_bar, spacing=4)
+        drawn.layout().setStretch(0, 1)  # type: ignore[union-attr]
+        right = Split("combinations", Pane(drawn, share=1), Pane(below, 176), upright=True, gap=8)
         self.below = below
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
@@ -220,6 +229,21 @@ class CasesView(QWidget):
         self.said.setText(words)
         self.said.setVisible(bool(words))
 
+    def _whole(self) -> Meshed | None:
+        """The part's mesh with its places; None where there is none."""
+        part = self.session.project.part
+        try:
+            return None if part is None else meshed(part)
+        except TartanError:
+            return None
+
+    def _put_here(self, sort: str, places: tuple[str, ...]) -> None:
+        """Let a support or load stand on what is picked; loads go to the chosen case."""
+        if sort == "support":
+            self.support_rows.add(places)
+        else:
+            self.load_rows.add_at(sort, places)
+
     # Showing
 
     def refresh(self) -> None:
@@ -269,7 +293,10 @@ class CasesView(QWidget):
             if self.pane.scene is not None:
                 self.pane.scene.put_nothing()
             return
-        scene, face = self.pane.view(), theme.face()
+        scene = self.pane.view()
+        if self._wired is not scene:
+            self._wired = scene
+            scene.clicked.connect(lambda at: self.pick_bar.click(scene, at))
         try:
             whole = meshed(project.part)
         except TartanError as error:
@@ -288,15 +315,23 @@ class CasesView(QWidget):
         except TartanError:
             scene.redraw()
             return
-        if self.case is not None and self.pane.on("pressure map"):
-            rgb, words = glyphs.pressure_colours(layout, self.case, project.tables)
+        if self.case is not None:
+            self._draw_loads(scene, layout, self.case)
+        self.pick_bar.mark()
+        scene.redraw()
+
+    def _draw_loads(self, scene: PartScene, layout: Layout, case: Case) -> None:
+        """Draw the pressure of tables in colour, and loads as arrows with their words."""
+        tables = self.session.project.tables
+        if self.pane.on("pressure map"):
+            rgb, words = glyphs.pressure_colours(layout, case, tables)
             scene.paint(rgb)
             self.pane.note.setText(words)
-        if self.pane.on("loads") and self.case is not None:
-            found = glyphs.load_glyphs(layout, self.case, project.tables)
-            scene.strokes("loads", found.strokes, face.accent, 2.6)
-            scene.words("load words", found.places, list(found.words), face.accent)
-        scene.redraw()
+        if self.pane.on("loads"):
+            ink = theme.face().accent
+            found = glyphs.load_glyphs(layout, case, tables)
+            scene.strokes("loads", found.strokes, ink, 2.6)
+            scene.words("load words", found.places, list(found.words), ink)
 
     def showEvent(self, event: object) -> None:
         self.draw()

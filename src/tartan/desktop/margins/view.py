@@ -376,10 +376,13 @@ class MarginsView(QWidget):
     def _label(self, answer: PartAnswer, view: View, made: Map, element: int) -> str:
         """Reading at a hot spot, with the ply and mode that govern there whatever is shown."""
         words = self._reading(answer, view, made, element)
-        if BY_KEY[view.field].sort == "envelope":
-            return words
         margins = margins_for(answer, view.ask)
-        return f"{words} · ply {int(margins.ply[element]) + 1} {margins.mode_label(element)}"
+        if BY_KEY[view.field].sort == "envelope" or view.field == "mode":
+            return words
+        mode = margins.mode_label(element)
+        if view.field == "ply":
+            return f"{words} · {mode}"
+        return f"{words} · ply {int(margins.ply[element]) + 1} {mode}"
 
     @staticmethod
     def _reading(answer: PartAnswer, view: View, made: Map, element: int) -> str:

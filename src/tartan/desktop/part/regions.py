@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QVBoxLayout
 
 from tartan.core.errors import TartanError
+from tartan.core.shell.edges import smooth_patch
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
@@ -32,10 +33,13 @@ from tartan.project.edits.design_edits import first_free
 
 Index = NDArray[np.int64]
 
+SMOOTH_MODE = "smooth"
+
 MODES = {
     "faces": "Click a face to add it, or to take it out",
     "brush": "Sweep over elements; Ctrl takes them out",
     "box": "Drag a box round elements; Ctrl takes them out",
+    SMOOTH_MODE: "Click: all that goes on from there without a kink",
 }
 
 
@@ -143,6 +147,11 @@ class RegionsForm(PartForm):
         if self.part is None:
             return
         mesh = base_mesh(self.part.surface, self.part.mesh_size, self.part.finer)
+        if self.mode == SMOOTH_MODE:
+            patch = smooth_patch(mesh, element)
+            there = self.region is not None and element in self.region.elements
+            self.sweep(patch, out=there)
+            return
         face = next((n for n, e in mesh.regions.items() if (e == element).any()), "")
         if len(mesh.regions) < 2 or not face:
             self.sweep(np.array([element]), out=False)

@@ -169,7 +169,7 @@ class PartView(QWidget):
     def _set_mode(self) -> None:
         if self._wired is not None:
             self.pane.tools.end_measure()
-            sweeping = self.form == "regions" and self.regions.mode != "faces"
+            sweeping = self.form == "regions" and self.regions.mode in ("brush", "box")
             self._wired.mode = self.regions.mode if sweeping else "look"
 
     def _pick(self, element: int) -> None:

@@ -74,6 +74,7 @@ class PartScene(Marks, Sight, QWidget):
     elements_swept = pyqtSignal(object, bool)
     handle_moved = pyqtSignal(str, float, bool)
     measured = pyqtSignal(str)
+    clicked = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -326,6 +327,7 @@ class PartScene(Marks, Sight, QWidget):
             if self.measure.take(place):
                 self.measured.emit(self.measure.words)
             return
+        self.clicked.emit(place)
         element = self.element_at(place)
         if element is not None:
             self.element_picked.emit(element)
