@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLineEdit
+from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from tartan.core.shell.mesh import Pad, Panel, grid_mesh
 from tartan.core.stack import Ply
@@ -22,7 +22,14 @@ from tartan.project.analysis.partmesh import meshed
 from tartan.project.document import samples
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import pack_mesh
-from tartan.project.document.partmodel import Direction, MappedPressure, ReadSurface, Region, Rung
+from tartan.project.document.partmodel import (
+    Direction,
+    MappedPressure,
+    Part,
+    ReadSurface,
+    Region,
+    Rung,
+)
 from tartan.project.edits import case_edits, part_edits
 from tests.core.test_shell_surfaces import write_bracket
 from tests.desktop.conftest import coarse_sample, named
@@ -390,3 +397,22 @@ def test_parts_that_do_not_touch_are_tied_by_a_click(
     solved(qtbot, window)
     assert window.session.verdict.state == "holds"
     assert not window.part.ready.lines
+
+
+def test_playing_where_nothing_is_laid_shows_nothing(
+    qtbot, open_window: Callable[..., MainWindow]
+) -> None:  # type: ignore[no-untyped-def]
+    """A step back from before the first ply stood at ply −1 (found by random work)."""
+    window = open_window(Project("bare", part=Part(Panel(0.4, 0.2), 0.05)), wait=False)
+    window.session.select(station="Part")
+    qtbot.waitUntil(lambda: window.part.pane.scene is not None)
+    for name in ("One ply back", "One ply on", "▶ play", "One ply back"):
+        buttons = [
+            b
+            for b in window.part.lay_up.findChildren(QPushButton)
+            if name in (b.text(), b.toolTip())
+        ]
+        assert len(buttons) == 1, name
+        qtbot.mouseClick(buttons[0], LEFT)
+    assert window.part.lay_up.step is None
+    assert not window.faults.faults

@@ -68,13 +68,13 @@ def test_edges_are_clicked_and_held(qtbot, window: MainWindow) -> None:  # type:
     click_edge(window, "left edge", CTRL)
     assert view.pick_bar.picked == ("upper edge",)
     click_edge(window, "right edge", CTRL)
-    press(qtbot, view.pick_bar, "support here")
+    press(qtbot, view.pick_bar, "support")
     assert session.project.supports[-1] == Support("upper edge", "pinned", also=("right edge",))
     session.select(case=session.project.cases[0].name)
-    press(qtbot, view.pick_bar, "force per length here")
+    press(qtbot, view.pick_bar, "force per length")
     made = session.project.cases[0].loads[-1]
     assert made == EdgeForce("upper edge", (0.0, 0.0, 0.0), also=("right edge",))
-    press(qtbot, view.pick_bar, "force here")
+    press(qtbot, view.pick_bar, "force")
     assert session.project.cases[0].loads[-1] == Force("upper edge", also=("right edge",))
     press(qtbot, view.pick_bar, "the loop")
     assert set(view.pick_bar.picked) == {"left edge", "right edge", "upper edge", "lower edge"}
@@ -94,7 +94,7 @@ def test_a_region_is_clicked_and_pressed_on(qtbot, window: MainWindow) -> None: 
         view.list.remove()
         name = session.project.cases[0].name if session.project.cases else ""
         session.select(case=name)
-    press(qtbot, view.pick_bar, "pressure here")
+    press(qtbot, view.pick_bar, "pressure")
     assert [c.loads for c in session.project.cases] == [(Pressure(0.0, "pad"),)]
     assert session.selection.case == session.project.cases[0].name
     assert not window.faults.faults

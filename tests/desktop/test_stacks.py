@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import openpyxl
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter
@@ -14,7 +15,7 @@ from tartan.desktop.stacks.context import chosen
 from tartan.desktop.widgets.bands import paint_band
 from tartan.desktop.widgets.picture import save_picture
 from tartan.desktop.window import MainWindow
-from tartan.exchange.tables import read_rows, write_table
+from tartan.exchange.tables import write_table
 from tartan.pages.shown import Row
 from tartan.pages.stack_answers import worst_of
 from tartan.project.edits import stack_edits
@@ -204,10 +205,15 @@ def test_tables_sort_filter_copy_and_save(qtbot, strut: MainWindow, tmp_path: Pa
     table.view.setFocus()
     qtbot.keyClick(table.view, Qt.Key.Key_C, CTRL)
     lines = QApplication.clipboard().text().splitlines()  # type: ignore[union-attr]
-    assert lines[0].startswith("ply\tangle [°]")
-    assert len(lines) == 1 + len(wanted)
+    # Above the head stands what the answers are of.
+    assert "feed strut under" in lines[0]
+    assert lines[1].startswith("ply\tangle [°]")
+    assert len(lines) == 2 + len(wanted)
     write_table(table.shown(), tmp_path / "t.xlsx")
-    assert float(read_rows(tmp_path / "t.xlsx")[1][rf]) == pytest.approx(table.shown().rows[0][rf])
+    sheet = openpyxl.load_workbook(tmp_path / "t.xlsx").active
+    assert sheet is not None
+    assert sheet.cell(1, 1).value == lines[0]
+    assert sheet.cell(3, rf + 1).value == pytest.approx(table.shown().rows[0][rf])
 
 
 def test_pictures_are_saved_as_lines_and_text(qtbot, strut: MainWindow, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]

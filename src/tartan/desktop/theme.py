@@ -216,7 +216,7 @@ def _sheet() -> str:
     QTableView {{ font-size: {9 * _scale:.3g}pt; gridline-color: {f.line};
         selection-background-color: {f.accent_wash};
         selection-color: {f.ink}; }}
-    QHeaderView {{ background: transparent; }}
+    QHeaderView, QTableCornerButton::section {{ background: transparent; border: none; }}
     QHeaderView::section {{ background: transparent; border: none; color: {f.soft};
         border-bottom: 1px solid {f.line}; padding: 2px 5px; text-align: left;
         font-size: {8.5 * _scale:.3g}pt; }}

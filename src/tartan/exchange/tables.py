@@ -34,15 +34,20 @@ MOST_PARTS = 2000
 
 @dataclass(frozen=True)
 class Table:
-    """A table: its title, column heads with units in brackets, and rows."""
+    """A table: its title, column heads with units in brackets, rows, and what it is of.
+
+    `about` stands in a line of its own above the head wherever the table is taken: answers of a
+    stack without the stack, load case and criteria that they are of cannot be traced.
+    """
 
     title: str
     head: tuple[str, ...]
     rows: tuple[tuple[Cell, ...], ...]
+    about: str = ""
 
     def as_text(self) -> str:
         """Tab-separated text that pastes into a spreadsheet, numbers with full digits."""
-        lines = [self.head, *self.rows]
+        lines = [*((self.about,) for _ in self.about[:1]), self.head, *self.rows]
         return "\n".join("\t".join(" ".join(plain(c).split()) for c in line) for line in lines)
 
 
@@ -116,6 +121,8 @@ def write_table(table: Table, path: Path) -> None:
                 return
             with beside.open("w", encoding="utf-8", newline="") as file:
                 writer = csv.writer(file)
+                if table.about:
+                    writer.writerow([guarded(table.about)])
                 writer.writerow([guarded(h) for h in table.head])
                 writer.writerows([guarded(c) for c in row] for row in table.rows)
     except OSError as error:
@@ -130,7 +137,8 @@ def _write_xlsx(table: Table, path: Path) -> None:
 
     book = openpyxl.Workbook()
     sheet = book.active
-    for i, row in enumerate((table.head, *table.rows), start=1):
+    about = ((table.about,),) if table.about else ()
+    for i, row in enumerate((*about, table.head, *table.rows), start=1):
         for j, given in enumerate(row, start=1):
             cell, value = sheet.cell(i, j), sound(given)
             if isinstance(value, str):
@@ -138,7 +146,7 @@ def _write_xlsx(table: Table, path: Path) -> None:
                 cell.value, cell.data_type = value, "s"
             elif value is not None:
                 cell.value = value
-    sheet.freeze_panes = "A2"
+    sheet.freeze_panes = f"A{2 + len(about)}"
     for j, head in enumerate(table.head, start=1):
         letter = openpyxl.utils.get_column_letter(j)
         sheet.column_dimensions[letter].width = max(10, len(head) + 2)

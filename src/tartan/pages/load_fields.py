@@ -93,7 +93,7 @@ def fields_of(kind: str, offer: Offer) -> Table:
         tip="Front and back of the surface as it came; turning the laying side does not swap them",
         shown=SIDES,
     )
-    region = OneOf("region", offer.region_values, shown={"": ALL}, widest=130)
+    region = OneOf("region", offer.region_values, shown={"": ALL}, widest=112)
     regions = Several("also", "region", offer.region_values, tip=ALSO)
     place = OneOf("place", offer.places, widest=190)
     places = Several("also", "place", offer.places, tip=ALSO)
@@ -114,7 +114,7 @@ def fields_of(kind: str, offer: Offer) -> Table:
             line("table", OneOf("table", offer.tables), None, *_END),
             line(
                 "times",
-                Number("factor", units.RATIO, "factor of the table"),
+                Number("factor", units.RATIO, "factor of the table", wide=50),
                 "on",
                 side,
                 region,

@@ -124,9 +124,6 @@ class CombinationMatrix(QWidget):
         self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.view.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.view.setCornerButtonEnabled(False)
-        self.view.setStyleSheet(
-            "QTableCornerButton::section { background: transparent; border: 0; }"
-        )
         across, down = self.view.horizontalHeader(), self.view.verticalHeader()
         assert across is not None
         assert down is not None

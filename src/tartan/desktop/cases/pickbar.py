@@ -41,7 +41,7 @@ class PickBar(QWidget):
             button("tangent", partial(self._extend, tangent_chain), "All that go on smoothly"),
         )
         self.acts = {
-            sort: button(f"{sort} here", partial(self._want, sort))
+            sort: button(sort, partial(self._want, sort))
             for sort in ("support", "force", "force per length", "pressure", "movement")
         }
         self._scene: PartScene | None = None
@@ -52,6 +52,7 @@ class PickBar(QWidget):
                 self.words,
                 *self.more,
                 None,
+                label("put here", "soft"),
                 *self.acts.values(),
                 button("×", self.forget, "Pick nothing"),
                 spacing=5,

@@ -64,9 +64,9 @@ class SupportRows(CaseForm):
     def _fields(self) -> Table:
         return (
             line(
-                OneOf("place", self.places, wide=120),
+                OneOf("place", self.places, wide=110),
                 Several("also", "place", self.places, tip="Further places that are held alike"),
-                OneOf("kind", lambda: [*SUPPORT_KINDS], wide=136, tip=KINDS_TIP),
+                OneOf("kind", lambda: [*SUPPORT_KINDS], wide=128, tip=KINDS_TIP),
                 Flag("local", "local", "axes of {}", "Axes along 0°, across it, along the normal"),
                 None,
                 Remove("Remove this support"),

@@ -150,7 +150,7 @@ class CasesView(QWidget):
         below = column(self.matrix, self.ready)
         drawn = column(self.pane, self.pick_bar, spacing=4)
         drawn.layout().setStretch(0, 1)  # type: ignore[union-attr]
-        right = Split("combinations", Pane(drawn, share=1), Pane(below, 176), upright=True, gap=8)
+        right = Split("combinations", Pane(drawn, share=1), Pane(below, 128), upright=True, gap=8)
         self.below = below
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)

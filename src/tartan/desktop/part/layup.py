@@ -282,9 +282,12 @@ class LayUpForm(PartForm):
         self._show_step(self.count - 1 if self.step is None else max(self.step - 1, 0))
 
     def _show_step(self, step: int | None) -> None:
-        self.step = step
-        self.play.setText("■ stop" if self._timer.isActive() or step is not None else "▶ play")
-        self.played.emit(-1 if step is None else step)
+        # Where nothing is laid there is no ply to stand at.
+        self.step = step if step is not None and 0 <= step < self.count else None
+        self.play.setText(
+            "■ stop" if self._timer.isActive() or self.step is not None else "▶ play"
+        )
+        self.played.emit(-1 if self.step is None else self.step)
 
     # Showing
 

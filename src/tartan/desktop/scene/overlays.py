@@ -125,7 +125,7 @@ class Overlays:
             stone = kinds.get(each.ply.material) in ("core", "isotropic")
             c = QColor("#c9bda3" if stone else colours.ply_solid(each.ply.angle))
             rgb[each.elements] = (c.red(), c.green(), c.blue())
-        if step < len(laid):
+        if 0 <= step < len(laid):
             ply = laid[step].ply
             angle = "" if kinds.get(ply.material) == "core" else f", {ply.angle:g}°"
             self.words = f"ply {step + 1} of {len(laid)}: {ply.material}{angle}"

@@ -12,6 +12,7 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import expansion
 from tartan.core.working import Working, constant_working, stiffness_working
+from tartan.desktop.stacks.asnumbers import AsNumbers
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.controls import UnitLabel, button, column, label, row
 from tartan.desktop.widgets.figure import Figure, Open
@@ -40,6 +41,7 @@ class StiffnessPane(QWidget):
         for words in (self.shear, self.expansion):
             words.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         self.pinned: list[str] = []
+        self.numbers = AsNumbers()
         self.pin_button = button("others ▾", self._offer_others, "Draw other stacks' curves too")
         box = column(
             self.matrix,
@@ -49,6 +51,7 @@ class StiffnessPane(QWidget):
             self.expansion,
             row(label("Polar", "head"), None, self.pin_button),
             self.polar,
+            self.numbers,
             spacing=4,
         )
         holder = box.layout()
@@ -120,6 +123,7 @@ class StiffnessPane(QWidget):
         self.matrix.put(laminate.ABD if laminate else None, words, before.ABD if before else None)
         self._put_constants(laminate, before)
         self.polar.put(self._curves(chosen))
+        self.numbers.put(laminate)
         self.shear.setText("")
         self.expansion.setText("")
         if laminate is None:
@@ -158,12 +162,12 @@ class StiffnessPane(QWidget):
         curves = laminate_curves(chosen.laminate)
         project = chosen.session.project
         if chosen.before is not None and project.baseline is not None:
-            curves.append(other_curve(f"in {project.baseline.name}", chosen.before))
+            curves.append(other_curve(f"in {project.baseline.name}", chosen.before, len(curves)))
         for name in self.pinned:
             stack = project.stack(name)
             other = state.laminate_or_error(project, stack)[0] if stack else None
             if other is not None and name != chosen.stack.name:
-                curves.append(other_curve(name, other))
+                curves.append(other_curve(name, other, len(curves)))
         return curves
 
 

@@ -252,8 +252,11 @@ class StrengthPane(QWidget):
             f"by {self.against.currentText()}",
             "against baseline",
         )
+        about = ""
+        if self._chosen is not None:
+            about = f"{self._chosen.stack.name}, by {self._chosen.criteria.name} criteria"
         self.table.put(
-            Table("critical loads", head, tuple(rows)), looks, (104, 62, 58, 62, 66, 108)
+            Table("critical loads", head, tuple(rows), about), looks, (104, 62, 58, 62, 66, 108)
         )
 
     def _open_load(self, component: str, sign: int) -> None:

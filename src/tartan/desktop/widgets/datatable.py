@@ -51,6 +51,7 @@ class _Rows(QAbstractTableModel):
         super().__init__()
         self.table = Table("", (), ())
         self.looks: Sequence[Sequence[Look | None]] | None = None
+        self.frozen = False
 
     def put(self, table: Table, looks: Sequence[Sequence[Look | None]] | None) -> None:
         """Show another table."""
@@ -67,6 +68,10 @@ class _Rows(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
             return self.table.head[section]
+        if role == Qt.ItemDataRole.DisplayRole and self.frozen and section < len(self.table.rows):
+            # The first column stands still at the left while the others are moved.
+            look = self.looks[section][0] if self.looks else None
+            return look.text if look else _plain(self.table.rows[section][0])
         return None
 
     def data(self, index: Index, role: int = 0) -> object:
@@ -115,10 +120,12 @@ class DataTable(QWidget):
     row_chosen = pyqtSignal(int)
     row_opened = pyqtSignal(int)
 
-    def __init__(self, name: str, *, filtered: bool = True) -> None:
+    def __init__(self, name: str, *, filtered: bool = True, frozen: bool = False) -> None:
         super().__init__()
         self.table = Table(name, (), ())
         self.model = _Rows()
+        self.model.frozen = frozen
+        self._frozen = frozen
         self.sorter = _Sorter()
         self.sorter.setSourceModel(self.model)
         self.view = QTableView()
@@ -150,7 +157,8 @@ class DataTable(QWidget):
         down, across = view.verticalHeader(), view.horizontalHeader()
         assert down is not None
         assert across is not None
-        down.hide()
+        down.setVisible(self._frozen)
+        down.setHighlightSections(False)
         down.setDefaultSectionSize(23)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         across.setHighlightSections(False)
@@ -172,6 +180,8 @@ class DataTable(QWidget):
         table: Table,
         looks: Sequence[Sequence[Look | None]] | None = None,
         widths: Sequence[int] = (),
+        *,
+        anew: bool = False,
     ) -> None:
         """Show a table; sorting, filter and the chosen row stay as they are.
 
@@ -183,18 +193,22 @@ class DataTable(QWidget):
             How cells are shown where that is not their plain value.
         widths : sequence of int
             Column widths; the others fit what is in them. 0 takes the rest.
+        anew : bool
+            Whether it is shown anew though the table is the same: its looks are others.
         """
-        if table == self.table:
+        if table == self.table and not anew:
             return
         same_head = table.head == self.table.head
         self.table = table
         self.blockSignals(True)
         self.model.put(table, looks)
-        if not same_head:
+        if not same_head or anew:
             self._fit(widths)
         self.blockSignals(False)
 
     def _fit(self, widths: Sequence[int]) -> None:
+        if self._frozen:
+            self.view.setColumnHidden(0, True)
         across = self.view.horizontalHeader()
         assert across is not None
         for j in range(self.model.columnCount()):
@@ -224,7 +238,7 @@ class DataTable(QWidget):
         """Return the table as sorted and filtered."""
         order = [int(self.sorter.index(i, 0).data(ROW)) for i in range(self.sorter.rowCount())]
         rows = tuple(self.table.rows[i] for i in order)
-        return Table(self.table.title, self.table.head, rows)
+        return Table(self.table.title, self.table.head, rows, self.table.about)
 
     def copy(self) -> None:
         """Put the shown rows on the clipboard, with their head."""

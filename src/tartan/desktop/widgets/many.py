@@ -81,7 +81,8 @@ class ManyChoice(QPushButton):
 
     def _say_further(self) -> None:
         """Say how many are ticked beside the one that is there anyway."""
-        self.setText(f"+ {len(self.chosen)}" if self.chosen else self._none)
+        more = f"+ {len(self.chosen)}" if self._none == "+" else f"{self._none} {len(self.chosen)}"
+        self.setText(more if self.chosen else self._none)
         names = ", ".join(self.names[i] for i in self.chosen)
         self.setToolTip(f"also {names}" if names else self._tip)
         self.setChecked(False)

@@ -44,9 +44,21 @@ def laminate_curves(laminate: Laminate) -> list[Curve]:
     ]
 
 
-def other_curve(name: str, laminate: Laminate) -> Curve:
-    """Membrane E of another laminate, thin."""
-    return Curve(f"E {name}", polar_moduli(laminate, DIRECTIONS)[0], "ink", Qt.PenStyle.DotLine)
+OTHERS = (
+    ("ink", Qt.PenStyle.DotLine),
+    ("fails", Qt.PenStyle.SolidLine),
+    ("holds", Qt.PenStyle.DashLine),
+    ("accent", Qt.PenStyle.DotLine),
+    ("fails", Qt.PenStyle.DashDotLine),
+    ("ink", Qt.PenStyle.DashLine),
+)
+"""Ink and line of other laminates' curves, in turn."""
+
+
+def other_curve(name: str, laminate: Laminate, number: int = 0) -> Curve:
+    """Membrane E of another laminate, in ink and line of its own by its number."""
+    ink, line = OTHERS[number % len(OTHERS)]
+    return Curve(f"E {name}", polar_moduli(laminate, DIRECTIONS)[0], ink, line)
 
 
 class PolarPicture(QWidget):
