@@ -26,6 +26,7 @@ from tartan.exchange.maps.mapped import (
     shapes_of,
 )
 from tartan.exchange.report import figures, tables
+from tartan.exchange.report.derivation import derive
 from tartan.exchange.report.parts import Chapter, Figure, Text
 from tartan.exchange.report.proof import verification_table
 from tartan.exchange.tables import Cell, Table
@@ -295,7 +296,7 @@ def _workings(source: Source) -> Chapter:
     chapter = Chapter("Workings")
     chapter.say(
         "How the governing figures came about: formula, numbers with units, and where "
-        "each came from."
+        "each came from. What is needed more than once stands once, by its number."
     )
     for element in hot_list(source.answer, Ask(), source.project.left_out, "case")[:3]:
         try:
@@ -305,7 +306,7 @@ def _workings(source: Source) -> Chapter:
             continue
         words = margin_address(source.answer, element).words
         chapter.say(f"{words}. In the working, plies are counted within the zone.")
-        chapter.blocks.append(Text(made.text(units.worded), kept=True))
+        chapter.blocks.append(derive(made, units.worded_short))
     for kept in source.project.workings:
         chapter.say(f"{kept.title} (kept)")
         chapter.blocks.append(Text(kept.text, kept=True))

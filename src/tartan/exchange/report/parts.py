@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 from dataclasses import dataclass, field
 
+from tartan.exchange.report.derivation import Derivation
 from tartan.exchange.tables import Cell, Table
 from tartan.project.wording import units
 
@@ -55,7 +56,7 @@ class Shown:
     marks: tuple[str, ...] = ()
 
 
-Block = Figure | Text | Shown
+Block = Figure | Text | Shown | Derivation
 
 
 @dataclass

@@ -135,6 +135,13 @@ def _write(html: str, path: Path) -> None:
         raise DocumentError(
             f"The file cannot be written ({error.strerror}).", str(path), "Choose another folder."
         ) from error
+    except Exception as error:
+        # The library that sets pages raises whatever a page makes it meet.
+        raise DocumentError(
+            f"The pages cannot be set ({type(error).__name__}: {error}).",
+            path.name,
+            "Write HTML instead, or leave a chapter out.",
+        ) from error
 
 
 def _faces() -> str:

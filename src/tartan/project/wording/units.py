@@ -282,6 +282,14 @@ def worded(value: float, unit: str) -> str:
     return f"{value / quantity.scale:.10g} {quantity.unit}"
 
 
+def worded_short(value: float, unit: str) -> str:
+    """A value with an SI unit in the display unit, to six digits."""
+    quantity = _OF_SI.get(unit)
+    if quantity is None:
+        return number(value, 6) if unit in ("", "1") else f"{number(value, 6)} {unit}"
+    return show(value, quantity, digits=6)
+
+
 def retold(text: str) -> str:
     """A sentence of the core with its figures in display units instead of SI."""
 
