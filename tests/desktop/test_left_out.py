@@ -1,10 +1,12 @@
 """Areas left out near supports and forces, by a length, a count or a brush."""
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton, QWidget
 
+from tartan.core.criteria import criterion
 from tartan.desktop.window import MainWindow
 from tartan.project.document.partmodel import LeftOut
 from tartan.project.edits import case_edits
@@ -75,3 +77,40 @@ def test_areas_are_left_out_by_rule_and_by_brush(qtbot, window: MainWindow) -> N
     assert scene.mode == "look"
     session.undo()
     assert session.project.left_out == ()
+
+
+def test_a_material_gets_criteria_of_its_own_and_gives_them_back(
+    qtbot, window: MainWindow
+) -> None:  # type: ignore[no-untyped-def]
+    """Judged by one criterion alone, by its name; the other materials go on by their kind."""
+    session, view = window.session, ready(qtbot, window)
+    press(qtbot, view.tabs, "criteria")
+    before = session.project
+    assert session.answer is not None
+    old = session.answer.margins
+    name = session.answer.layout().laid[0].ply.material
+    chooser = named(view, QComboBox, "Material with criteria of its own")
+    chooser.setCurrentText(name)
+    chooser.textActivated.emit(name)
+    kind = session.project.material(name).kind  # type: ignore[union-attr]
+    rules = dict(session.project.criteria[0].rules)
+    assert rules[name] == rules[kind]
+    solved(qtbot, window)
+    assert session.answer is not None
+    assert np.allclose(session.answer.margins.reserve, old.reserve)
+    for key in rules[name][1:]:
+        title = criterion(key).title
+        qtbot.waitUntil(lambda t=title: bool(boxes(view, f"{t} for {name} layers")))
+        qtbot.mouseClick(boxes(view, f"{title} for {name} layers")[0], LEFT)
+    assert dict(session.project.criteria[0].rules)[name] == rules[name][:1]
+    assert dict(session.project.criteria[0].rules)[kind] == rules[kind]
+    solved(qtbot, window)
+    # Fewer judges never find a lower reserve.
+    assert session.answer is not None
+    assert (session.answer.margins.reserve >= old.reserve - 1e-9).all()
+    qtbot.mouseClick(named(view, QPushButton, f"Judge {name} by its kind"), LEFT)
+    assert session.project.criteria == before.criteria
+
+
+def boxes(view: QWidget, name: str) -> list[QCheckBox]:
+    return [b for b in view.findChildren(QCheckBox) if b.accessibleName() == name]

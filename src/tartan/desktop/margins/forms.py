@@ -33,6 +33,7 @@ from tartan.project.analysis.partmesh import region_names
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import LeftOut, Region
 from tartan.project.edits import case_edits, design_edits, part_edits, stack_edits
+from tartan.project.edits.design_edits import KINDS
 from tartan.project.findings.chosen_margins import Ask, worst_of
 from tartan.project.wording import units
 from tartan.project.wording.document_words import QUANTITIES, SYMBOLS
@@ -49,6 +50,9 @@ class CriteriaForm(QWidget):
         self.told = label("", "fault", wrap=True)
         self.effect = label("", "head")
         self.kinds = Block()
+        self.by_material = choice([], self._add_rule)
+        self.by_material.setPlaceholderText("+ for one material …")
+        self.by_material.setAccessibleName("Material with criteria of its own")
         self.own = OwnCriteria()
         self.material = choice([], lambda name: session.select(material=name))
         self.material.setAccessibleName("Material of the allowables")
@@ -62,7 +66,7 @@ class CriteriaForm(QWidget):
             self.told,
             row(label("Allowables of", "head"), self.material, None),
             self.fields,
-            label("Criteria by kind of layer", "head"),
+            row(label("Criteria by kind of layer", "head"), None, self.by_material),
             self.kinds,
             label("Criteria of your own", "head"),
             self.own,
@@ -83,9 +87,12 @@ class CriteriaForm(QWidget):
         project, session = self.session.project, self.session
         self.effect.setText(self._effect())
         kinds = {m.kind for m in project.materials}
-        rules = [(k, keys) for k, keys in project.criteria[0].rules if k in kinds or keys]
+        rules = [(k, x) for k, x in project.criteria[0].rules if k in kinds or x or k not in KINDS]
         offered = tuple(r.key for r in project.offered())
         self.kinds.put((tuple(k for k, _ in rules), offered), self._build_kinds)
+        own = [k for k, _ in project.criteria[0].rules]
+        set_options(self.by_material, [m.name for m in project.materials if m.name not in own], "")
+        self.by_material.setCurrentIndex(-1)
         self.own.put(session)
         used = self._used()
         chosen = session.selection.material
@@ -130,9 +137,16 @@ class CriteriaForm(QWidget):
             grid = QGridLayout(holder)
             grid.setContentsMargins(0, 0, 0, 2)
             grid.setVerticalSpacing(1)
-            grid.addWidget(label(f"{kind} layers", "soft"), 0, 0, 1, 3)
+            material = self.session.project.material(kind) if kind not in KINDS else None
+            if material is None:
+                grid.addWidget(label(f"{kind} layers", "soft"), 0, 0, 1, 3)
+            else:
+                end = button("×", partial(self._drop_rule, kind), f"Judge {kind} by its kind")
+                grid.addWidget(row(label(f"{kind} alone", "soft"), None, end), 0, 0, 1, 3)
             boxes: dict[str, QCheckBox] = {}
-            for i, rule in enumerate(self.session.project.offered(kind)):
+            for i, rule in enumerate(
+                self.session.project.offered(material.kind if material else kind)
+            ):
                 key = rule.key
                 box = boxes[key] = QCheckBox(rule.title)
                 box.setFont(theme.font(9))
@@ -141,6 +155,14 @@ class CriteriaForm(QWidget):
                 box.clicked.connect(lambda on, k=kind, c=key: self._switch(k, c, on=on))
                 grid.addWidget(box, 1 + i // 3, i % 3)
             block.add(holder, lambda k=kind, b=boxes: self._tick(k, b))  # type: ignore[misc]
+
+    def _add_rule(self, name: str) -> None:
+        """Give a material criteria of its own."""
+        if self.session.project.material(name) is not None:
+            self._edit(f"criteria of {name}", lambda p: design_edits.put_own_rule(p, name))
+
+    def _drop_rule(self, name: str) -> None:
+        self._edit(f"criteria of {name}", lambda p: design_edits.drop_own_rule(p, name))
 
     def _tick(self, kind: str, boxes: dict[str, QCheckBox]) -> None:
         keys = dict(self.session.project.criteria[0].rules).get(kind, ())

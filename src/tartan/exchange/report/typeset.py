@@ -33,9 +33,8 @@ _BETWEEN = "+−=,|·"
 _ENDS = r"(?![A-Za-z0-9_])"
 _SYMBOL = re.compile(
     r"(?P<word>or|by|of|to|in|at|as|is|if|the|max|min)" + _ENDS + "|"
-    r"(?P<greek>nu|eps|kappa|alpha|beta|theta|phi|gamma|sigma|tau)(?P<of>_?\d+|_[a-z]+)?(?P<axis> (?:xy|x|y))?"
-    + _ENDS
-    + "|"
+    r"(?P<greek>nu|eps|kappa|alpha|beta|theta|phi|gamma|sigma|tau)"
+    r"(?P<of>_?\d+|_[a-z]+)?(?P<axis> (?:xy|x|y))?" + _ENDS + "|"
     r"(?P<letter>[A-Za-zνεκαβθφγστ]{1,2})(?P<number>\d+)" + _ENDS + "|"
     r"(?P<upright>[A-Za-z]{3,})" + "|"
     r"(?P<single>[A-Za-zνεκαβθφγστ])(?P<index>[a-z]{1,2}|_[a-z]+|[₀-₉]+)?" + _ENDS

@@ -162,6 +162,32 @@ def remove_formula(project: Project, key: str) -> Project:
     return replace(project, formulas=tuple(k for k in project.formulas if k != key))
 
 
+def put_own_rule(project: Project, name: str) -> Project:
+    """Give a material criteria of its own in the set in force, those of its kind at first.
+
+    Raises
+    ------
+    DocumentError
+        When there is no such material.
+    """
+    material = project.material(name)
+    if material is None:
+        raise DocumentError(f"There is no material '{name}'.", "Criteria", "Choose another.")
+    first, *others = project.criteria
+    rules = dict(first.rules)
+    if name in rules:
+        return project
+    changed = replace(first, rules=(*first.rules, (name, rules.get(material.kind, ()))))
+    return put_criteria(project, (changed, *others))
+
+
+def drop_own_rule(project: Project, name: str) -> Project:
+    """Judge a material by its kind again; the criteria of kinds stay."""
+    first, *others = project.criteria
+    kept = tuple(r for r in first.rules if r[0] != name or name in KINDS)
+    return put_criteria(project, (replace(first, rules=kept), *others))
+
+
 def add_criteria(project: Project, like: CriteriaSet) -> Project:
     """Add a set of criteria like another and put it in force; a taken name gets a number."""
     name = free_name(like.name, (c.name for c in project.criteria))
