@@ -101,14 +101,14 @@ def test_a_material_gets_criteria_of_its_own_and_gives_them_back(
     for key in rules[name][1:]:
         title = criterion(key).title
         qtbot.waitUntil(lambda t=title: bool(boxes(view, f"{t} for {name} layers")))
-        qtbot.mouseClick(boxes(view, f"{title} for {name} layers")[0], LEFT)
+        boxes(view, f"{title} for {name} layers")[0].click()
     assert dict(session.project.criteria[0].rules)[name] == rules[name][:1]
     assert dict(session.project.criteria[0].rules)[kind] == rules[kind]
     solved(qtbot, window)
     # Fewer judges never find a lower reserve.
     assert session.answer is not None
     assert (session.answer.margins.reserve >= old.reserve - 1e-9).all()
-    qtbot.mouseClick(named(view, QPushButton, f"Judge {name} by its kind"), LEFT)
+    named(view, QPushButton, f"Judge {name} by its kind").click()  # type: ignore[attr-defined]
     assert session.project.criteria == before.criteria
 
 

@@ -7,11 +7,12 @@ import logging
 import sys
 import threading
 import traceback
+from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QPixmapCache
+from PyQt6.QtGui import QIcon, QPixmapCache
 from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels, program
@@ -36,6 +37,7 @@ def make_application(*, dark: bool | None = None) -> QApplication:
     application = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
     application.setApplicationName("Tartan")
     application.setDesktopFileName("tartan")
+    application.setWindowIcon(QIcon(str(files("tartan") / "assets/desktop/tartan.svg")))
     restore_units()
     QPixmapCache.setCacheLimit(64 * 1024)
     theme.load_fonts()
