@@ -16,6 +16,7 @@ from tartan.core.criteria.formula import FormulaCriterion
 from tartan.core.shell.mesh import Panel, grid_mesh
 from tartan.core.stack.notation import parse
 from tartan.core.stack.notation_written import context_for
+from tartan.exchange.cases.table import read_cases, rows_of, text_of, with_pasted
 from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.exchange.meshfiles import SUFFIXES, read_mesh
 from tartan.exchange.outside_files import read_outside
@@ -108,6 +109,11 @@ def _simple_cases() -> bytes:
     return json.dumps({**data, "cases": (quick or data["cases"][:3])[:2]}).encode()
 
 
+def _load_cases(path: Path) -> object:
+    text = path.read_bytes().decode("utf-8", "replace")
+    return with_pasted(SAMPLE, read_cases(rows_of(text), SAMPLE, path.name))
+
+
 def readers() -> list[Reader]:
     """All of them."""
     table = Table(
@@ -149,6 +155,17 @@ def readers() -> list[Reader]:
             ),
             mutate.TEXT,
             _formula,
+        ),
+        Reader(
+            "load cases",
+            ".txt",
+            (
+                text_of(SAMPLE).encode(),
+                b"case\ton\tFx [kN]\tp [bar]\naz\tleft edge\t1\t\n\ncombination\taz\nx\t1 held\n",
+                b"Load case;where;Mz;dT [K];held\na;field;3;-40;yes\n",
+            ),
+            mutate.TEXT,
+            _load_cases,
         ),
         Reader(
             "rungs",

@@ -186,6 +186,7 @@ def test_a_pasted_case_takes_the_place_of_the_one_so_called() -> None:
         ("requirement\tcase\nmass\ta\n", "row 1"),
         ("requirement\tlimit\tcase\ndisplacement\t1 mm\tnone\n", "displacement"),
         ("", "Clipboard"),
+        ("case;p\na;" + "9" * 200_000, "Clipboard"),
         ("case\tp\n", "Clipboard"),
     ],
 )
@@ -224,3 +225,14 @@ def test_an_untouched_project_is_pasted_onto_itself() -> None:
     assert project.requirements == (DisplacementRequirement(1e-3, ""),)
     assert parted(read(text_of(project), project)) == parted(project)
     assert dataclasses.replace(project, name="x").cases == project.cases
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.text(st.sampled_from("case,;\t\r\n\"'1.5e-ap held"), max_size=60))
+def test_any_text_is_read_or_refused_with_its_place(text: str) -> None:
+    refused = None
+    try:
+        read(text)
+    except TartanError as error:
+        refused = error
+    assert refused is None or (refused.what and refused.where and refused.mend)

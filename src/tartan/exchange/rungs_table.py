@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 
 from tartan.core.errors import DocumentError
 from tartan.core.stack import Ply
+from tartan.exchange.tables import parted_rows
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Rung
 
@@ -41,7 +40,7 @@ def parse_rungs(text: str, project: Project) -> tuple[Rung, ...]:
         Naming the row that cannot be read; nothing is taken then.
     """
     mark = next((m for m in ("\t", ";", ",") if m in text), "\t")
-    rows = [r for r in csv.reader(io.StringIO(text), delimiter=mark) if any(c.strip() for c in r)]
+    rows = [r for r in parted_rows(text, mark, "Clipboard") if any(c.strip() for c in r)]
     if rows and rows[0][0].strip() == HEAD[0]:
         rows = rows[1:]
     if not rows:

@@ -275,6 +275,25 @@ def _text(value: object) -> str:
     return plain(value) if isinstance(value, float) else str(value)
 
 
+def parted_rows(text: str, mark: str, where: str) -> list[list[str]]:
+    """Rows of text whose cells are parted by a mark and may stand in quotes.
+
+    Raises
+    ------
+    DocumentError
+        When quotes or cells are beyond what can be read.
+    """
+    lines = text.replace("\r\n", "\n").replace("\r", "\n")
+    try:
+        return list(csv.reader(io.StringIO(lines), delimiter=mark))
+    except csv.Error as error:
+        raise DocumentError(
+            f"The rows cannot be told apart ({error}).",
+            where,
+            "Copy them from a spreadsheet anew.",
+        ) from error
+
+
 def as_rows(text: str) -> list[list[str]]:
     """Rows of a clipboard's text, by tabs or semicolons; blank lines are left out."""
     return [

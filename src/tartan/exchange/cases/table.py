@@ -7,8 +7,6 @@ factors. The three may follow each other in one text, each under its own head.
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -19,7 +17,7 @@ from tartan.exchange.cases.columns import PLAIN, cell_at, column_named, columns
 from tartan.exchange.cases.loads import cases_table, take_case
 from tartan.exchange.cases.matrix import combinations_table, matrix_reader
 from tartan.exchange.cases.requirements import REQUIREMENT_HEAD, requirement_cells, requirement_of
-from tartan.exchange.tables import Cell, Table, column_of, write_table
+from tartan.exchange.tables import Cell, Table, column_of, parted_rows, write_table
 from tartan.project.document.loadmodel import Case, Combination
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Requirement
@@ -84,11 +82,17 @@ def write_all(tables: Sequence[Table], path: Path) -> None:
 
 
 def rows_of(text: str) -> list[list[str]]:
-    """Rows of a clipboard's text, parted by tabs, or else by semicolons or commas."""
+    """Rows of a clipboard's text, parted by tabs, or else by semicolons or commas.
+
+    Raises
+    ------
+    DocumentError
+        When they cannot be told apart.
+    """
     if "\t" in text:
         # As a spreadsheet copies: quotes belong to the names.
         return [line.split("\t") for line in text.splitlines()]
-    return list(csv.reader(io.StringIO(text), delimiter=";" if ";" in text else ","))
+    return parted_rows(text, ";" if ";" in text else ",", "Clipboard")
 
 
 def read_cases(rows: Sequence[Sequence[str]], project: Project, source: str) -> Pasted:
