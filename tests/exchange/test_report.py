@@ -21,6 +21,7 @@ from tartan.exchange.fields_file import write_fields
 from tartan.exchange.maps.fields import View, section_forces
 from tartan.exchange.outside_files import HEAD, read_outside
 from tartan.exchange.report import proof
+from tartan.exchange.report.derivation import Derivation
 from tartan.exchange.report.document import Source, chapters
 from tartan.exchange.report.parts import CHAPTERS, Figure, Shown
 from tartan.exchange.report.request import ReportRequest
@@ -33,6 +34,7 @@ from tartan.project.document.partmodel import LeftOut
 from tartan.project.document.samples import dish_panel, light_dish_panel
 from tartan.project.edits import case_edits, design_edits, part_edits, stack_edits, versions
 from tartan.project.files import storage
+from tartan.project.wording import units
 from tests.panels import dish_panel as plain_panel
 
 EVIL = 'dish <script>alert("x")</script> & "$x$'
@@ -135,9 +137,14 @@ def test_tables_of_the_report_say_what_the_answer_says() -> None:
     for k, row in enumerate(resultants.rows):
         applied = [float(v.replace("−", "-")) for v in row[1:4]]
         np.testing.assert_allclose(applied, answer.solution.applied[k, :3], rtol=1e-3, atol=1e-3)
-    workings = [b.words for b in made["Workings"].blocks if getattr(b, "kept", False)]
-    spot = answer.margins.reserve[~(answer.margins.reserve < 0)]
-    assert any(f"= {v:.10g}" in workings[0] for v in spot)
+    workings = [b for b in made["Workings"].blocks if isinstance(b, Derivation)]
+    # The last step of a working is the reserve factor of the spot, and each step stands once.
+    spot = {units.number(float(v), 6) for v in answer.margins.reserve}
+    for working in workings:
+        assert working.steps[-1].amount in spot
+        assert len({(s.title, s.amount) for s in working.steps}) == len(working.steps)
+        assert all(n < s.number for s in working.steps for n in s.needs)
+    assert len(workings) >= 1
     differ = next(b for b in made["Against the baseline"].blocks if isinstance(b, Shown))
     assert any("light face" in r[2] for r in differ.rows)
     figures = [b for c in made.values() for b in c.blocks if isinstance(b, Figure)]

@@ -237,7 +237,12 @@ def test_every_kind_can_be_added_and_begins_within_bounds() -> None:
     assert {type(x) for x in made.values()} == set(LOADS)
     for load in made.values():
         project_of((load,))
-    assert made["pressure"] == Pressure(1000.0, side="back")
+    # Figures begin at zero, to be typed; own weight is the one that needs none.
+    assert made["pressure"] == Pressure(0.0, side="back")
+    assert made["own weight"] == Acceleration((0.0, 0.0, -9.81))
+    for name, load in made.items():
+        figures = scaled(load, 0.0) == load
+        assert figures == (name not in ("own weight", "pressure table")), name
 
 
 @EVERY

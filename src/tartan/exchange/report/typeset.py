@@ -151,7 +151,7 @@ def _product(text: str) -> str:
             else:
                 made.append(_powers(inside) or f"<sup>{_bare(inside)}</sup>")
             i += 1 + len(inside)
-        elif ")" in inside:
+        elif _closed(inside):
             closed = inside.rindex(")")
             made.append(f"({_sum(inside[1:closed])}){_powers(inside[closed + 1 :])}")
             i += len(inside)
@@ -166,6 +166,12 @@ def _product(text: str) -> str:
             made.append("−" if c == "-" and not joins else escape(c))
             i += 1
     return "".join(made)
+
+
+def _closed(text: str) -> bool:
+    """Whether a bracket ends, with nothing but powers after it."""
+    head, mark, rest = text.rpartition(")")
+    return bool(mark and head) and all(c in POWERS for c in rest)
 
 
 def _powers(text: str) -> str:
