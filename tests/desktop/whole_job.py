@@ -131,8 +131,7 @@ class Hand:
 
     def solved(self) -> None:
         """Wait for the answer of the project as it stands."""
-        session = self.window.session
-        self.wait(lambda: session.fresh or (session.error is not None and not session.solving))
+        self.wait(lambda: self.window.session.fresh)
         QTest.qWait(300)
 
 
