@@ -13,7 +13,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from tartan.core.shell.shapes import Tube
+from tartan.desktop import theme
 from tartan.desktop.preferences import preferences
+from tartan.desktop.scene.marks import rgb
 from tartan.desktop.scene.measuring import circle
 from tartan.desktop.scene.scene import PartScene
 from tartan.desktop.window import MainWindow
@@ -258,3 +260,19 @@ def test_the_spot_is_turned_to_and_what_covers_it_is_hidden(
     assert covers is None
     assert scene.element_at(scene.place_of(far)) == far
     assert dataclasses.astuple(scene.viewpoint) != dataclasses.astuple(stood)
+
+
+def test_words_in_the_margin_take_on_the_appearance(
+    qtbot, window: MainWindow, qapp: QApplication
+) -> None:  # type: ignore[no-untyped-def]
+    scene = scene_of(window)
+    qtbot.waitUntil(lambda: bool(scene.callouts._words))
+    try:
+        theme.use(qapp, dark=True)
+        window.wear()
+        qtbot.waitUntil(lambda: bool(scene.callouts._words))
+        ink = scene.callouts._words[0].GetTextProperty().GetColor()
+        assert ink == pytest.approx(rgb(theme.DARK.ink), abs=1e-6)
+    finally:
+        theme.use(qapp, dark=False)
+        window.wear()

@@ -119,6 +119,8 @@ class PartScene(Marks, Sight, QWidget):
         """Take on the window's appearance."""
         face = theme.face()
         self.view.set_background(face.paper)
+        # Words in the margin are written anew in the ink of the appearance.
+        self.callouts.clear()
         self.view.add_axes(
             line_width=2,
             color=face.soft,
