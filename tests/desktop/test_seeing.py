@@ -276,3 +276,17 @@ def test_words_in_the_margin_take_on_the_appearance(
     finally:
         theme.use(qapp, dark=False)
         window.wear()
+
+
+def test_letters_typed_into_the_view_change_nothing(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    """The library under the view has keys of its own: 3 drew the part in colours, w in wires."""
+    scene = scene_of(window)
+    scene.view.setFocus()
+    stood, style = scene.viewpoint, scene._actor.prop.style
+    for key in "wsprv3eqcfuijk+-":
+        qtbot.keyClick(scene.view, key)
+    qtbot.wait(20)
+    assert scene.viewpoint == stood
+    assert scene._actor.prop.style == style
+    assert not scene.view.render_window.GetStereoRender()
+    assert window.isVisible()

@@ -10,7 +10,7 @@ import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
 
@@ -36,6 +36,13 @@ class _View(QtInteractor):  # type: ignore[misc]
     """A view that draws once a move of the mouse: by itself it would draw at once and on paint."""
 
     camera_moved = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        # The library's own keys turn the part into wires, colours or another view; none is ours.
+        event.ignore()
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        event.ignore()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         with self._not_at_once():
