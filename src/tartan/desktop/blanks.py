@@ -21,6 +21,7 @@ from tartan.exchange.materials_table import materials_of
 from tartan.exchange.plies_table import read_plies
 from tartan.exchange.tables import as_rows
 from tartan.pages import stacks as stack_pages
+from tartan.pages.materials import BLANK
 from tartan.pages.surface_fields import STARTS
 from tartan.project.document.model import Project
 from tartan.project.document.samples import SAMPLES
@@ -29,8 +30,6 @@ from tartan.project.wording import units
 
 if TYPE_CHECKING:
     from tartan.desktop.window import MainWindow
-
-NEW = Material("material", 100e9, 10e9, 0.3, 5e9)
 
 
 class Holder(QWidget):
@@ -173,7 +172,7 @@ class BlankPage(QStackedWidget):
     def _type(self, text: str) -> None:
         session, name = self.window_.session, text.strip()
         if self.station == "Materials":
-            if self._add_materials([replace(NEW, name=name)]) is None:
+            if self._add_materials([replace(BLANK, name=name)]) is None:
                 self.window_.materials.card.fields["E1"].setFocus()
             return
         thickness = {m.name: m.ply_thickness for m in session.project.materials}

@@ -57,6 +57,9 @@ _CORE_WITHOUT = {
     "p_nl_c",
 }
 
+BLANK = Material("material", 100e9, 10e9, 0.3, 5e9)
+"""A material to begin with: the four elastic constants that every one has, and nothing else."""
+
 
 def shown(material: Material, field: str) -> bool:
     """Whether a field means something for this kind of material."""

@@ -174,6 +174,7 @@ class MaterialsView(QWidget):
     def _offer_new(self) -> None:
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("blank, four constants to type", lambda: self.add(state.BLANK))
         menu.addAction("like the chosen one", self.add)
         menu.addSection("from the library")
         self.fill_library(menu, self.add)
@@ -191,7 +192,7 @@ class MaterialsView(QWidget):
 
     def add(self, like: Material | None = None) -> None:
         """Add a material like the chosen one, or like another."""
-        like = like or self.material or Material("material", 100e9, 10e9, 0.3, 5e9)
+        like = like or self.material or state.BLANK
         before = {m.name for m in self.session.project.materials}
         self.session.edit("add material", lambda p: stack_edits.add_materials(p, [like]))
         self._choose_new(before)
