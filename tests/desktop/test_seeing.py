@@ -290,3 +290,28 @@ def test_letters_typed_into_the_view_change_nothing(qtbot, window: MainWindow) -
     assert scene._actor.prop.style == style
     assert not scene.view.render_window.GetStereoRender()
     assert window.isVisible()
+
+
+def test_what_was_measured_and_cut_outlives_another_mesh(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    """A corner of the mesh before was looked for in the new one, and the bar told of no cut."""
+    scene, tools = scene_of(window), window.margins.stage.tools
+    tools.look("from +z")
+    scene.view.render()
+    tools.measure.setChecked(True)
+    last = scene.mesh.count - 1  # type: ignore[union-attr]
+    QTest.mouseClick(scene.view, LEFT, pos=scene.place_of(last))
+    assert scene.measure.nodes
+    tools.bar.begin(1)
+    part = window.session.project.part
+    assert part is not None
+    coarser = dataclasses.replace(part, mesh_size=2 * part.mesh_size)
+    window.session.edit("coarser", lambda p: part_edits.put_surface(p, coarser)[0])
+    qtbot.waitUntil(lambda: window.session.fresh)
+    assert scene.mesh.count - 1 < last  # type: ignore[union-attr]
+    assert scene.measure.nodes == []
+    assert tools.bar.isVisible()
+    assert 0 < scene.in_sight.sum() < len(scene.in_sight)
+    scene.view.render()
+    QTest.mouseClick(scene.view, LEFT, pos=scene.place_of(int(np.flatnonzero(scene.in_sight)[0])))
+    assert len(scene.measure.nodes) == 1
+    assert not window.faults.faults

@@ -67,10 +67,12 @@ class Finder(QLineEdit):
 
     def begin(self) -> None:
         """Take the keyboard and show everything."""
+        if self.hasFocus():
+            self._all = self._entries()
+            self._refresh()
+        # What there is is gathered as it takes the keyboard.
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        self._all = self._entries()
         self.selectAll()
-        self._refresh()
 
     def _popup(self) -> QFrame:
         """Make the list's frame inside the window, above everything else, when first needed."""

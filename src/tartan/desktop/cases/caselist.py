@@ -47,7 +47,6 @@ class CaseList(QWidget):
         super().__init__()
         self.session = session
         self.cards = CardList("Cases")
-        self.cards.setAccessibleName("Cases")
         self.cards.setFixedHeight(TALL)
         self.cards.chosen.connect(lambda name: session.select(case=name))
         self.name = Field(self._rename)

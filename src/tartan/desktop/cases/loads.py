@@ -16,16 +16,13 @@ from tartan.project.document.partmodel import (
     WHOLE,
     Case,
     Combination,
-    EdgeForce,
-    Force,
     Load,
     MappedPressure,
-    Movement,
-    Pressure,
     Side,
 )
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name
+from tartan.project.edits.region_uses import with_places
 from tartan.project.wording import units
 
 
@@ -93,17 +90,7 @@ class LoadRows(CaseForm):
 
     def add_at(self, sort: str, places: tuple[str, ...]) -> None:
         """Add a load at places to the chosen case, or to a new one where none is chosen."""
-        first, *others = places
-        also = tuple(others)
-        new: Load
-        if sort == "force":
-            new = Force(first, also=also)
-        elif sort == "force per length":
-            new = EdgeForce(first, (0.0, 0.0, 0.0), also=also)
-        elif sort == "movement":
-            new = Movement(first, also=also)
-        else:
-            new = Pressure(0.0, first, self.laying_side(), also=also)
+        new = with_places(NEW["force or moment" if sort == "force" else sort].make(self), places)
         if self.case is not None:
             self._put_loads("add load", (*self.case.loads, new))
             return

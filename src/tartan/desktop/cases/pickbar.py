@@ -101,6 +101,13 @@ class PickBar(QWidget):
         self.setVisible(bool(picked))
         self.mark()
 
+    def tidy(self) -> None:
+        """Let go of what the part no longer has."""
+        whole = self._whole()
+        known = {*whole.mesh.edges, *whole.regions} if whole is not None else set()
+        if any(p not in known for p in self.picked):
+            self._put(tuple(p for p in self.picked if p in known))
+
     def mark(self) -> None:
         """Draw what is picked."""
         scene, whole = self._scene, self._whole()

@@ -261,6 +261,7 @@ class CasesView(QWidget):
         self.set_name.put(chosen)
         self.supports.put(self.support_rows.make_up(), self.support_rows.rows)
         self.list.refresh()
+        self.pick_bar.tidy()
         self.matrix.refresh()
         loaded = self.load_rows.combination is None and self.outside is None
         self.new_load.setVisible(loaded)

@@ -181,7 +181,9 @@ def write_film(frames: list[QImage], path: Path, ending: str) -> None:
 
     pictures = []
     for frame in frames:
-        plain = frame.convertToFormat(QImage.Format.Format_RGBA8888)
+        # The window may have been drawn larger or smaller meanwhile.
+        same = frame if frame.size() == frames[0].size() else frame.scaled(frames[0].size())
+        plain = same.convertToFormat(QImage.Format.Format_RGBA8888)
         bits = plain.constBits()
         assert bits is not None
         data = bits.asstring(plain.sizeInBytes())

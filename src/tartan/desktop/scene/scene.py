@@ -172,6 +172,9 @@ class PartScene(Marks, Sight, QWidget):
         under.ambient, under.diffuse = 0.46, 0.34
         self._actor.SetBackfaceProperty(under)
         self._forget_sight()
+        # Corners that were measured are of the mesh before.
+        self.measure.nodes = []
+        self._show_what_is_seen()
         self.callouts.clear()
         self.view.render_window.SetMultiSamples(samples(mesh))
         self.paint(None)

@@ -72,11 +72,12 @@ class Sight:
     _surface: Any
     _actor: Any
 
+    cut: Cut | None = None
+    through = False
+
     def _forget_sight(self) -> None:
-        """Begin with all of a part in sight."""
+        """Begin with all elements of another mesh; a cut and looking through go on."""
         self.hidden: Mask | None = None
-        self.cut: Cut | None = None
-        self.through = False
         self._shown: Any = None
         self._ids: NDArray[np.intp] | None = None
         self._locator: Any = None

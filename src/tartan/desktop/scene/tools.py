@@ -256,7 +256,10 @@ class SceneTools(QObject):
         return places_in(self._session, self._scene())
 
     def _fill_shown(self, menu: QMenu) -> None:
-        places = self.places()
+        places, scene = self.places(), self._scene()
+        if scene is None or scene.hidden is None:
+            # Another mesh is shown whole.
+            self.hidden = set()
         menu.addAction("all of it", self.show_all)
         if places:
             only, out = menu.addMenu("only"), menu.addMenu("hidden")
@@ -275,7 +278,6 @@ class SceneTools(QObject):
         through = menu.addAction("look through")
         assert through is not None
         through.setCheckable(True)
-        scene = self._scene()
         through.setChecked(scene is not None and scene.through)
         through.toggled.connect(self.look_through)
 
