@@ -14,6 +14,7 @@ import tempfile
 import time
 from dataclasses import dataclass
 from itertools import pairwise
+from multiprocessing import forkserver
 from pathlib import Path
 
 from tartan.core.errors import TartanError
@@ -59,6 +60,9 @@ def coarse() -> Project:
 
 def _work_on(path: Path, log: int, rng: random.Random) -> None:
     """Edit without a pause and save now and then, writing down when each edit was made."""
+    # The helper of the process that this one was forked from is not its own.
+    helper = forkserver._forkserver
+    helper._forkserver_pid = helper._forkserver_address = helper._forkserver_alive_fd = None
     # Not for the solver's process, which reads this file too.
     from PyQt6.QtCore import QTimer
 
@@ -147,7 +151,7 @@ def strike_the_solver(rng: random.Random, how: signal.Signals) -> str:
         worker.start()
         process = worker._process
         assert process is not None
-        assert process.pid is not None
+        pid = process.started()
         project = coarse()
         held = dataclasses.replace(project.materials[0], E1=100e9 + rng.random() * 1e9)
         project = dataclasses.replace(project, materials=(held, *project.materials[1:]))
@@ -159,7 +163,7 @@ def strike_the_solver(rng: random.Random, how: signal.Signals) -> str:
             if not struck and time.monotonic() > strike:
                 struck = True
                 with contextlib.suppress(ProcessLookupError):
-                    os.kill(process.pid, how)
+                    os.kill(pid, how)
             ends = [e for e in heard if e.number == number and e.state is not JobState.RUNNING]
             if ends:
                 state = ends[0].state

@@ -154,5 +154,5 @@ def test_names_of_any_length_stretch_no_page(qtbot, window: MainWindow) -> None:
         session.select(station=station)
         page = window.pages[station]
         qtbot.waitUntil(lambda p=page: p.isVisible())
-        assert window.views[station].minimumSizeHint().width() < 2000, station
+        assert window.pages[station].view.minimumSizeHint().width() < 2000, station
         assert window.width() <= 1400

@@ -66,7 +66,7 @@ def test_no_named_button_is_missing_and_every_entry_can_be_chosen(
     window = open_window(Project("nothing"), wait=False)
     entries = window.entries()
     known = {(e.sort, e.name.casefold()) for e in entries}
-    for station, view in window.views.items():
+    for station, view in window.stations.all_views().items():
         for made in view.findChildren(QPushButton):
             text = made.text().strip()
             if text not in NAMELESS and not text.startswith("all ") and made.menu() is None:
@@ -80,9 +80,10 @@ def test_no_named_button_is_missing_and_every_entry_can_be_chosen(
 
 
 def test_other_words_belong_to_what_is_there(window: MainWindow) -> None:
+    entries = window.entries()  # all pages stand from here on
     named = {b.text().strip() for b in window.findChildren(QPushButton)}
-    named |= {e.name for e in window.entries()} | set(window.commands)
-    named |= {e.name.partition(": ")[2] for e in window.entries()}
+    named |= {e.name for e in entries} | set(window.commands)
+    named |= {e.name.partition(": ")[2] for e in entries}
     choosers = {w for w in ALSO if w.endswith(" …")}
     assert not {w for w in ALSO if w not in named} - choosers
 

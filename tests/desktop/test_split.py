@@ -19,7 +19,7 @@ LEFT = Qt.MouseButton.LeftButton
 def split_of(window: MainWindow, station: str) -> Split:
     window.session.select(station=station)
     QTest.qWait(20)
-    return next(s for s in window.views[station].findChildren(Split) if s.isVisible())
+    return next(s for s in window.pages[station].view.findChildren(Split) if s.isVisible())
 
 
 def drag(split: Split, by: int) -> None:

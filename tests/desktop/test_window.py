@@ -46,7 +46,7 @@ def go(qtbot, window: MainWindow, station: str) -> None:  # type: ignore[no-unty
     place = window.route.station_rect(station).center().toPoint()
     qtbot.mouseClick(window.route, LEFT, pos=place)
     assert window.session.selection.station == station
-    assert window.views[station].isVisible()
+    assert window.pages[station].view.isVisible()
     qtbot.wait(60)  # lets new rows be laid out and shown
 
 

@@ -56,7 +56,7 @@ class Hand:
         QTest.mouseClick(self.window.route, LEFT, pos=place)
         QTest.qWait(120)
         assert self.window.session.selection.station == station
-        return self.window.views[station]
+        return self.window.pages[station].view
 
     @property
     def here(self) -> QWidget:

@@ -266,11 +266,11 @@ def test_every_job_ends_exactly_once(heard: tuple[Worker, list[Event]]) -> None:
     sixth = worker.submit(SolveRequest(0, part_inputs(big)))
     for _ in range(2):  # the first loss is made good by another process, the second is told
         assert worker._process is not None
-        before = worker._process.pid
+        before = worker._process.started()
         worker._process.kill()
         worker._process.join(10)
         worker.poll()
-        assert worker._process is None or worker._process.pid != before
+        assert worker._process is None or worker._process.started() != before
     lost = until_end(worker, events, sixth)
     assert lost.state is JobState.LOST
     assert "F5" in str(lost.error)
@@ -290,8 +290,7 @@ def test_a_job_that_does_not_heed_a_cancel_is_ended(
     monkeypatch.setattr("tartan.project.analysis.worker.GRACE", 0.1)
     number = worker.submit(SolveRequest(0, part_inputs(coarse(dish_panel(), 0.02))))
     assert worker._process is not None
-    assert worker._process.pid is not None
-    os.kill(worker._process.pid, signal.SIGSTOP)
+    os.kill(worker._process.started(), signal.SIGSTOP)
     worker.cancel()
     assert until_end(worker, events, number).state is JobState.CANCELLED
     assert not worker.busy
@@ -330,7 +329,7 @@ def test_a_stopped_process_holds_nobody_up_and_its_work_goes_to_another(
     first = worker.submit(SolveRequest(0, part_inputs(project)))
     assert until_end(worker, events, first).state is JobState.DONE
     assert worker._process is not None
-    old = worker._process.pid
+    old = worker._process.started()
     assert old is not None
     os.kill(old, signal.SIGSTOP)
     # A request larger than any pipe: asking returns at once though nobody reads.
@@ -347,7 +346,7 @@ def test_a_stopped_process_holds_nobody_up_and_its_work_goes_to_another(
     done = until_end(worker, events, number)
     assert done.state is JobState.DONE
     assert worker._process is not None
-    assert worker._process.pid != old
+    assert worker._process.started() != old
     with pytest.raises(ProcessLookupError):
         os.kill(old, 0)
 
@@ -401,7 +400,7 @@ def test_a_killed_window_leaves_no_solver_behind() -> None:
         "    p = part_edits.put_part(p, dataclasses.replace(p.part, mesh_size=0.012))\n"
         "    w = Worker(lambda e: None)\n"
         "    w.submit(SolveRequest(0, part_inputs(p)))\n"
-        "    print(w._process.pid, flush=True)\n"
+        "    print(w._process.started(), flush=True)\n"
         "    time.sleep(600)\n"
     )
     child = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)

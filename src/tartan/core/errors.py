@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from enum import Enum
+from typing import Self
 
 _spoken: list[Callable[[str], str]] = []
 
@@ -13,6 +16,16 @@ def speak_through(words: Callable[[str], str]) -> None:
     What the core itself says is in SI units, with their names.
     """
     _spoken[:] = [words]
+
+
+class Topic(Enum):
+    """What an error is about, so that whoever shows it can lead there."""
+
+    MATERIALS = "materials"
+    STACKS = "stacks"
+    PART = "part"
+    LOADS = "loads"
+    JUDGING = "judging"
 
 
 class TartanError(ValueError):
@@ -26,7 +39,17 @@ class TartanError(ValueError):
         The object concerned ("material 'UD carbon', S12", "ply 3 of 'Face'"); may be empty.
     mend : str
         What to do about it; may be empty.
+
+    Attributes
+    ----------
+    topic : Topic
+        What it is about: that of its class, until `concerning` says otherwise.
+    subject : str
+        Name of the material, stack, case or region concerned, where it has one.
     """
+
+    topic: Topic = Topic.JUDGING
+    subject: str = ""
 
     def __init__(self, what: str, where: str = "", mend: str = "") -> None:
         # All three go to args, so that the error survives pickling on its way out of a worker.
@@ -35,18 +58,38 @@ class TartanError(ValueError):
         self.where = where
         self.mend = mend
 
+    def of(self, subject: str) -> Self:
+        """Name the material, stack, case or region concerned; gives the error back."""
+        self.subject = subject
+        return self
+
     def __str__(self) -> str:
         head = f"{self.where}: {self.what}" if self.where else self.what
         text = f"{head} {self.mend}" if self.mend else head
         return _spoken[0](text) if _spoken else text
 
 
+@contextmanager
+def concerning(topic: Topic, subject: str = "") -> Iterator[None]:
+    """Have errors raised within say what they are about; what was said further in stands."""
+    try:
+        yield
+    except TartanError as error:
+        if "subject" not in error.__dict__:
+            error.topic, error.subject = topic, subject
+        raise
+
+
 class MaterialError(TartanError):
     """A material's data are missing, not finite or not admissible."""
+
+    topic = Topic.MATERIALS
 
 
 class StackError(TartanError):
     """A stack cannot be used as it stands."""
+
+    topic = Topic.STACKS
 
 
 class NotationError(StackError):
@@ -73,8 +116,16 @@ class CriterionError(TartanError):
 class PartError(TartanError):
     """A surface, mesh, support or load is not usable."""
 
+    topic = Topic.PART
 
-class MechanismError(PartError):
+
+class LoadError(PartError):
+    """A support, a load, or what is asked of a case is not usable."""
+
+    topic = Topic.LOADS
+
+
+class MechanismError(LoadError):
     """The supports leave a rigid motion free."""
 
 

@@ -124,7 +124,7 @@ class Material:
                 f"{field} ({FIELD_NAMES[field]}) is missing; {purpose} needs it.",
                 f"Material '{self.name}', {field}",
                 f"Enter {field} in Materials.",
-            )
+            ).of(self.name)
         return float(value)
 
 
@@ -295,7 +295,7 @@ def checked(material: Material) -> Material:
     """
     for finding in findings(material):
         where = f"Material '{material.name}', {finding.field}"
-        raise MaterialError(finding.what, where, finding.mend)
+        raise MaterialError(finding.what, where, finding.mend).of(material.name)
     return material
 
 
@@ -341,7 +341,7 @@ def isotropic(  # noqa: PLR0913 - a material has this many figures
             f"nu12 = {nu:g} is outside -1 … 0.5.",
             f"Material '{name}', nu12",
             "Metals lie between 0.25 and 0.35.",
-        )
+        ).of(name)
     G = E / (2 * (1 + nu))
     return Material(
         name,
@@ -393,7 +393,7 @@ def replace_value(material: Material, field: str, value: float | str | None) -> 
             f"{field} follows from E and ν in an isotropic material.",
             f"Material '{material.name}', {field}",
             "Change E1 or nu12, or its kind.",
-        )
+        ).of(material.name)
     lead = next((group[0] for group in _ALIKE if field in group), field)
     changed = dataclasses.replace(changed, **{lead: value})  # type: ignore[arg-type]
     checked(dataclasses.replace(changed, kind="ply"))

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QMenu, QScrollArea, QStackedWidget, QWidget
 
@@ -15,6 +16,8 @@ from tartan.core.stack import Ply
 from tartan.core.stack.notation import parse
 from tartan.core.stack.notation_written import context_for
 from tartan.desktop.nextstep import NextStep, next_step
+from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.blank import Blank
 from tartan.desktop.widgets.clipboard import clipboard_text
 from tartan.exchange.materials_table import materials_of
@@ -61,22 +64,40 @@ class Holder(QWidget):
 class BlankPage(QStackedWidget):
     """A station's page, and its blank where there is nothing to show on it."""
 
-    def __init__(self, window: MainWindow, station: str, view: QWidget) -> None:
+    made = pyqtSignal(str)
+
+    def __init__(
+        self, window: MainWindow, station: str, make: Callable[[Session], StationView]
+    ) -> None:
         super().__init__()
-        self.window_, self.station, self.view = window, station, view
+        self.window_, self.station, self._make = window, station, make
+        self._view: StationView | None = None
         self.blank = Blank()
         # In a window smaller than a page needs, the page scrolls; the verdict stays in sight.
         self.area = QScrollArea()
         self.area.setFrameShape(QFrame.Shape.NoFrame)
         self.area.setWidgetResizable(True)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.area.setWidget(Holder(view))
         self.addWidget(self.area)
         self.addWidget(self.blank)
         self._anyway: Project | None = None
         self.blank.taken.connect(self._take)
         self.blank.typed.connect(self._type)
         self.blank.pasted.connect(lambda: self._take("paste"))
+
+    @property
+    def stands(self) -> bool:
+        """Whether the page was made."""
+        return self._view is not None
+
+    @property
+    def view(self) -> StationView:
+        """The page itself, made when it is first asked for."""
+        if self._view is None:
+            self._view = self._make(self.window_.session)
+            self.area.setWidget(Holder(self._view))
+            self.made.emit(self.station)
+        return self._view
 
     @property
     def step(self) -> NextStep | None:

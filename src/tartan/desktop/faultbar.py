@@ -9,6 +9,7 @@ from types import TracebackType
 from PyQt6.QtWidgets import QApplication, QFrame, QPlainTextEdit, QVBoxLayout
 
 from tartan import __version__
+from tartan.core.errors import TartanError
 from tartan.desktop.widgets.controls import button, label, row, switch
 
 MOST = 20
@@ -90,3 +91,21 @@ class FaultBar(QFrame):
         self.faults.clear()
         self.more.setChecked(False)
         self.hide()
+
+
+class RefusedBar(QFrame):
+    """A line above the verdict for an edit that was held for its mesh and then refused."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "recovery")
+        self.words = label("", "fault")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(14, 2, 14, 2)
+        box.addWidget(row(self.words, None, button("put away", self.hide)))
+        self.hide()
+
+    def tell(self, error: TartanError) -> None:
+        """Say why the edit was not taken."""
+        self.words.setText(str(error))
+        self.show()

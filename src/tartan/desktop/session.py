@@ -19,6 +19,7 @@ from tartan.core.errors import TartanError
 from tartan.project.analysis.answers import CANCELLED, Answers, News
 from tartan.project.analysis.inputs import PartInputs, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, Progress
+from tartan.project.analysis.meshes import MESHES, MeshPending, mesh_key
 from tartan.project.analysis.worker import JobState
 from tartan.project.document.history import History
 from tartan.project.document.model import Project
@@ -55,6 +56,7 @@ class Session(QObject):
     project_changed = pyqtSignal(object, object)
     selection_changed = pyqtSignal(object, object)
     answer_changed = pyqtSignal()
+    edit_refused = pyqtSignal(object)
     progress_changed = pyqtSignal()
 
     def __init__(self, project: Project, path: Path | None = None) -> None:
@@ -68,10 +70,13 @@ class Session(QObject):
         self.previous: PartAnswer | None = None
         self.compared = ""
         self._wanted: PartInputs | None = None
+        self._held: list[tuple[str, Callable[[Project], Project]]] = []
         self._last: Verdict | None = None
         self._current: tuple[Any, Verdict, list[Status]] | None = None
         self.answers = Answers(self._hear)
         self.answers.in_use = lambda: (self.answer,)
+        MESHES.listen(self._on_mesh)
+        self._mesh_ahead()
         self._poll = QTimer(self)
         self._poll.setInterval(POLL)
         self._poll.timeout.connect(self._look)
@@ -88,10 +93,20 @@ class Session(QObject):
     # Editing
 
     def edit(self, label: str, change: Callable[[Project], Project]) -> TartanError | None:
-        """Apply an edit as one undo step; an error is returned and nothing changes."""
+        """Apply an edit as one undo step; an error is returned and nothing changes.
+
+        An edit that needs a mesh which takes a while is held until it is there; `MeshPending` is
+        returned meanwhile, and what refuses the edit then is told by `edit_refused`.
+        """
         before = self.project
+        if any(each == label for each, _ in self._held):
+            # Another figure in the same field takes the place of the one before.
+            self._drop_held(label)
         try:
             changed = self.history.apply(label, change)
+        except MeshPending as pending:
+            self._held.append((label, change))
+            return pending
         except TartanError as error:
             return error
         if changed:
@@ -99,8 +114,11 @@ class Session(QObject):
         return None
 
     def undo(self) -> None:
+        """Take the last edit back, be it one that is still held."""
         before = self.project
-        if self.history.undo():
+        if self._held:
+            self._drop_held()
+        elif self.history.undo():
             self._tell(before)
 
     def redo(self) -> None:
@@ -111,8 +129,10 @@ class Session(QObject):
     def open(self, project: Project, path: Path | None, *, saved: bool = True) -> None:
         """Replace the document by another; its history starts anew."""
         before = self.project
+        self._held.clear()
         self.history = History.start(project, saved=saved)
         self.path = path
+        self._mesh_ahead()
         self._forget_answer()
         self.selection = Selection(self.selection.station)
         self._tell(before)
@@ -137,6 +157,40 @@ class Session(QObject):
             self._forget_answer()
         self._renew()
         self.project_changed.emit(before, self.project)
+
+    # Meshing
+
+    def _mesh_ahead(self) -> None:
+        if self.project.part is not None:
+            MESHES.open(mesh_key(self.project.part))
+
+    def _drop_held(self, label: str = "") -> None:
+        """Give up edits that wait for a mesh, or the one of a label."""
+        self._held = [each for each in self._held if label and each[0] != label]
+        MESHES.give_up()
+
+    def _on_mesh(self, ended: bool) -> None:
+        """Show that meshing goes on, or take over what waited for it."""
+        if not ended:
+            self.progress = self.progress or Progress("meshing", 0.0)
+            self._poll.start()
+            self.progress_changed.emit()
+            return
+        self.progress = None
+        held, self._held = self._held, []
+        for label, change in held:
+            error = self.edit(label, change)
+            if error is not None and not isinstance(error, MeshPending):
+                self.edit_refused.emit(error)
+        self._current = None
+        if self._wanted is not None and not self.fresh:
+            self._pause.start()
+        self.answer_changed.emit()
+
+    @property
+    def meshing(self) -> bool:
+        """Whether an edit, or the answer, waits for a mesh."""
+        return MESHES.busy and self.progress is not None
 
     # Answering
 
@@ -175,15 +229,26 @@ class Session(QObject):
     def solve_again(self) -> None:
         """Solve anew, whatever is remembered."""
         self.answers.forget()
+        MESHES.forget()
         self._wanted, self.error = None, None
         self.refresh_answer()
 
     def _solve(self) -> None:
-        if self._wanted is not None and self.answers.want(self._wanted) is None:
+        if self._wanted is None:
+            return
+        # The solver is asked when the mesh is there.
+        if (
+            not MESHES.waits(mesh_key(self._wanted.part))
+            and self.answers.want(self._wanted) is None
+        ):
             self._poll.start()
 
     def cancel(self) -> None:
-        """Stop solving; the last answer stays, stale."""
+        """Stop meshing and solving; the last answer stays, stale."""
+        if self.meshing:
+            MESHES.cancel()
+            self._held.clear()
+            self._on_mesh(ended=True)
         if not self.solving:
             return
         self._pause.stop()
@@ -194,7 +259,8 @@ class Session(QObject):
 
     def _look(self) -> None:
         self.answers.poll()
-        if not self.answers.busy:
+        MESHES.poll()
+        if not self.answers.busy and not MESHES.busy:
             self._poll.stop()
 
     def _hear(self, news: News) -> None:
@@ -316,6 +382,7 @@ class Session(QObject):
         """End timers and the worker process."""
         self._pause.stop()
         self._poll.stop()
+        MESHES.leave(self._on_mesh)
         self.answers.stop()
 
 

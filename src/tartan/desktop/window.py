@@ -17,41 +17,33 @@ from PyQt6.QtWidgets import (
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.autosave import RecoveryBar
-from tartan.desktop.blanks import BlankPage
-from tartan.desktop.cases.view import CasesView
 from tartan.desktop.commands import keys_of, make_commands
-from tartan.desktop.faultbar import FaultBar
+from tartan.desktop.faultbar import FaultBar, RefusedBar
 from tartan.desktop.files import FileWindow
 from tartan.desktop.finder import Entry, Finder
 from tartan.desktop.finder_entries import things
 from tartan.desktop.keysheet import KeySheet
 from tartan.desktop.manual import Manual
-from tartan.desktop.margins.view import MarginsView
-from tartan.desktop.materials.view import MaterialsView
 from tartan.desktop.palette import page_actions
-from tartan.desktop.part.view import PartView
 from tartan.desktop.placement import FULL, LEAST, LOW, place
 from tartan.desktop.preferences import preferences
-from tartan.desktop.report.view import ReportView
 from tartan.desktop.route import NARROW as ROUTE_NARROW
 from tartan.desktop.route import WIDTH as ROUTE_WIDTH
 from tartan.desktop.route import Route
+from tartan.desktop.scene.tools import SceneTools
 from tartan.desktop.session import Session
-from tartan.desktop.stacks.view import StacksView
+from tartan.desktop.stations import PagesByName, Stations
 from tartan.desktop.verdictbar import VerdictBar
-from tartan.desktop.versions.view import VersionsView
 from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
 from tartan.pages.keys import ALSO
-from tartan.pages.stations import STATIONS, Freshness, lines
+from tartan.pages.stations import Freshness, lines
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits, versions
 from tartan.project.wording import units
 
-View = MaterialsView | StacksView | PartView | CasesView | MarginsView | VersionsView | ReportView
 
-
-class MainWindow(FileWindow):
+class MainWindow(PagesByName, FileWindow):
     """Head line on top, route at the left, bench in the middle, verdict along the bottom."""
 
     def __init__(self, session: Session) -> None:
@@ -60,12 +52,12 @@ class MainWindow(FileWindow):
         self._low = False
         self.route = Route()
         self.verdict = VerdictBar()
-        self._make_views()
         self.bench = QStackedWidget()
-        self.pages = {name: BlankPage(self, name, view) for name, view in self.views.items()}
-        for page in self.pages.values():
-            self.bench.addWidget(page)
+        self.stations = Stations(self, self.bench)
+        self.stations.made.connect(self._join)
+        self.pages = self.stations.pages
         self.faults = FaultBar()
+        self.refused = RefusedBar()
         self.recovery = RecoveryBar(self.bring_back)
         self.commands = make_commands(self)
         self.key_sheet: KeySheet | None = None
@@ -90,37 +82,29 @@ class MainWindow(FileWindow):
 
     # Building
 
-    def _make_views(self) -> None:
-        session = self.session
-        self.materials = MaterialsView(session)
-        self.stacks = StacksView(session)
-        self.part = PartView(session)
-        self.cases = CasesView(session)
-        self.margins = MarginsView(session)
-        self.versions = VersionsView(session)
-        self.report = ReportView(session)
-        self.holders = (self.part.pane, self.cases.pane, self.margins, self.versions, self.report)
-        self.tools = {
-            "Part": self.part.pane.tools,
-            "Cases": self.cases.pane.tools,
-            "Margins": self.margins.stage.tools,
-        }
-        for tools in self.tools.values():
+    def _join(self, station: str) -> None:
+        """Connect a page that was made just now with what the window has for it."""
+        if station == "Report":
+            self.report.made.connect(self._show_route)
+            self.report.maker.stepped.connect(lambda _: self._show_route())
+        if self._low:
+            self._fold_spot()
+        tools = self.pages[station].view.tools
+        if tools is not None:
             tools.governing_asked.connect(self.follow_verdict)
             tools.large_turned.connect(lambda _: self._fold_route())
-        self.views: dict[str, View] = {name: getattr(self, name.lower()) for name in STATIONS}
 
     def _connect(self) -> None:
         session = self.session
         self.route.chosen.connect(lambda name: session.select(station=name))
         self.verdict.followed.connect(self.follow_verdict)
-        self.report.made.connect(self._show_route)
-        self.report.maker.stepped.connect(lambda _: self._show_route())
         self.verdict.cancel_asked.connect(session.cancel)
         session.project_changed.connect(lambda *_: self.refresh())
         session.selection_changed.connect(self._on_selection)
         session.answer_changed.connect(self._on_answer)
         session.progress_changed.connect(self._show_verdict)
+        session.edit_refused.connect(self.refused.tell)
+        session.project_changed.connect(lambda *_: self.refused.hide())
 
     def _build_head(self) -> QWidget:
         head = self.head
@@ -190,6 +174,7 @@ class MainWindow(FileWindow):
         down.addWidget(self.recovery)
         down.addWidget(self.clash)
         down.addWidget(middle, 1)
+        down.addWidget(self.refused)
         down.addWidget(self.faults)
         down.addWidget(self.verdict)
         self.setCentralWidget(whole)
@@ -208,13 +193,18 @@ class MainWindow(FileWindow):
 
     def turn_large(self) -> None:
         """Give the 3-D view of this page all the window, or give the panels their room back."""
-        tools = self.tools.get(self.session.selection.station)
+        tools = self._tools
         if tools is not None:
             tools.large.toggle()
             tools.take_keyboard()
 
+    @property
+    def _tools(self) -> SceneTools | None:
+        page = self.pages[self.session.selection.station]
+        return page.view.tools if page.stands else None
+
     def _fold_route(self) -> None:
-        tools = self.tools.get(self.session.selection.station)
+        tools = self._tools
         self.route.setHidden(tools is not None and tools.large.isChecked())
 
     def use_units(self, name: str) -> None:
@@ -275,7 +265,7 @@ class MainWindow(FileWindow):
             if n != "find"
         ]
         found += things(self.session, lambda: self.part.open_form("regions"))
-        return found + page_actions(self.session, self.views)
+        return found + page_actions(self.session, self.stations.all_views())
 
     def show_manual(self) -> None:
         """Open the manual at the page that is shown."""
@@ -299,6 +289,9 @@ class MainWindow(FileWindow):
             changes |= {"element": verdict.address.element, "case": case}
             if verdict.address.ply is not None:
                 changes["spot_ply"] = verdict.address.ply
+        of = {"Materials": "material", "Stacks": "stack", "Cases": "case"}.get(verdict.station)
+        if of is not None and verdict.subject:
+            changes[of] = verdict.subject
         self.session.select(**changes)
         if verdict.address is not None:
             self.margins.bring(verdict.address.element)
@@ -312,8 +305,12 @@ class MainWindow(FileWindow):
         low = self.height() < LOW
         if low and not self._low:
             # In a low window the map needs the place; the switch brings the section back.
-            self.margins.spot.open.setChecked(False)
+            self._fold_spot()
         self._low = low
+
+    def _fold_spot(self) -> None:
+        if self.stations.stands("Margins"):
+            self.margins.spot.open.setChecked(False)
 
     def refresh(self) -> None:
         """Show everything as it stands."""
@@ -357,13 +354,14 @@ class MainWindow(FileWindow):
         page = self.pages[self.session.selection.station]
         if page.show_right():
             # Out of sight still where it is another page: it is drawn once, when it is shown.
-            self.views[self.session.selection.station].refresh()
+            page.view.refresh()
         self.bench.setCurrentWidget(page)
         self._fold_route()
 
     def _show_verdict(self) -> None:
         session = self.session
-        self.verdict.put(session.verdict, session.progress if session.solving else None)
+        under_way = session.solving or session.meshing
+        self.verdict.put(session.verdict, session.progress if under_way else None)
 
     def _show_route(self) -> None:
         session = self.session
@@ -375,8 +373,7 @@ class MainWindow(FileWindow):
             met,
             len(statuses),
             session.unloaded,
-            self.report.line,
-            self.report.fresh,
+            *self.stations.report_state(),
         )
         self.route.put(lines(session.project, freshness), session.selection.station)
 
@@ -392,10 +389,8 @@ class MainWindow(FileWindow):
         self.head.setStyleSheet(
             f"#head {{ background: {face.panel}; border-bottom: 1px solid {face.line}; }}"
         )
-        scenes = [h.scene for h in self.holders] + self.versions.scenes
-        for scene in scenes:
-            if scene is not None:
-                scene.wear()
+        for scene in self.stations.scenes():
+            scene.wear()
         self.refresh()
         self.update()
 
@@ -412,5 +407,4 @@ class MainWindow(FileWindow):
         self.leave_file()
         self.session.close()
         self.autosave.close()
-        for holder in self.holders:
-            holder.close_view()
+        self.stations.close()

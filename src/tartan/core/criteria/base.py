@@ -238,11 +238,13 @@ def _strengths(material: Material, criterion: Criterion, needs: Sequence[str]) -
         found[name] = value = _value(material, name, purpose)
         where = f"Material '{material.name}', {name}"
         if not np.isfinite(value):
-            raise MaterialError(f"{name} is not a finite number.", where, "Enter a number.")
+            what = f"{name} is not a finite number."
+            raise MaterialError(what, where, "Enter a number.").of(material.name)
         parameter = name in ("f12_star", "hashin_alpha", "nu12", "p_nl_t", "p_nl_c")
         if value <= 0 and not parameter:
             what = f"{name} ({FIELD_NAMES[name]}) must be greater than zero, it is {value:g}."
-            raise MaterialError(what, where, "Strengths are entered as positive numbers.")
+            mend = "Strengths are entered as positive numbers."
+            raise MaterialError(what, where, mend).of(material.name)
         if name == "f12_star" and abs(value) >= 1:
             what = f"F12* = {value:g} (f12_star) leaves the Tsai–Wu surface open."
             raise CriterionError(what, where, "Keep F12* between -1 and 1; -0.5 is usual.")

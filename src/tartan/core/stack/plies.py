@@ -99,7 +99,7 @@ def check_stack(stack: Stack, materials: Collection[str]) -> Stack:
             "The stack is empty: it has no plies.",
             f"Stack '{stack.name}'",
             "Add a ply or type a notation such as [0/±45/90]s.",
-        )
+        ).of(stack.name)
     for number, ply in enumerate(stack.plies, start=1):
         where = f"Stack '{stack.name}', ply {number}"
         if not math.isfinite(ply.thickness) or ply.thickness <= 0:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
@@ -22,6 +23,7 @@ from tartan.desktop.scene import glyphs, loading
 from tartan.desktop.scene.overlays import draw_supports
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
     Field,
@@ -51,11 +53,12 @@ from tartan.project.edits.design_edits import free_name
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
     from tartan.desktop.scene.scene import PartScene
+    from tartan.desktop.scene.tools import SceneTools
 
 READY = 96
 
 
-class CasesView(QWidget):
+class CasesView(StationView):
     """Figures at the left, the part with its supports and loads at the right."""
 
     def __init__(self, session: Session) -> None:
@@ -336,3 +339,14 @@ class CasesView(QWidget):
 
     def showEvent(self, event: object) -> None:
         self.draw()
+
+    @property
+    def tools(self) -> SceneTools:
+        return self.pane.tools
+
+    @property
+    def scenes(self) -> Sequence[PartScene]:
+        return () if self.pane.scene is None else (self.pane.scene,)
+
+    def close_view(self) -> None:
+        self.pane.close_view()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -20,6 +21,7 @@ from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.scene import loading
 from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.split import Pane, Split
@@ -35,6 +37,7 @@ from tartan.project.wording import units
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
     from tartan.desktop.scene.scene import PartScene
+    from tartan.desktop.scene.tools import SceneTools
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE, NARROW = 404, 300
@@ -43,7 +46,7 @@ FOLLOW = 120
 """Milliseconds of quiet after a step on a large part before the rest is brought up to date."""
 
 
-class MarginsView(QWidget):
+class MarginsView(StationView):
     """Draws answers; a pick in the map, a list or the section is shared as the selection."""
 
     def __init__(self, session: Session) -> None:
@@ -147,11 +150,10 @@ class MarginsView(QWidget):
         answer = self.session.answer
         if answer is not None:
             margins = margins_for(answer, self.choosers.ask)
-            names = answer.inputs.case_names
             self.session.select(
                 element=element,
                 spot_ply=int(margins.ply[element]),
-                case=names[int(margins.case[element])],
+                case=answer.inputs.case_names[int(margins.case[element])],
             )
 
     def _pick_ply(self, ply: int) -> None:
@@ -400,6 +402,14 @@ class MarginsView(QWidget):
         mode = margins.mode_label(element)
         number = units.factor(value) if value >= 0 else f"−{units.factor(-value)}"
         return f"{number} · ply {int(margins.ply[element]) + 1} {mode}"
+
+    @property
+    def tools(self) -> SceneTools:
+        return self.stage.tools
+
+    @property
+    def scenes(self) -> Sequence[PartScene]:
+        return () if self.stage.scene is None else (self.stage.scene,)
 
     def close_view(self) -> None:
         """Free the graphics before the window goes."""

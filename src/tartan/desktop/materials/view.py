@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMenu
 
 from tartan.core.errors import TartanError
 from tartan.core.materials import Material
@@ -15,6 +15,7 @@ from tartan.desktop.materials.card import MaterialCard
 from tartan.desktop.materials.compare import ComparePicture
 from tartan.desktop.materials.conditions import ConditionsPane
 from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import (
     Field,
@@ -39,7 +40,7 @@ NONE = "nothing"
 TABLES = "Tables (*.csv *.xlsx)"
 
 
-class MaterialsView(QWidget):
+class MaterialsView(StationView):
     """List and card."""
 
     def __init__(self, session: Session) -> None:

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import os
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
 from multiprocessing.connection import Connection
-from multiprocessing.process import BaseProcess
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
 from tartan.exchange.report.process import serve
 from tartan.exchange.report.request import ReportRequest
+from tartan.project.analysis.children import Child
 from tartan.project.wording import units
 
 REAP = 1000
@@ -21,21 +17,6 @@ REAP = 1000
 
 LOOK = 50
 """Milliseconds between looks at the process."""
-
-
-@contextmanager
-def _environment(values: Mapping[str, str]) -> Iterator[None]:
-    """Variables that a process started meanwhile inherits."""
-    before = {name: os.environ.get(name) for name in values}
-    os.environ.update(values)
-    try:
-        yield
-    finally:
-        for name, value in before.items():
-            if value is None:
-                os.environ.pop(name, None)
-            else:
-                os.environ[name] = value
 
 
 class ReportMaker(QObject):
@@ -47,9 +28,9 @@ class ReportMaker(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._process: BaseProcess | None = None
+        self._process: Child | None = None
         self._connection: Connection | None = None
-        self._ending: list[BaseProcess] = []
+        self._ending: list[Child] = []
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK)
         self._timer.timeout.connect(self._look)
@@ -62,16 +43,8 @@ class ReportMaker(QObject):
     def start(self, request: ReportRequest) -> None:
         """Make a report; one under way is given up."""
         self.stop()
-        context = multiprocessing.get_context("spawn")
-        ours, theirs = context.Pipe()
-        self._process = context.Process(
-            target=serve, args=(theirs, request, units.system()), daemon=True, name="tartan-report"
-        )
-        # One thread of arithmetic, so that a core is left for the window.
-        with _environment({"OPENBLAS_NUM_THREADS": "1", "NUMBA_NUM_THREADS": "1"}):
-            self._process.start()
-        theirs.close()
-        self._connection = ours
+        self._process = Child("tartan-report", serve, request, units.system())
+        self._connection = self._process.connection
         self._timer.start()
 
     def stop(self) -> None:

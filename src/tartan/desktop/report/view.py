@@ -23,6 +23,7 @@ from tartan.core.errors import TartanError
 from tartan.desktop.background import Background
 from tartan.desktop.report.maker import ReportMaker
 from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.controls import Field, button, choice, column, label, row, rule, switch
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.exports import PLIES, TABLES, export
@@ -37,7 +38,7 @@ from tartan.project.files.storage import not_written
 TITLE = "Strength and stiffness report"
 
 
-class ReportView(QWidget):
+class ReportView(StationView):
     """Makes the report in the background and shows its pages."""
 
     made = pyqtSignal()

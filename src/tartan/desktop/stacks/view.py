@@ -28,6 +28,7 @@ from tartan.desktop.stacks.results import ResultsPane
 from tartan.desktop.stacks.stiffness import StiffnessPane
 from tartan.desktop.stacks.strength import StrengthPane
 from tartan.desktop.stacks.whatif import WhatIfPane
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import Field, button, column, label, row, scrolled, switch
 from tartan.desktop.widgets.figure import WorkingPane
@@ -45,7 +46,7 @@ from tartan.project.wording import units
 PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies")
 
 
-class StacksView(QWidget):
+class StacksView(StationView):
     """Stacks at the left, the section in the middle, answers at the right."""
 
     def __init__(self, session: Session) -> None:

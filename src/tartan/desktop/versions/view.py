@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +14,7 @@ from tartan.desktop import theme
 from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import faded
 from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import (
     Field,
@@ -48,7 +49,7 @@ WAYS = ("side by side", "difference")
 TITLES = tuple(f.title for f in FIELDS)
 
 
-class VersionsView(QWidget):
+class VersionsView(StationView):
     """Versions are cloned, renamed, switched and compared; every step is undone like any other."""
 
     def __init__(self, session: Session) -> None:
@@ -63,7 +64,7 @@ class VersionsView(QWidget):
         self.case = choice([], lambda _: self.draw())
         self.legend = Legend()
         self.captions = (label("", "head"), label("", "head"))
-        self.scenes: list[PartScene] = []
+        self._scenes: list[PartScene] = []
         self.mesh = switch("mesh", "Draw the edges of the elements", on=True)
         self.changes = DataTable("what differs", filtered=False)
         self.lines = DataTable("requirement by requirement", filtered=False)
@@ -73,6 +74,10 @@ class VersionsView(QWidget):
         self.buttons: dict[str, QWidget] = {}
         self._found: list[state.Line] = []
         self._build()
+
+    @property
+    def scenes(self) -> Sequence[PartScene]:
+        return self._scenes
 
     @property
     def scene(self) -> PartScene | None:
@@ -365,7 +370,7 @@ class VersionsView(QWidget):
             holder = column(caption, scene, spacing=2)
             holder.layout().setStretch(1, 1)  # type: ignore[union-attr]
             self._place.addWidget(holder, 1)
-            self.scenes.append(scene)
+            self._scenes.append(scene)
         first, second = self.scenes
         first.view.camera_moved.connect(lambda: second.look_like(first))
         second.view.camera_moved.connect(lambda: first.look_like(second))
@@ -374,7 +379,7 @@ class VersionsView(QWidget):
         """Free the graphics before the window goes."""
         for scene in self.scenes:
             scene.close_view()
-        self.scenes.clear()
+        self._scenes.clear()
 
     def showEvent(self, event: object) -> None:
         self.draw()

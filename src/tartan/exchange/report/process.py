@@ -23,12 +23,16 @@ def serve(connection: Connection, request: ReportRequest, system: str) -> None:
     system : str
         Units that figures are written in.
     """
+    import numba
+
     # Loaded here: the window, which starts this process, needs nothing of what writes a report.
     from tartan.exchange.report.write import report_steps
 
     with contextlib.suppress(OSError, AttributeError):
         # Only what nobody else wants of the machine: the window comes first.
         os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
+    # One thread of arithmetic, so that a core is left for the window.
+    numba.set_num_threads(1)
     with contextlib.suppress(BrokenPipeError, EOFError, KeyboardInterrupt):
         try:
             units.use_system(system)

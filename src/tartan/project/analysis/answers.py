@@ -16,6 +16,7 @@ from enum import Enum
 from tartan.core.errors import TartanError
 from tartan.project.analysis.inputs import PartInputs
 from tartan.project.analysis.jobs import PartAnswer, Progress, SolveRequest
+from tartan.project.analysis.meshes import MESHES, mesh_key
 from tartan.project.analysis.worker import Event, JobState, Worker
 
 KEPT = 10
@@ -126,7 +127,7 @@ class Answers:
         if priority is Priority.NOW:
             # What was worked on gives way; whoever still wants it asks again.
             self._given_up.update(self._asked)
-        number = self._worker.submit(SolveRequest(0, inputs))
+        number = self._worker.submit(SolveRequest(0, inputs, MESHES.found(mesh_key(inputs.part))))
         self._asked[number] = (inputs, priority, time.monotonic())
 
     def _next(self) -> None:

@@ -8,7 +8,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import DocumentError, MaterialError, StackError
+from tartan.core.errors import LoadError, MaterialError, PartError, StackError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import ELASTIC_FIELDS, Material
 from tartan.core.shell.mesh import Mesh, place_words
@@ -119,26 +119,26 @@ def part_inputs(project: Project) -> PartInputs:
 
     Raises
     ------
-    DocumentError
-        When there is no part, no case, or a stack of the lay-up does not exist.
+    PartError, LoadError, StackError
+        When there is no part, no case, or a stack of the lay-up is empty or does not exist.
     """
     part = project.part
     if part is None:
-        raise DocumentError("There is no part yet.", "Part", "Give the surface its size.")
+        raise PartError("There is no part yet.", "Part", "Give the surface its size.")
     if not part.lay_up:
-        raise DocumentError("Nothing is laid on the part.", "Part", "Lay a stack or a ply.")
+        raise PartError("Nothing is laid on the part.", "Part", "Lay a stack or a ply.")
     stacks = []
     for name in part.stacks():
         stack = project.stack(name)
         if stack is None:
-            raise DocumentError(f"There is no stack '{name}'.", "Part", "Choose another.")
+            raise PartError(f"There is no stack '{name}'.", "Part", "Choose another.")
         if not stack.plies:
             raise StackError(
                 "it is laid on the part and empty.", f"Stack '{name}'", "Give it plies."
-            )
+            ).of(name)
         stacks.append(stack)
     if not project.cases and not project.outside:
-        raise DocumentError("There is no load case.", "Cases", "Add one in Cases.")
+        raise LoadError("There is no load case.", "Cases", "Add one in Cases.")
     used = dict.fromkeys(
         [p.material for s in stacks for p in s.plies]
         + [r.ply.material for r in part.lay_up if r.ply is not None]

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.shell.margins import Margins, hot_spots
+from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.model import ShellModel
 from tartan.core.shell.recovery import combined
 from tartan.core.shell.solve import Reuse, Solution, solve_steps
@@ -32,6 +33,7 @@ from tartan.project.analysis.buckling_and_modes import (
 from tartan.project.analysis.case_margins import margins_of
 from tartan.project.analysis.caseloads import Heat
 from tartan.project.analysis.inputs import Layout, PartInputs, layout_of
+from tartan.project.analysis.meshes import MESHES, mesh_key
 from tartan.project.analysis.section_forces import outside_strains
 from tartan.project.analysis.shellinputs import shell_model
 from tartan.project.analysis.superposition import heats_in, problems_of, scheme_of
@@ -55,10 +57,21 @@ SOLUTIONS = 3
 
 @dataclass(frozen=True)
 class SolveRequest:
-    """Solve a part and assess its margins."""
+    """Solve a part and assess its margins.
+
+    Attributes
+    ----------
+    number : int
+        Which its news carry.
+    inputs : PartInputs
+        Of the part.
+    mesh : Mesh or None
+        Its mesh as it comes, where that is known, so that it is not made again.
+    """
 
     number: int
     inputs: PartInputs
+    mesh: Mesh | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,6 +173,8 @@ def run_solve(request: SolveRequest, memory: Memory) -> Generator[Progress, None
     started = time.perf_counter()
     inputs = request.inputs
     yield Progress("meshing", 0.0)
+    if request.mesh is not None:
+        MESHES.keep(mesh_key(inputs.part), request.mesh)
     layout = layout_of(inputs)
     if not inputs.cases:
         yield Progress("assessing margins", 0.3)

@@ -9,15 +9,15 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import DocumentError, PartError
+from tartan.core.errors import PartError
 from tartan.core.materials import Material
 from tartan.core.shell import directions, regions
 from tartan.core.shell.mesh import Mesh, Panel
 from tartan.core.shell.mesher import Finer
-from tartan.core.shell.shapes import mesh_of
 from tartan.core.shell.zones import LaidPly, Zones, zones_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
+from tartan.project.analysis.meshes import MESHES
 from tartan.project.document.loadmodel import (
     Force,
     MappedPressure,
@@ -26,7 +26,6 @@ from tartan.project.document.loadmodel import (
     Support,
     places_of,
 )
-from tartan.project.document.packed_arrays import unpack_mesh
 from tartan.project.document.partmodel import (
     CORNERS,
     POINT,
@@ -34,7 +33,6 @@ from tartan.project.document.partmodel import (
     Direction,
     Level,
     Part,
-    ReadSurface,
     Region,
     Surface,
     Vector,
@@ -170,18 +168,15 @@ def region_names(part: Part) -> list[str]:
     return [WHOLE, *faces, *(r.name for r in part.regions)]
 
 
-@lru_cache(maxsize=8)
 def base_mesh(surface: Surface, size: float, finer: tuple[Finer, ...] = ()) -> Mesh:
     """Mesh of a surface as it comes; a read one has its own.
 
     Raises
     ------
     PartError, DocumentError
-        As `mesh_of` and `unpack_mesh`.
+        As `Meshes.mesh`.
     """
-    if isinstance(surface, ReadSurface):
-        return unpack_mesh(surface.mesh)
-    return mesh_of(surface, size, finer)
+    return MESHES.mesh((surface, size, finer))
 
 
 def meshed(part: Part) -> Meshed:
@@ -319,7 +314,7 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
         plies: tuple[Ply, ...] = () if rung.ply is None else (rung.ply,)
         if rung.stack:
             if rung.stack not in stacks:
-                raise DocumentError(
+                raise PartError(
                     f"There is no stack '{rung.stack}'.",
                     f"Part, rung {number + 1}",
                     "Choose another.",

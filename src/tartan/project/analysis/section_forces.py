@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from tartan.core.errors import PartError
+from tartan.core.errors import LoadError
 from tartan.core.shell.mesh import Mesh
 from tartan.project.analysis.shellinputs import Layout
 from tartan.project.document.packed_arrays import unpack_rows
@@ -67,7 +67,7 @@ def match(mesh: Mesh, outside: OutsideForces) -> Matched:
         element = rows[:, 0].astype(np.int64)
         strange = (rows[:, 0] != element) | (element < 0) | (element >= mesh.count)
         if strange.any():
-            raise PartError(
+            raise LoadError(
                 f"There is no element {rows[strange, 0][0] + 1:g}.",
                 where,
                 f"The part has {mesh.count} elements. Match by position after "
@@ -79,7 +79,7 @@ def match(mesh: Mesh, outside: OutsideForces) -> Matched:
         size = float(np.sqrt(mesh.areas().max()))
         if farthest > size:
             worst = int(gap.argmax())
-            raise PartError(
+            raise LoadError(
                 f"Row {worst + 1} lies {farthest * 1e3:.4g} mm from the part.",
                 where,
                 "Check the unit of length and the axes.",

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import PartError
+from tartan.core.errors import PartError, Topic, concerning
 from tartan.core.shell.constraints import Constraints, Held, Tie, constrain
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.model import ShellModel
@@ -88,8 +88,9 @@ def held_nodes(whole: Meshed, supports: tuple[Support, ...]) -> list[Held]:
     """
     found = []
     for number, support in enumerate(supports, start=1):
-        nodes = whole.nodes_of(support, f"Support {number}")
-        axes = local_axes(whole, nodes, f"Support {number}") if support.local else None
+        with concerning(Topic.LOADS):
+            nodes = whole.nodes_of(support, f"Support {number}")
+            axes = local_axes(whole, nodes, f"Support {number}") if support.local else None
         found.append(Held(nodes, SUPPORT_KINDS[support.kind], axes=axes))
     return found
 

@@ -13,7 +13,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import PartError
+from tartan.core.errors import LoadError, Topic, concerning
 from tartan.core.shell.model import ShellModel
 from tartan.core.shell.solve import Problem, Reuse
 from tartan.project.analysis.caseloads import Heat, case_forces, heat_forces, heat_of, movement
@@ -109,7 +109,7 @@ def _same_supports(inputs: PartInputs, k: int, factors: list[tuple[str, float]])
     used = dict.fromkeys(sets[name] for name, factor in factors if factor)
     if len(used) > 1:
         names = " and ".join(f"'{n}'" if n else "the part's own" for n in used)
-        raise PartError(
+        raise LoadError(
             f"It adds cases that stand on different supports: {names}.",
             f"Case '{inputs.case_names[k]}'",
             "Combine cases of one set of supports.",
@@ -148,10 +148,11 @@ def problems_of(
             case = part_of(inputs.cases[column.case], held=column.held)
             if case.supports != name:
                 continue
-            total = case_forces(layout, case, inputs.tables)
-            heat = heat_of(case)
-            forces.append(total if heat is None else total + heat_forces(layout, model, heat))
-            moves.append(movement(layout, model, case))
+            with concerning(Topic.LOADS, case.name):
+                total = case_forces(layout, case, inputs.tables)
+                heat = heat_of(case)
+                forces.append(total if heat is None else total + heat_forces(layout, model, heat))
+                moves.append(movement(layout, model, case))
         given = None if model.constraints is None else np.array(moves)
         found.append(Problem(model, np.array(forces), given, reuse.setdefault(name, Reuse())))
     return found

@@ -8,11 +8,8 @@ the job; a stretch without steps (the factorisation) is ended by ending the proc
 from __future__ import annotations
 
 import contextlib
-import ctypes
-import multiprocessing
 import os
 import queue
-import signal
 import threading
 import time
 from collections.abc import Callable
@@ -23,12 +20,9 @@ from pathlib import Path
 from typing import Any
 
 from tartan.core.errors import TartanError
+from tartan.project.analysis.children import Child
 from tartan.project.analysis.jobs import Memory, PartAnswer, Progress, SolveRequest, run_solve
 from tartan.project.analysis.transfer import Receiver, Sender
-
-_THREADS = "OPENBLAS_NUM_THREADS"
-
-_PDEATHSIG = 1
 
 STALL = 4.0
 """Seconds that the process may be stopped before its work is given to a new one."""
@@ -61,16 +55,9 @@ class Event:
     error: TartanError | None = None
 
 
-def _die_with_parent() -> None:
-    """Have the kernel end this process with the one that started it, whatever it is doing."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None, use_errno=True).prctl(_PDEATHSIG, signal.SIGKILL)
-
-
 def serve(connection: Connection) -> None:
     """Run jobs until the connection closes; this is the worker process."""
     os.nice(5)
-    _die_with_parent()
     memory, sender = Memory(on_disk=True), Sender()
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
@@ -113,7 +100,7 @@ class Worker:
 
     def __init__(self, hear: Callable[[Event], None]) -> None:
         self._hear = hear
-        self._process: multiprocessing.process.BaseProcess | None = None
+        self._process: Child | None = None
         self._connection: Connection | None = None
         self._receiver = Receiver()
         self._running: int | None = None
@@ -140,25 +127,12 @@ class Worker:
         """Start the process ahead of the first job."""
         if self.alive:
             return
-        context = multiprocessing.get_context("spawn")
-        ours, theirs = context.Pipe()
-        process = context.Process(target=serve, args=(theirs,), daemon=True, name="tartan-worker")
-        # One BLAS thread: matrices of this size gain nothing from two, and idle ones spin on a
-        # core that the window needs. The child reads the setting when it loads NumPy.
-        before = os.environ.get(_THREADS)
-        os.environ[_THREADS] = "1"
-        try:
-            process.start()
-        finally:
-            os.environ.pop(_THREADS)
-            if before is not None:
-                os.environ[_THREADS] = before
-        theirs.close()
-        self._process, self._connection, self._receiver = process, ours, Receiver()
+        self._process = Child("tartan-worker", serve)
+        self._connection, self._receiver = self._process.connection, Receiver()
         self._outbox = queue.SimpleQueue()
         # A request may be larger than the pipe: only the sender waits for who does not read.
         threading.Thread(
-            target=_post, args=(self._outbox, ours), daemon=True, name="tartan-sender"
+            target=_post, args=(self._outbox, self._connection), daemon=True, name="tartan-sender"
         ).start()
 
     def submit(self, request: SolveRequest) -> int:
@@ -265,6 +239,9 @@ class Worker:
         self._outbox.put(None)
         if self._connection is not None:
             self._connection.close()
+        if self._process is not None and not self.busy:
+            # One that waits ends by itself, and puts its things away.
+            self._process.join(0.5)
         if self._process is not None:
             # A stopped process hears nothing but being killed.
             stopped = _is_stopped(self._process.pid)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, Topic
 from tartan.core.laminate.response import LEVELS
 from tartan.core.shell.margins import Margins
 from tartan.project.analysis.buckling_and_modes import Shapes
@@ -145,6 +145,8 @@ class Verdict:
         Where a click leads.
     address : Address or None
         The spot, when there is one.
+    subject : str
+        Name of the material, stack or case that stands in the way, when there is one.
     """
 
     state: State
@@ -152,6 +154,7 @@ class Verdict:
     sentence: str
     station: str = "Margins"
     address: Address | None = None
+    subject: str = ""
 
 
 def statuses(project: Project, answer: PartAnswer) -> list[Status]:
@@ -324,29 +327,18 @@ def signed(status: Status, change: float) -> str:
     return text if text.startswith("−") else f"+{text}"
 
 
-_STATIONS = (
-    ("Material", "Materials"),
-    ("Stack", "Stacks"),
-    ("Notation", "Stacks"),
-    ("Surface", "Part"),
-    ("Mesh", "Part"),
-    ("Reference", "Part"),
-    ("Part", "Part"),
-    ("Lay-up", "Part"),
-    ("Region", "Part"),
-    ("Laying", "Part"),
-    ("Tie", "Part"),
-    ("Support", "Cases"),
-    ("Case", "Cases"),
-    ("Load", "Cases"),
-    ("Pressure", "Cases"),
-    ("Buckling", "Cases"),
-)
+_STATIONS = {
+    Topic.MATERIALS: "Materials",
+    Topic.STACKS: "Stacks",
+    Topic.PART: "Part",
+    Topic.LOADS: "Cases",
+    Topic.JUDGING: "Margins",
+}
 
 
 def station_of(error: TartanError) -> str:
-    """Station at which an error is mended, from the head of its place."""
-    return next((s for head, s in _STATIONS if error.where.startswith(head)), "Margins")
+    """Station at which an error is mended."""
+    return _STATIONS[error.topic]
 
 
 def is_begun(project: Project) -> bool:
@@ -364,7 +356,9 @@ def blocked(error: TartanError, project: Project | None = None) -> Verdict:
         return Verdict(
             "idle", "No part", words if count else nothing, "Stacks" if count else "Materials"
         )
-    return Verdict("blocked", "No answer yet", str(error), station_of(error))
+    return Verdict(
+        "blocked", "No answer yet", str(error), station_of(error), subject=error.subject
+    )
 
 
 def cancelled(last: Verdict | None, error: TartanError) -> Verdict:

@@ -1,0 +1,146 @@
+"""The stations' pages of a window: each is loaded and made when it is first asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from importlib import import_module
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtGui import QCursor, QGuiApplication
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from tartan.desktop.blanks import BlankPage
+from tartan.desktop.session import Session
+from tartan.desktop.station import StationView
+from tartan.pages.stations import STATIONS
+
+if TYPE_CHECKING:
+    from tartan.desktop.cases.view import CasesView
+    from tartan.desktop.margins.view import MarginsView
+    from tartan.desktop.materials.view import MaterialsView
+    from tartan.desktop.part.view import PartView
+    from tartan.desktop.report.view import ReportView
+    from tartan.desktop.scene.scene import PartScene
+    from tartan.desktop.stacks.view import StacksView
+    from tartan.desktop.versions.view import VersionsView
+    from tartan.desktop.window import MainWindow
+
+QUIET = 700
+"""Milliseconds between looks at whether nobody is at work, so that a page can be made."""
+
+
+def _maker(station: str) -> Callable[[Session], StationView]:
+    """Makes a station's page; what it needs is loaded then."""
+
+    def make(session: Session) -> StationView:
+        module = import_module(f"tartan.desktop.{station.lower()}.view")
+        made: StationView = getattr(module, f"{station}View")(session)
+        return made
+
+    return make
+
+
+class Stations(QObject):
+    """Pages by name of their station.
+
+    Those that nobody asked for are made one by one while nobody is at work, as finding an action
+    by its name needs them all.
+    """
+
+    made = pyqtSignal(str)
+
+    def __init__(self, window: MainWindow, bench: QStackedWidget) -> None:
+        super().__init__(window)
+        self._window = window
+        self.pages = {name: BlankPage(window, name, _maker(name)) for name in STATIONS}
+        for page in self.pages.values():
+            page.made.connect(self.made)
+            bench.addWidget(page)
+        self._last: tuple[object, ...] = ()
+        self._ahead = QTimer(self)
+        self._ahead.setInterval(QUIET)
+        self._ahead.timeout.connect(self._make_one)
+        self._ahead.start()
+
+    def scenes(self) -> Iterator[PartScene]:
+        """Every 3-D view that there is."""
+        for page in self.pages.values():
+            if page.stands:
+                yield from page.view.scenes
+
+    def report_state(self) -> tuple[str, bool]:
+        """Line of the report at the route, and whether the report is of the project as it is."""
+        if not self.stands("Report"):
+            return "", False
+        report = cast("ReportView", self.pages["Report"].view)
+        return report.line, report.fresh
+
+    def close(self) -> None:
+        """Make no more pages, and free the graphics and processes of those that stand."""
+        self._ahead.stop()
+        for page in self.pages.values():
+            if page.stands:
+                page.view.close_view()
+
+    def stands(self, station: str) -> bool:
+        """Whether a station's page was made."""
+        return self.pages[station].stands
+
+    def all_views(self) -> Mapping[str, QWidget]:
+        """Every page; those that do not stand yet are made."""
+        return {name: page.view for name, page in self.pages.items()}
+
+    def _make_one(self) -> None:
+        session = self._window.session
+        now = (QCursor.pos(), session.project, session.selection, QGuiApplication.focusObject())
+        quiet = now == self._last and not QGuiApplication.mouseButtons() and not session.solving
+        self._last = now
+        if not quiet or not self._window.isActiveWindow():
+            return
+        for page in self.pages.values():
+            if not page.stands:
+                page.view  # noqa: B018 - asking for it makes it
+                return
+        self._ahead.stop()
+
+
+class PagesByName:
+    """The pages of a window as its attributes, each made when it is first asked for."""
+
+    pages: Mapping[str, BlankPage]
+
+    @property
+    def materials(self) -> MaterialsView:
+        """Page of Materials."""
+        return cast("MaterialsView", self.pages["Materials"].view)
+
+    @property
+    def stacks(self) -> StacksView:
+        """Page of Stacks."""
+        return cast("StacksView", self.pages["Stacks"].view)
+
+    @property
+    def part(self) -> PartView:
+        """Page of Part."""
+        return cast("PartView", self.pages["Part"].view)
+
+    @property
+    def cases(self) -> CasesView:
+        """Page of Cases."""
+        return cast("CasesView", self.pages["Cases"].view)
+
+    @property
+    def margins(self) -> MarginsView:
+        """Page of Margins."""
+        return cast("MarginsView", self.pages["Margins"].view)
+
+    @property
+    def versions(self) -> VersionsView:
+        """Page of Versions."""
+        return cast("VersionsView", self.pages["Versions"].view)
+
+    @property
+    def report(self) -> ReportView:
+        """Page of Report."""
+        return cast("ReportView", self.pages["Report"].view)

@@ -1,0 +1,251 @@
+"""Meshes of surfaces, each made once; in a window, those that take a while are made apart.
+
+Whoever needs a mesh asks for it and has it at once, or is told by `MeshPending` that it is being
+made. Without anybody who listens (command line, solver, tests) every mesh is made at once.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from contextlib import suppress
+from multiprocessing.connection import Connection
+
+from tartan.core.errors import PartError, TartanError
+from tartan.core.shell.mesh import Mesh, Panel
+from tartan.core.shell.mesher import Finer
+from tartan.core.shell.shapes import mesh_of
+from tartan.project.analysis.children import Child
+from tartan.project.document.packed_arrays import unpack_mesh
+from tartan.project.document.partmodel import Part, ReadSurface, Surface
+
+Key = tuple[Surface, float, tuple[Finer, ...]]
+"""A surface, its element size [m] and its refinements."""
+
+Ear = Callable[[bool], None]
+"""Told whether meshing has ended, else that it begins."""
+
+KEPT = 12
+"""Meshes remembered: of the part at work, of steps that can be taken back, of other versions."""
+
+AT_ONCE = 500
+"""Elements of a trimmed surface up to which nobody waits for its mesh: about 50 ms."""
+
+AT_OPENING = 2500
+"""The same while a project is opened, where a moment is expected."""
+
+STOPPED = PartError(
+    "Meshing was stopped.", "Mesh size", "Press F5 to mesh again, or choose a larger size."
+)
+
+
+def mesh_key(part: Part) -> Key:
+    """What a part's mesh depends on."""
+    return part.surface, part.mesh_size, part.finer
+
+
+class MeshPending(PartError):  # noqa: N818 - nothing is wrong
+    """A mesh is being made; what needs it can be had when it is there."""
+
+
+def expected_elements(surface: Surface, size: float, finer: tuple[Finer, ...]) -> float:
+    """About how many elements a surface will have that is meshed without a pattern.
+
+    Returns
+    -------
+    float
+        Zero for surfaces whose mesh is there at once.
+    """
+    trimmed = isinstance(surface, Panel) and (surface.openings or surface.pads or finer)
+    if not trimmed or not isinstance(surface, Panel) or not size > 0:
+        return 0.0
+    count = surface.length * surface.width / size**2
+    for each in finer:
+        reach = max(each.reach, 0.0)
+        area = reach * max(surface.length, surface.width) if each.edge else math.pi * reach**2
+        if each.size > 0:
+            # Sizes grow over the reach: half of it, seen as area, has about the finer one.
+            count += 0.5 * area / each.size**2
+    return count
+
+
+class Meshes:
+    """Meshes by surface, size and refinements.
+
+    Used from the window's thread and from threads beside it; only the first is spared the wait.
+    """
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[Key, Mesh | TartanError] = OrderedDict()
+        self._ears: list[Ear] = []
+        self._wanted: list[Key] = []
+        self._process: Child | None = None
+
+    # What is there
+
+    def mesh(self, key: Key) -> Mesh:
+        """The mesh of a surface.
+
+        Raises
+        ------
+        MeshPending
+            When it takes a while and is being made apart.
+        PartError, DocumentError
+            As `mesh_of` and `unpack_mesh`.
+        """
+        surface, size, finer = key
+        if isinstance(surface, ReadSurface):
+            return unpack_mesh(surface.mesh)
+        found = self._kept.get(key)
+        if found is None:
+            if self._spared(AT_ONCE, key):
+                self.want(key)
+                count = expected_elements(*key)
+                raise MeshPending(
+                    f"The part is being meshed with about {count:,.0f} elements.",
+                    "Mesh size",
+                    "It is taken over as soon as it is there.",
+                )
+            found = mesh_of(surface, size, finer)
+            self.keep(key, found)
+        if isinstance(found, TartanError):
+            raise found
+        # Another thread may have let it go meanwhile; it stays with whoever uses it.
+        with suppress(KeyError):
+            self._kept.move_to_end(key)
+        return found
+
+    def _spared(self, most: int, key: Key) -> bool:
+        here = threading.current_thread() is threading.main_thread()
+        return bool(self._ears) and here and expected_elements(*key) > most
+
+    def found(self, key: Key) -> Mesh | None:
+        """A mesh that was made, else None."""
+        found = self._kept.get(key)
+        return found if isinstance(found, Mesh) else None
+
+    def waits(self, key: Key) -> bool:
+        """Whether a mesh has to be waited for; it is then being made."""
+        try:
+            self.mesh(key)
+        except MeshPending:
+            return True
+        except TartanError:
+            return False
+        return False
+
+    def keep(self, key: Key, found: Mesh | TartanError) -> None:
+        """Remember a mesh, or why there is none."""
+        self._kept[key] = found
+        while len(self._kept) > KEPT:
+            self._kept.popitem(last=False)
+
+    def open(self, key: Key) -> None:
+        """Mesh at once what does not take long, as a project is opened."""
+        surface, size, finer = key
+        if isinstance(surface, ReadSurface) or self._spared(AT_OPENING, key):
+            return
+        with suppress(TartanError):
+            if key not in self._kept:
+                self.keep(key, mesh_of(surface, size, finer))
+
+    # What is made apart
+
+    def listen(self, ear: Ear) -> None:
+        """Have long meshing done apart, be told when it begins, poll, and be told when it ends."""
+        self._ears.append(ear)
+
+    def leave(self, ear: Ear) -> None:
+        """Listen no more; what is made for nobody is given up."""
+        self._ears = [each for each in self._ears if each != ear]
+        if not self._ears:
+            self.cancel()
+
+    @property
+    def busy(self) -> bool:
+        """Whether a mesh is being made apart."""
+        return bool(self._wanted)
+
+    def want(self, key: Key) -> None:
+        """Have a mesh made apart; what was wanted before and is not begun waits behind it."""
+        if key in self._wanted[:1]:
+            return
+        self._wanted = self._wanted[:1] + [key] + [k for k in self._wanted[1:] if k != key]
+        self._begin()
+        self._tell(ended=False)
+
+    def _tell(self, ended: bool) -> None:
+        for ear in list(self._ears):
+            ear(ended)
+
+    def _begin(self) -> None:
+        if self._process is None and self._wanted:
+            self._process = Child("tartan-mesher", serve, self._wanted[0])
+
+    def poll(self) -> None:
+        """See whether a mesh is there; whoever listens is told."""
+        if self._process is None:
+            return
+        connection = self._process.connection
+        if not connection.poll() and self._process.is_alive():
+            return
+        found: Mesh | TartanError
+        try:
+            found = connection.recv()
+        except (EOFError, OSError):
+            found = PartError(
+                "The mesher ended unexpectedly.", "Mesh size", "Choose another size."
+            )
+        key = self._wanted.pop(0)
+        self._end()
+        self.keep(key, found)
+        self._begin()
+        self._tell(ended=True)
+
+    def give_up(self) -> None:
+        """Make no more meshes; whoever listens and still needs one asks again."""
+        if self._wanted:
+            self._wanted = []
+            self._end()
+            self._tell(ended=True)
+
+    def cancel(self) -> None:
+        """Make no more meshes; those that were wanted stay refused until `forget`."""
+        for key in self._wanted:
+            self.keep(key, STOPPED)
+        self._wanted = []
+        self._end()
+
+    def forget(self) -> None:
+        """Try again what was refused."""
+        self._kept = OrderedDict((k, m) for k, m in self._kept.items() if isinstance(m, Mesh))
+
+    def _end(self) -> None:
+        if self._process is not None:
+            self._process.connection.close()
+            self._process.kill()
+            self._process.join(2)
+        self._process = None
+
+
+def serve(connection: Connection, key: Key) -> None:
+    """Make one mesh and send it, or why there is none."""
+    found: Mesh | TartanError
+    try:
+        found = mesh_of(*key)  # type: ignore[arg-type]
+    except TartanError as error:
+        found = error
+    except Exception as error:  # noqa: BLE001 - whatever happens, the window must hear of it
+        found = PartError(
+            f"The surface could not be meshed ({type(error).__name__}).",
+            "Mesh size",
+            "Choose another size.",
+        )
+    with suppress(OSError):
+        connection.send(found)
+
+
+MESHES = Meshes()
+"""Those of this process."""
