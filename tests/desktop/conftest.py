@@ -19,6 +19,7 @@ from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
+from tests.desktop.settle import settle
 from tests.panels import dish_panel
 
 PATIENCE = 60_000
@@ -75,7 +76,7 @@ def open_window(qapp: QApplication, qtbot) -> Iterator[Callable[..., MainWindow]
         if wait:
             qtbot.waitUntil(lambda: not session.solving, timeout=120_000)
         # Making the 3-D view takes the keyboard away for a moment.
-        qtbot.wait(50)
+        settle()
         assert QTest.qWaitForWindowActive(window, 5000)
         qtbot.waitUntil(lambda: qapp.focusWidget() is not None)
         return window

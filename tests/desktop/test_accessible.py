@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from tartan.desktop.window import MainWindow
 from tartan.pages.stations import STATIONS
 from tartan.project.document.model import Project
+from tests.desktop.settle import settle
 
 OpenWindow = Callable[..., MainWindow]
 
@@ -49,7 +50,7 @@ def inner(widget: QWidget) -> bool:
 def all_stations(qtbot, window: MainWindow) -> Iterator[str]:  # type: ignore[no-untyped-def]
     for station in STATIONS:
         window.session.select(station=station)
-        qtbot.wait(40)
+        settle()
         yield station
 
 

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtTest import QTest
 
 from tartan.desktop import theme
 from tartan.desktop.placement import FRAME, LEAST, USUAL
@@ -19,6 +18,7 @@ from tartan.pages.stations import STATIONS
 from tartan.project.document.model import AppliedCondition, Project
 from tartan.project.document.partmodel import SupportSet
 from tartan.project.edits import case_edits, design_edits, stack_edits, versions
+from tests.desktop.settle import settle
 
 CHILD = """
 import json, sys
@@ -102,7 +102,7 @@ def test_a_window_remembers_its_place(open_window, own_state) -> None:  # type: 
     first = open_window(wait=False)
     first.resize(1100, 700)
     first.move(60, 40)
-    QTest.qWait(50)
+    settle()
     place = first.geometry()
     first.close()
     second = open_window(wait=False)

@@ -15,6 +15,7 @@ from tartan.desktop.manual import folder, page
 from tartan.desktop.window import MainWindow
 from tartan.pages.keys import KEYS
 from tartan.pages.stations import STATIONS
+from tests.desktop.settle import settle
 
 OpenWindow = Callable[..., MainWindow]
 
@@ -39,7 +40,7 @@ def test_words_in_bold_are_words_of_the_window(qtbot, open_window: OpenWindow) -
     window = open_window()
     for station in STATIONS:
         window.session.select(station=station)
-        qtbot.wait(30)
+        settle()
     shown = {b.text().strip() for b in window.findChildren(QAbstractButton)}
     shown |= {x.text().strip() for x in window.findChildren(QLabel)}
     for box in window.findChildren(QComboBox):

@@ -17,6 +17,7 @@ from tartan.project.document.samples import dish_panel as real_dish
 from tartan.project.edits import case_edits, part_edits, stack_edits
 from tartan.project.findings.chosen_margins import Ask, margins_for
 from tests.desktop.conftest import named
+from tests.desktop.settle import settle
 from tests.desktop.test_window import ALT, CTRL, LEFT, Opener, press, solved, type_into
 
 pytestmark = pytest.mark.gl
@@ -305,7 +306,7 @@ def test_a_changed_allowable_is_judged_at_once_old_beside_new(qtbot, window: Mai
     box.click()
     solved(qtbot, window)
     assert session.fresh
-    qtbot.wait(50)  # the fields were built anew
+    settle()  # the fields were built anew
     type_into(qtbot, named(view, QLineEdit, f"Xt of {material}"), "-4")
     assert named(view, QLineEdit, f"Xt of {material}").toolTip()
     assert session.project.material(material).Xt > 0  # type: ignore[union-attr,operator]

@@ -12,6 +12,7 @@ from tartan.desktop.palette import NAMELESS
 from tartan.desktop.window import MainWindow
 from tartan.pages.keys import ALSO
 from tartan.project.document.model import Project
+from tests.desktop.settle import settle
 
 OpenWindow = Callable[..., MainWindow]
 
@@ -75,7 +76,7 @@ def test_no_named_button_is_missing_and_every_entry_can_be_chosen(
     for entry in entries:
         if not any(word in entry.name for word in dialogs):
             entry.act()
-    qtbot.wait(50)
+    settle()
     assert not window.faults.faults
 
 

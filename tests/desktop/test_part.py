@@ -33,6 +33,7 @@ from tartan.project.document.partmodel import (
 from tartan.project.edits import case_edits, part_edits
 from tests.core.test_shell_surfaces import write_bracket
 from tests.desktop.conftest import coarse_sample, named
+from tests.desktop.settle import settle
 from tests.desktop.test_window import press, solved, type_into
 from tests.project.test_part import plate
 
@@ -64,7 +65,7 @@ def scene_of(qtbot, window: MainWindow) -> PartScene:  # type: ignore[no-untyped
     scene = window.part.pane.scene
     assert scene is not None
     qtbot.waitUntil(lambda: scene.view.width() > 300)
-    qtbot.wait(120)
+    settle()
     return scene
 
 
@@ -309,14 +310,14 @@ def test_loads_are_placed_combined_and_undone(
     window, session = part_window, part_window.session
     before = session.project
     session.select(station="Cases", case="own weight")
-    qtbot.wait(60)
+    settle()
     view = window.cases
     view.new_load.textActivated.emit("force or moment")
     assert session.project.cases[1].loads[-1].place == "left edge"  # type: ignore[union-attr]
-    qtbot.wait(40)
+    settle()
     place = named(view, type(view.new_load), "place of load 2")
     place.textActivated.emit("B")  # type: ignore[attr-defined]
-    qtbot.wait(40)
+    settle()
     type_into(qtbot, named(view, QLineEdit, "force of load 2 z"), "-250")
     assert "−" in view.resultant.text()
     table = samples.dish_panel().tables[0]
@@ -328,7 +329,7 @@ def test_loads_are_placed_combined_and_undone(
     press(qtbot, view, "+ combination")
     both = session.project.combinations[0]
     assert session.selection.case == both.name
-    qtbot.wait(40)
+    settle()
     assert both.factors == ()
     type_into(qtbot, named(view, QLineEdit, "factor of own weight"), "1.5")
     type_factor(qtbot, view, 0, "1")

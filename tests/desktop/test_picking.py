@@ -14,6 +14,7 @@ from tartan.desktop.window import MainWindow
 from tartan.project.document.partmodel import EdgeForce, Force, Pressure, Region, Support
 from tartan.project.edits import part_edits
 from tests.desktop.conftest import coarse_sample
+from tests.desktop.settle import settle
 from tests.desktop.test_window import press
 
 pytestmark = pytest.mark.gl
@@ -104,7 +105,7 @@ def test_what_is_picked_does_not_outlive_its_part(qtbot, window: MainWindow) -> 
     click_edge(window, "left edge")
     window.new_project()
     window.session.select(station="Cases")
-    qtbot.wait(50)
+    settle()
     assert not window.faults.faults
 
 

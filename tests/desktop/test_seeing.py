@@ -25,6 +25,7 @@ from tartan.project.document.partmodel import Near, Part, Region
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
 from tests.desktop.conftest import coarse_sample, named
+from tests.desktop.settle import settle
 from tests.desktop.test_window import type_into
 
 pytestmark = pytest.mark.gl
@@ -285,7 +286,7 @@ def test_letters_typed_into_the_view_change_nothing(qtbot, window: MainWindow) -
     stood, style = scene.viewpoint, scene._actor.prop.style
     for key in "wsprv3eqcfuijk+-":
         qtbot.keyClick(scene.view, key)
-    qtbot.wait(20)
+    settle()
     assert scene.viewpoint == stood
     assert scene._actor.prop.style == style
     assert not scene.view.render_window.GetStereoRender()

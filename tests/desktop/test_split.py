@@ -11,6 +11,7 @@ from PyQt6.QtTest import QTest
 from tartan.desktop.preferences import preferences
 from tartan.desktop.widgets.split import Split
 from tartan.desktop.window import MainWindow
+from tests.desktop.settle import settle
 
 Opener = Callable[..., MainWindow]
 LEFT = Qt.MouseButton.LeftButton
@@ -18,7 +19,7 @@ LEFT = Qt.MouseButton.LeftButton
 
 def split_of(window: MainWindow, station: str) -> Split:
     window.session.select(station=station)
-    QTest.qWait(20)
+    settle()
     return next(s for s in window.pages[station].view.findChildren(Split) if s.isVisible())
 
 
@@ -29,7 +30,7 @@ def drag(split: Split, by: int) -> None:
     QTest.mousePress(grip, LEFT, pos=middle)
     for share in (0.3, 0.6, 1.0):
         QTest.mouseMove(grip, middle + QPoint(round(share * by), 0))
-        QTest.qWait(5)
+        settle()
     QTest.mouseRelease(grip, LEFT, pos=middle + QPoint(by, 0))
 
 
@@ -74,7 +75,7 @@ def test_a_wider_window_gives_its_room_to_the_part(open_window: Opener) -> None:
     split = split_of(window, "Cases")
     left, right = split.sizes()
     window.resize(window.width() - 120, window.height())
-    QTest.qWait(30)
+    settle()
     narrow = split.sizes()
     assert narrow[0] == left
     assert narrow[1] < right

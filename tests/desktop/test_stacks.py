@@ -6,7 +6,6 @@ import openpyxl
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from tartan.core.errors import TartanError
@@ -22,6 +21,7 @@ from tartan.project.edits import stack_edits
 from tartan.project.files import recovery
 from tartan.project.wording import units
 from tests.desktop.conftest import coarse_sample, named
+from tests.desktop.settle import settle
 from tests.desktop.test_window import CTRL, LEFT, Opener, go, press, sequence, type_into
 
 
@@ -29,7 +29,7 @@ from tests.desktop.test_window import CTRL, LEFT, Opener, go, press, sequence, t
 def strut(qtbot, window: MainWindow) -> MainWindow:  # type: ignore[no-untyped-def]
     go(qtbot, window, "Stacks")
     window.session.select(stack="feed strut")
-    qtbot.wait(60)
+    settle()
     return window
 
 
@@ -43,7 +43,7 @@ def test_a_ply_is_dragged_and_the_drag_taken_back(qtbot, strut: MainWindow) -> N
         qtbot.mousePress(editor, LEFT, pos=start)
         for y in (start.y() - 8, int(to)):
             qtbot.mouseMove(editor, QPoint(start.x(), y))
-            QTest.qWait(10)
+            settle()
 
     drag(editor.rect_of(9).top() + 2)
     assert editor._drop == 10
@@ -182,7 +182,7 @@ def test_every_figure_opens_its_working(qtbot, strut: MainWindow) -> None:  # ty
     press(qtbot, view.working, "back")
     for name in ("Strength", "Envelope", "History", "Plies"):
         press(qtbot, view, name)
-        qtbot.wait(30)
+        settle()
     qtbot.mouseClick(next(b for b in view.tabs.buttons() if b.text() == "Strength"), LEFT)
     loads = view.strength.picture
     qtbot.mouseClick(loads, LEFT, pos=QPoint(loads.width() - 20, 40))
@@ -282,7 +282,7 @@ def test_a_material_is_judged_while_typed_and_knocked_down(qtbot, window: MainWi
     empty = named(view, QLineEdit, "eXt (tensile strain allowable along 1)")
     assert empty.placeholderText() == "15074"
     press(qtbot, view, "+ condition")
-    qtbot.wait(60)
+    settle()
     assert "Xc 992 MPa" in view.conditions.in_force.text()
     factors = named(view, QLineEdit, "Factors of condition hot, wet")
     type_into(qtbot, factors, "Xc 0.5; Yq 0.3")

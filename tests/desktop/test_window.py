@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 from tartan.core.stack.notation_written import context_for, write
 from tartan.desktop.window import MainWindow
 from tests.desktop.conftest import coarse_sample, named
+from tests.desktop.settle import settle
 
 LEFT = Qt.MouseButton.LeftButton
 ALT, CTRL, SHIFT = (
@@ -39,7 +40,7 @@ def press(qtbot, parent, text: str) -> None:  # type: ignore[no-untyped-def]
     qtbot.waitUntil(lambda: len(found()) == 1, timeout=5000)
     qtbot.mouseClick(found()[0], LEFT)
     # Rows that a click makes are shown on the next turn of the event loop.
-    qtbot.wait(20)
+    settle()
 
 
 def go(qtbot, window: MainWindow, station: str) -> None:  # type: ignore[no-untyped-def]
@@ -47,7 +48,7 @@ def go(qtbot, window: MainWindow, station: str) -> None:  # type: ignore[no-unty
     qtbot.mouseClick(window.route, LEFT, pos=place)
     assert window.session.selection.station == station
     assert window.pages[station].view.isVisible()
-    qtbot.wait(60)  # lets new rows be laid out and shown
+    settle()
 
 
 def sequence(window: MainWindow) -> str:
@@ -278,14 +279,14 @@ def test_cases_supports_and_requirements(qtbot, window: MainWindow) -> None:  # 
             if b.isVisible() and b.text() == "×"
         ]
         qtbot.mouseClick(crosses[0], LEFT)
-        qtbot.wait(60)
+        settle()
     assert session.project.supports == ()
     solved(qtbot, window)
     assert "no supports" in session.verdict.sentence
     press(qtbot, window.cases, "+ support")
     solved(qtbot, window)
     assert session.verdict.state == "fails"
-    qtbot.wait(60)
+    settle()
     kind = named(window.cases, QComboBox, "kind of support 1")
     kind.setFocus()
     qtbot.keyClick(kind, Qt.Key.Key_Down)

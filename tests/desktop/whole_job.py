@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.desktop.window import MainWindow
+from tests.desktop.settle import settle
 
 LEFT = Qt.MouseButton.LeftButton
 PATIENCE = 240.0
@@ -40,7 +41,7 @@ class Hand:
         self.actions += 1
         none, control = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier
         QTest.keyClick(widget, key, control if ctrl else none)
-        QTest.qWait(60)
+        settle()
 
     def wait(self, done: Callable[[], bool]) -> None:
         """Let the window work until something is so."""
@@ -54,7 +55,7 @@ class Hand:
         self.actions += 1
         place = self.window.route.station_rect(station).center().toPoint()
         QTest.mouseClick(self.window.route, LEFT, pos=place)
-        QTest.qWait(120)
+        settle()
         assert self.window.session.selection.station == station
         return self.window.pages[station].view
 
@@ -76,7 +77,7 @@ class Hand:
 
         self.wait(lambda: len(found()) > 0)
         QTest.mouseClick(found()[0], LEFT)
-        QTest.qWait(40)
+        settle()
 
     def entry(self, button: str, begins: str) -> None:
         """Choose an entry of the menu that a button opens."""
@@ -86,7 +87,7 @@ class Hand:
         assert isinstance(menu, QMenu)
         action = next(a for a in menu.actions() if a.text().startswith(begins))
         QTest.mouseClick(menu, LEFT, pos=menu.actionGeometry(action).center())
-        QTest.qWait(60)
+        settle()
 
     def field(self, name: str) -> QLineEdit:
         """The one visible field of that name."""
@@ -109,7 +110,7 @@ class Hand:
         field.selectAll()
         QTest.keyClicks(field, text)
         QTest.keyClick(field, Qt.Key.Key_Return)
-        QTest.qWait(40)
+        settle()
 
     def choose(self, name: str, text: str) -> None:
         """Choose in a list, by keys as a reader without a mouse would."""
@@ -127,12 +128,12 @@ class Hand:
         box.setCurrentIndex(box.findText(text))
         assert box.currentText() == text, [box.itemText(i) for i in range(box.count())]
         box.textActivated.emit(text)
-        QTest.qWait(60)
+        settle()
 
     def solved(self) -> None:
         """Wait for the answer of the project as it stands."""
         self.wait(lambda: self.window.session.fresh)
-        QTest.qWait(300)
+        settle()
 
 
 def whole_job(window: MainWindow, folder: Path) -> Iterator[str]:
@@ -149,9 +150,9 @@ def whole_job(window: MainWindow, folder: Path) -> Iterator[str]:
     # Making a 3-D view takes the keyboard away for a moment.
     window.activateWindow()
     assert QTest.qWaitForWindowActive(window, 5000)
-    QTest.qWait(300)
+    settle()
     QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
-    QTest.qWait(100)
+    settle()
     assert window.session.project.part is None
     hand.type("Project name", "Mountain station · feed strut")
     yield from _materials_and_stacks(hand)
@@ -169,7 +170,7 @@ def _materials_and_stacks(hand: Hand) -> Iterator[str]:
     hand.go("Stacks")
     hand.type("Now a stack", "[45 woven carbon/0_12 UD carbon/90_2 UD carbon/0_4 UD carbon]s")
     hand.type("Stack name", "strut")
-    QTest.qWait(400)
+    settle()
 
 
 def _part(hand: Hand) -> Iterator[str]:
@@ -186,7 +187,7 @@ def _part(hand: Hand) -> Iterator[str]:
     hand.press("lay-up")
     hand.choose("Lay a stack of the Stacks station above the chosen rung", "strut")
     hand.choose("region of the rung", "bracket")
-    QTest.qWait(400)
+    settle()
     yield "job-2-part"
 
 
@@ -218,7 +219,7 @@ def _cases(hand: Hand) -> Iterator[str]:
 def _margins(hand: Hand) -> Iterator[str]:
     window = hand.window
     QTest.mouseClick(window.verdict, LEFT, pos=QPoint(80, window.verdict.height() // 2))
-    QTest.qWait(200)
+    settle()
     hand.press("left out")
     hand.press("+ near supports")
     hand.press("hot spots")
@@ -230,7 +231,7 @@ def _margins(hand: Hand) -> Iterator[str]:
     hand.press("what one change would do")
     rank = window.margins.spot.what_if
     hand.wait(lambda: not rank.slices.busy and bool(rank.best))
-    QTest.qWait(100)
+    settle()
     yield "job-5-change"
     rank.table.view.setFocus()
     hand.press("apply")
@@ -242,13 +243,13 @@ def _versions_and_report(hand: Hand, folder: Path) -> Iterator[str]:
     hand.go("Versions")
     hand.wait(lambda: window.session.answer_of("A") is not None)
     hand.press("difference")
-    QTest.qWait(400)
+    settle()
     yield "job-6-versions"
     hand.go("Report")
     hand.type("Title of the report", "First issue")
     hand.press("make the report")
     hand.wait(lambda: not window.report.maker.busy)
-    QTest.qWait(800)
+    settle()
     yield "job-7-report"
     asked = QFileDialog.getSaveFileName
     try:
@@ -262,4 +263,4 @@ def _versions_and_report(hand: Hand, folder: Path) -> Iterator[str]:
                 hand.press(f"save as {name.rpartition('.')[2].upper()} …")
     finally:
         QFileDialog.getSaveFileName = asked  # type: ignore[method-assign]
-    QTest.qWait(100)
+    settle()

@@ -95,13 +95,10 @@ class VerdictBar(QWidget):
         face = theme.face()
         painter.setFont(theme.font(9))
         painter.setPen(QColor(face.soft))
-        words = f"{self._progress.doing} · {self._progress.share:.0%}"
-        if self._progress.left is not None:
-            words += f" · {max(1, round(self._progress.left))} s left"
         painter.drawText(
             QRectF(self.width() - 300, 0, 220, HEIGHT),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-            words,
+            self._progress.words,
         )
         painter.setFont(theme.strong(9))
         painter.setPen(QColor(face.accent))

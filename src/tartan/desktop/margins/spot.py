@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop.margins.drivers import PlyBars
+from tartan.desktop.margins.keptspots import KeptSpots
 from tartan.desktop.margins.whatif import SpotWhatIf
 from tartan.desktop.preferences import preferences
 from tartan.desktop.session import Session
@@ -54,6 +55,7 @@ class SpotPanel(QWidget):
         self.first = label("", "head")
         self.columns = ManyChoice("column", "columns", "Columns beside the section")
         self.what_if = SpotWhatIf(session)
+        self.kept = KeptSpots(session)
         self.working = WorkingPane()
         self.pages = QStackedWidget()
         self._build()
@@ -66,6 +68,7 @@ class SpotPanel(QWidget):
         self.section.bar_pressed.connect(self._open_working)
         self.bars.ply_pressed.connect(self._tell)
         self.what_if.closed.connect(lambda: self.pages.setCurrentIndex(0))
+        self.kept.closed.connect(lambda: self.pages.setCurrentIndex(0))
         self.working.closed.connect(lambda: self.pages.setCurrentIndex(0))
         self.working.kept.connect(self._keep)
         both = QWidget()
@@ -74,7 +77,7 @@ class SpotPanel(QWidget):
         across.setSpacing(12)
         across.addWidget(self.section, 1)
         across.addWidget(self.bars)
-        for page in (both, self.what_if, self.working):
+        for page in (both, self.what_if, self.working, self.kept):
             self.pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(12, 6, 12, 6)
@@ -87,6 +90,8 @@ class SpotPanel(QWidget):
         box.addWidget(self.pages, 1)
         self.line_of_acts = wrapped(
             self.columns,
+            button("keep this place", self._keep_place, "For a chart of several places"),
+            button("places compared", self._compare, "Those that were kept, in one chart"),
             None,
             button("open this ply", self._to_stack, "Edit it in Stacks, or in the lay-up"),
             button("its place in the lay-up", self._to_lay_up, "Show its rung in Part"),
@@ -119,6 +124,17 @@ class SpotPanel(QWidget):
         if self._answer is not None and self._at is not None:
             self.what_if.put(self._answer, self._at)
             self.pages.setCurrentWidget(self.what_if)
+
+    def _keep_place(self) -> None:
+        if self._answer is not None and self._at is not None:
+            self.where.setText(self.kept.keep(self._answer, self._at))
+            if self.pages.currentWidget() is self.kept:
+                self.kept.put(self._answer)
+
+    def _compare(self) -> None:
+        if self._answer is not None:
+            self.kept.put(self._answer)
+            self.pages.setCurrentWidget(self.kept)
 
     def _to_stack(self) -> None:
         if self._answer is None or self._at is None:
@@ -157,7 +173,10 @@ class SpotPanel(QWidget):
     def put(self, answer: PartAnswer, at: Picked) -> None:
         """Show a place."""
         self._answer = answer
-        if at != self._at:
+        if self.pages.currentWidget() is self.kept:
+            # Places are picked one after the other with the chart in sight.
+            self.kept.put(answer)
+        elif at != self._at:
             self.pages.setCurrentIndex(0)
         self._at = at
         project, layout = self.session.project, answer.layout()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import shutil
 import tempfile
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -52,6 +53,7 @@ class ReportView(StationView):
         self.of: Project | None = None
         self.when = ""
         self._being: Project | None = None
+        self._begun = 0.0
         self.title = Field(self._put_title)
         self.title.put(TITLE)
         self.chapters = {name: QCheckBox(f"{name}: {what}") for name, what in CHAPTERS.items()}
@@ -168,7 +170,7 @@ class ReportView(StationView):
     def make(self) -> None:
         """Make HTML and PDF of the project as it stands."""
         self.told.setText("")
-        self._being = self.session.project
+        self._being, self._begun = self.session.project, time.monotonic()
         title = self.title.text().strip() or TITLE
         # Written beside the last ones, which stay until the new are whole.
         paths = tuple(p.with_name(f"new-{p.name}") for p in self.files)
@@ -190,7 +192,7 @@ class ReportView(StationView):
 
     def _step(self, progress: Progress) -> None:
         self.progress.setValue(round(100 * progress.share))
-        self.note.setText(f"{progress.doing} …")
+        self.note.setText(progress.timed(time.monotonic() - self._begun).words)
 
     def _done(self) -> None:
         self.of, self._being = self._being, None

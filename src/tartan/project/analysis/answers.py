@@ -10,7 +10,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import Enum
 
 from tartan.core.errors import TartanError
@@ -145,7 +145,7 @@ class Answers:
             return
         inputs, priority, since = self._asked[event.number]
         if event.state is JobState.RUNNING:
-            progress = _with_time(event.progress, time.monotonic() - since)
+            progress = event.progress and event.progress.timed(time.monotonic() - since)
             self._hear(News(inputs, event.state, progress))
             return
         del self._asked[event.number]
@@ -179,10 +179,3 @@ class Answers:
     def stop(self) -> None:
         """End the worker process."""
         self._worker.stop()
-
-
-def _with_time(progress: Progress | None, spent: float) -> Progress | None:
-    """Progress with the time left, once enough is behind to judge it."""
-    if progress is None or progress.share < 0.08 or spent < 0.5:
-        return progress
-    return replace(progress, left=spent * (1 - progress.share) / progress.share)

@@ -7,7 +7,7 @@ a case's loads, whose stress stiffens or softens it.
 from __future__ import annotations
 
 from collections.abc import Generator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -45,6 +45,30 @@ class Progress:
     doing: str
     share: float
     left: float | None = None
+
+    def timed(self, spent: float) -> Progress:
+        """The same with the time left [s], once enough is behind to judge it.
+
+        Parameters
+        ----------
+        spent : float
+            Time since it began [s].
+        """
+        if self.share < 0.08 or spent < 0.5:
+            return self
+        return replace(self, left=spent * (1 - self.share) / self.share)
+
+    @property
+    def words(self) -> str:
+        """What is being done, how far it is, and how long it will take."""
+        if not self.share:
+            return self.doing
+        text = f"{self.doing} · {self.share:.0%}"
+        if self.left is None:
+            return text
+        minutes = self.left >= 100
+        count = max(1, round(self.left / 60 if minutes else self.left))
+        return f"{text} · {count} {'min' if minutes else 's'} left"
 
 
 @dataclass(frozen=True, eq=False)

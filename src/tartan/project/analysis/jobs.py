@@ -75,43 +75,99 @@ class SolveRequest:
 
 
 @dataclass(frozen=True, eq=False)
+class Solved:
+    """What follows from the elastic inputs: it stands whatever strengths and criteria are.
+
+    Attributes
+    ----------
+    solution : Solution
+        Displacements and section strains of the cases, then of the combinations.
+    resting : ndarray, shape (k, m, p, 8) or (0,)
+        Share of the strains that what is held causes; empty where no case holds anything.
+    buckling : tuple of Shapes
+        Of the cases whose buckling was asked for.
+    modes : tuple of Shapes
+        Natural modes that were asked for, each of the part under a case's loads, or unloaded.
+    """
+
+    solution: Solution
+    resting: Array
+    buckling: tuple[Shapes, ...] = ()
+    modes: tuple[Shapes, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Assessment:
+    """How the solved part is judged by strengths, criteria and what is left out.
+
+    Attributes
+    ----------
+    margins : Margins
+        Governing reserve factor of every element.
+    spots : tuple of int
+        Worst elements, one a neighbourhood, worst first.
+    """
+
+    margins: Margins
+    spots: tuple[int, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class PartAnswer:
-    """Solution and margins of a part.
+    """Solution and assessment of a part; what they hold can be asked of it directly.
 
     Attributes
     ----------
     inputs : PartInputs
         What it answers.
-    solution : Solution
-        Displacements and section strains of the cases, then of the combinations.
-    resting : ndarray, shape (k, m, p, 8) or (0,)
-        Share of the strains that what is held causes; empty where no case holds anything.
-    margins : Margins
-        Governing reserve factor of every element.
-    spots : tuple of int
-        Worst elements, one a neighbourhood, worst first.
+    solved : Solved
+        What follows from the elastic inputs.
+    assessment : Assessment
+        How that is judged.
     resolved : bool
-        Whether the equations were solved, or only the margins derived anew.
+        Whether the equations were solved, or only the assessment derived anew.
     seconds : float
         Time it took.
-    buckling : tuple of Shapes
-        Of the cases whose buckling was asked for.
-    modes : tuple of Shapes
-        Natural modes that were asked for, each of the part under a case's loads, or unloaded.
     note : str
         What is to be said of how it was come by; empty as a rule.
     """
 
     inputs: PartInputs
-    solution: Solution
-    resting: Array
-    margins: Margins
-    spots: tuple[int, ...]
+    solved: Solved
+    assessment: Assessment
     resolved: bool
     seconds: float
-    buckling: tuple[Shapes, ...] = ()
-    modes: tuple[Shapes, ...] = ()
     note: str = ""
+
+    @property
+    def solution(self) -> Solution:
+        """Displacements and section strains."""
+        return self.solved.solution
+
+    @property
+    def resting(self) -> Array:
+        """Share of the strains that what is held causes."""
+        return self.solved.resting
+
+    @property
+    def buckling(self) -> tuple[Shapes, ...]:
+        """Buckling that was asked for."""
+        return self.solved.buckling
+
+    @property
+    def modes(self) -> tuple[Shapes, ...]:
+        """Natural modes that were asked for."""
+        return self.solved.modes
+
+    @property
+    def margins(self) -> Margins:
+        """Governing reserve factor of every element."""
+        return self.assessment.margins
+
+    @property
+    def spots(self) -> tuple[int, ...]:
+        """Worst elements, worst first."""
+        return self.assessment.spots
 
     def layout(self) -> Layout:
         """Mesh, plies and zones it belongs to."""
@@ -179,7 +235,9 @@ def run_solve(request: SolveRequest, memory: Memory) -> Generator[Progress, None
     if not inputs.cases:
         yield Progress("assessing margins", 0.3)
         nothing = _nothing(layout, len(inputs.case_names))
-        return _assessed(inputs, layout, _with_outside(inputs, layout, nothing), started)
+        solved = Solved(_with_outside(inputs, layout, nothing), np.zeros(0))
+        assessment = assess(inputs, layout, solved)
+        return PartAnswer(inputs, solved, assessment, False, time.perf_counter() - started)
     yield Progress("placing supports", 0.02)
     models = _Models(inputs)
     asked = len(inputs.buckling) + len(inputs.modes)
@@ -190,9 +248,11 @@ def run_solve(request: SolveRequest, memory: Memory) -> Generator[Progress, None
     state = State(inputs, layout, shown.strains, resting)
     buckling, modes = yield from asked_steps(state, models, kept, end)
     yield Progress("assessing margins", 0.8)
-    answer = _assessed(inputs, layout, shown, started, resting)
+    solved = Solved(shown, resting, buckling, modes)
+    assessment = assess(inputs, layout, solved)
     told, memory.told = memory.told, ""
-    return replace(answer, resolved=resolved, buckling=buckling, modes=modes, note=told)
+    seconds = time.perf_counter() - started
+    return PartAnswer(inputs, solved, assessment, resolved, seconds, told)
 
 
 class _Models(dict[str, ShellModel]):
@@ -236,18 +296,16 @@ def _with_outside(inputs: PartInputs, layout: Layout, shown: Solution) -> Soluti
     return replace(shown, strains=strains)
 
 
-def _assessed(
-    inputs: PartInputs,
-    layout: Layout,
-    shown: Solution,
-    started: float,
-    resting: Array | None = None,
-) -> PartAnswer:
-    """Answer with the margins of all that was solved or read."""
-    kept = np.zeros(0) if resting is None else resting
-    margins = margins_of(inputs, layout, shown.strains, kept)
-    spots = tuple(hot_spots(layout.mesh, margins))
-    return PartAnswer(inputs, shown, kept, margins, spots, False, time.perf_counter() - started)
+def assess(inputs: PartInputs, layout: Layout, solved: Solved) -> Assessment:
+    """Judge a solved part; no model of it is built.
+
+    Raises
+    ------
+    TartanError
+        When a criterion lacks data.
+    """
+    margins = margins_of(inputs, layout, solved.solution.strains, solved.resting)
+    return Assessment(margins, tuple(hot_spots(layout.mesh, margins)))
 
 
 def _nothing(layout: Layout, count: int) -> Solution:
