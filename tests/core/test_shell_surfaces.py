@@ -274,3 +274,32 @@ def test_a_broken_pipe_stays_an_error_after_meshing() -> None:
     )
     assert done.returncode == 0
     assert done.stdout.strip() == "an error"
+
+
+def test_a_fine_trimmed_panel_has_square_elements_and_its_own_area() -> None:
+    panel = Panel(1.0, 0.8, openings=(Opening("hole", 0.1, 0.05, 0.3, 0.3),))
+    size = 0.01
+    assert shapes.expected_elements(panel, size) > shapes.MANY
+    mesh = shapes.mesh_of(panel, size)
+    assert len(mesh.triangles) == 0
+    around = mesh.nodes[mesh.edges["hole"]]
+    radius = np.hypot(around[:, 0] - 0.1, around[:, 1] - 0.05)
+    np.testing.assert_allclose(radius, 0.15, rtol=1e-9)
+    turns = np.unique(np.round(np.arctan2(around[:, 1] - 0.05, around[:, 0] - 0.1), 9))
+    step = np.diff(np.append(turns, turns[0] + 2 * np.pi))
+    hole = 0.5 * 0.15**2 * np.sin(step).sum()
+    assert mesh.areas().sum() == pytest.approx(0.8 - hole, rel=1e-9)
+    corners = mesh.nodes[mesh.quads]
+    ahead = np.roll(corners, -1, axis=1) - corners
+    behind = np.roll(corners, 1, axis=1) - corners
+    cosine = (ahead * behind).sum(axis=2) / (
+        np.linalg.norm(ahead, axis=2) * np.linalg.norm(behind, axis=2)
+    )
+    assert np.degrees(np.arccos(cosine)).min() > 30
+    assert np.degrees(np.arccos(cosine)).max() < 150
+
+
+def test_a_refinement_without_end_is_refused_before_it_is_meshed() -> None:
+    panel = Panel(1.0, 0.8, openings=(Opening("hole", 0.1, 0.05, 0.3, 0.3),))
+    with pytest.raises(PartError, match="would have about"):
+        shapes.mesh_of(panel, 0.05, (Finer(1e-6, 0.05, "hole"),))

@@ -35,6 +35,7 @@ Tags = list[int]
 
 _LOCK = threading.Lock()
 _TRIANGLE, _QUAD = 2, 3
+_BEST_PAIRS, _DIVIDED = 1, 2
 
 
 @dataclass(frozen=True)
@@ -109,7 +110,12 @@ def session() -> Iterator[Any]:
 
 
 def generate(
-    size: float, curves: Mapping[str, Tags], finer: Sequence[Finer] = (), kept_round: float = 12.0
+    size: float,
+    curves: Mapping[str, Tags],
+    finer: Sequence[Finer] = (),
+    kept_round: float = 12.0,
+    *,
+    many: bool = False,
 ) -> None:
     """Mesh the faces of the current model with quadrilaterals.
 
@@ -123,6 +129,10 @@ def generate(
         Where elements are smaller.
     kept_round : float
         Least number of elements round a full turn of a curved line.
+    many : bool
+        Whether there will be thousands of elements: the best pairs of triangles are not looked for
+        then, as that takes a time that grows faster than their number; a coarser mesh is paired
+        and divided instead, which is as good where elements are small.
 
     Raises
     ------
@@ -154,7 +164,7 @@ def generate(
         field.setAsBackgroundMesh(least)
     option("Mesh.Algorithm", 8)
     option("Mesh.RecombineAll", 1)
-    option("Mesh.RecombinationAlgorithm", 1)
+    option("Mesh.RecombinationAlgorithm", _DIVIDED if many else _BEST_PAIRS)
     gmsh.model.mesh.generate(2)
 
 

@@ -15,6 +15,7 @@ from tartan.core.errors import PartError
 from tartan.core.shell import surfaces
 from tartan.core.shell.mesh import (
     EDGES,
+    MOST_ELEMENTS,
     Mesh,
     Opening,
     Pad,
@@ -30,6 +31,13 @@ Array = NDArray[np.float64]
 
 FIELD = "field"
 """Region of a panel outside its pads."""
+
+MANY = 5000
+"""Elements of a trimmed panel from which pairs of triangles are no longer sought one by one."""
+
+BEYOND = 20
+"""Times the most elements there may be from which nothing is meshed to count them; the count
+ahead is a rough one."""
 
 PINCH = 0.02
 """Least distance between openings, pads and edges, as a share of the panel's smaller side."""
@@ -153,6 +161,32 @@ def on_surface(shape: Tube | Cone | Dome | StiffenedPanel, points: Array) -> Arr
     return np.asarray(points * np.stack([factor, factor, np.ones_like(z)], axis=1))
 
 
+def expected_elements(panel: Panel, size: float, finer: Sequence[Finer] = ()) -> float:
+    """About how many elements a trimmed panel will have: those of its area, and of refinements.
+
+    Parameters
+    ----------
+    panel : Panel
+        The panel; its cut-outs are counted as if they were filled.
+    size : float
+        Element size [m].
+    finer : sequence of Finer
+        Smaller elements around edges and points.
+    """
+    if not size > 0:
+        return 0.0
+    count = panel.length * panel.width / size**2
+    for each in finer:
+        reach = max(each.reach, 0.0)
+        whole = panel.length * panel.width
+        long = max(panel.length, panel.width)
+        area = min(whole, reach * long if each.edge else math.pi * reach**2)
+        if each.size > 0:
+            # Sizes stay at the finer one over the first 0.15 of the reach, and grow from there.
+            count += 0.25 * area / each.size**2
+    return count
+
+
 def trimmed_panel(panel: Panel, size: float, finer: Sequence[Finer] = ()) -> Mesh:
     """Mesh a panel with openings and pads: trimmed in plan, then lifted to its curvature.
 
@@ -163,11 +197,18 @@ def trimmed_panel(panel: Panel, size: float, finer: Sequence[Finer] = ()) -> Mes
     """
     check_panel(panel, size)
     _check_cut(panel)
+    count = expected_elements(panel, size, finer)
+    if count > BEYOND * MOST_ELEMENTS:
+        raise PartError(
+            f"The mesh would have about {count:.2g} elements.",
+            "Mesh size",
+            "Choose a larger size, also where elements are smaller.",
+        )
     with session():
         faces, curves = _plan(panel)
         # Distances are measured in plan.
         plan = [replace(f, at=(f.at[0], f.at[1], 0.0)) for f in finer]
-        generate(size, curves, plan)
+        generate(size, curves, plan, many=count > MANY)
         flat = collected(faces, curves)
     x, y = flat.nodes[:, 0], flat.nodes[:, 1]
     nodes = flat.nodes.copy()

@@ -6,7 +6,6 @@ made. Without anybody who listens (command line, solver, tests) every mesh is ma
 
 from __future__ import annotations
 
-import math
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -16,7 +15,7 @@ from multiprocessing.connection import Connection
 from tartan.core.errors import PartError, TartanError
 from tartan.core.shell.mesh import Mesh, Panel
 from tartan.core.shell.mesher import Finer
-from tartan.core.shell.shapes import mesh_of
+from tartan.core.shell.shapes import expected_elements, mesh_of
 from tartan.project.analysis.children import Child
 from tartan.project.document.packed_arrays import unpack_mesh
 from tartan.project.document.partmodel import Part, ReadSurface, Surface
@@ -50,25 +49,11 @@ class MeshPending(PartError):  # noqa: N818 - nothing is wrong
     """A mesh is being made; what needs it can be had when it is there."""
 
 
-def expected_elements(surface: Surface, size: float, finer: tuple[Finer, ...]) -> float:
-    """About how many elements a surface will have that is meshed without a pattern.
-
-    Returns
-    -------
-    float
-        Zero for surfaces whose mesh is there at once.
-    """
+def _expected(key: Key) -> float:
+    """About how many elements a mesh will have that takes its time; zero where it does not."""
+    surface, size, finer = key
     trimmed = isinstance(surface, Panel) and (surface.openings or surface.pads or finer)
-    if not trimmed or not isinstance(surface, Panel) or not size > 0:
-        return 0.0
-    count = surface.length * surface.width / size**2
-    for each in finer:
-        reach = max(each.reach, 0.0)
-        area = reach * max(surface.length, surface.width) if each.edge else math.pi * reach**2
-        if each.size > 0:
-            # Sizes grow over the reach: half of it, seen as area, has about the finer one.
-            count += 0.5 * area / each.size**2
-    return count
+    return expected_elements(surface, size, finer) if trimmed else 0.0  # type: ignore[arg-type]
 
 
 class Meshes:
@@ -102,7 +87,7 @@ class Meshes:
         if found is None:
             if self._spared(AT_ONCE, key):
                 self.want(key)
-                count = expected_elements(*key)
+                count = _expected(key)
                 raise MeshPending(
                     f"The part is being meshed with about {count:,.0f} elements.",
                     "Mesh size",
@@ -119,7 +104,7 @@ class Meshes:
 
     def _spared(self, most: int, key: Key) -> bool:
         here = threading.current_thread() is threading.main_thread()
-        return bool(self._ears) and here and expected_elements(*key) > most
+        return bool(self._ears) and here and _expected(key) > most
 
     def found(self, key: Key) -> Mesh | None:
         """A mesh that was made, else None."""
