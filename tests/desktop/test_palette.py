@@ -25,6 +25,7 @@ def window(open_window: OpenWindow) -> MainWindow:
 def ask(qtbot, window: MainWindow, text: str) -> None:  # type: ignore[no-untyped-def]
     """Ctrl+Space, a few letters, Enter."""
     qtbot.keyClick(window, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: window.finder.whole)
     qtbot.keyClicks(window.finder, text)
     qtbot.keyClick(window.finder, Qt.Key.Key_Return)
 
@@ -65,6 +66,7 @@ def test_no_named_button_is_missing_and_every_entry_can_be_chosen(
 ) -> None:  # type: ignore[no-untyped-def]
     """Also where nothing is entered yet: an entry that cannot be done does nothing."""
     window = open_window(Project("nothing"), wait=False)
+    window.stations.all_views()
     entries = window.entries()
     known = {(e.sort, e.name.casefold()) for e in entries}
     for station, view in window.stations.all_views().items():
@@ -81,7 +83,8 @@ def test_no_named_button_is_missing_and_every_entry_can_be_chosen(
 
 
 def test_other_words_belong_to_what_is_there(window: MainWindow) -> None:
-    entries = window.entries()  # all pages stand from here on
+    window.stations.all_views()
+    entries = window.entries()
     named = {b.text().strip() for b in window.findChildren(QPushButton)}
     named |= {e.name for e in entries} | set(window.commands)
     named |= {e.name.partition(": ")[2] for e in entries}

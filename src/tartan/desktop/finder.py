@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
@@ -47,11 +47,31 @@ def matching(entries: Sequence[Entry], text: str) -> list[Entry]:
 
 
 class Finder(QLineEdit):
-    """The line in the head of the window with its list of what was found."""
+    """The line in the head of the window with its list of what was found.
 
-    def __init__(self, entries: Callable[[], list[Entry]]) -> None:
+    Parameters
+    ----------
+    entries : callable
+        Gives what can be found as things stand.
+    more : callable
+        Brings about more that can be found, and tells whether it did; called between keystrokes
+        until it did not.
+
+    Attributes
+    ----------
+    whole : bool
+        Whether all there is can be found.
+    """
+
+    def __init__(
+        self, entries: Callable[[], list[Entry]], more: Callable[[], bool] = lambda: False
+    ) -> None:
         super().__init__()
-        self._entries = entries
+        self._entries, self._more = entries, more
+        self.whole = False
+        self._gathering = QTimer(self)
+        self._gathering.setSingleShot(True)
+        self._gathering.timeout.connect(self._gather_more)
         self._found: list[Entry] = []
         self._all: list[Entry] = []
         self.setPlaceholderText("Find anything   Ctrl+Space")
@@ -68,11 +88,22 @@ class Finder(QLineEdit):
     def begin(self) -> None:
         """Take the keyboard and show everything."""
         if self.hasFocus():
-            self._all = self._entries()
-            self._refresh()
+            self._gather()
         # What there is is gathered as it takes the keyboard.
         self.setFocus(Qt.FocusReason.ShortcutFocusReason)
         self.selectAll()
+
+    def _gather(self) -> None:
+        self._all = self._entries()
+        self._refresh()
+        self._gathering.start(0)
+
+    def _gather_more(self) -> None:
+        self.whole = not self._more()
+        if not self.whole and self.hasFocus():
+            row = self._list.currentRow()
+            self._gather()
+            self._list.setCurrentRow(min(row, self._list.count() - 1))
 
     def _popup(self) -> QFrame:
         """Make the list's frame inside the window, above everything else, when first needed."""
@@ -105,6 +136,10 @@ class Finder(QLineEdit):
         frame.raise_()
 
     def _take(self, *_: object) -> None:
+        if not self._found and not self.whole:
+            while self._more():
+                pass
+            self._gather()
         row = self._list.currentRow()
         self._close()
         if 0 <= row < len(self._found):
@@ -133,9 +168,8 @@ class Finder(QLineEdit):
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
         super().focusInEvent(event)
-        # What there is does not change while a name is typed.
-        self._all = self._entries()
-        self._refresh()
+        # What there is does not change while a name is typed, but for what is still gathered.
+        self._gather()
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)

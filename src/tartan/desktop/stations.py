@@ -6,8 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtGui import QCursor, QGuiApplication
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tartan.desktop.blanks import BlankPage
@@ -26,9 +25,6 @@ if TYPE_CHECKING:
     from tartan.desktop.versions.view import VersionsView
     from tartan.desktop.window import MainWindow
 
-QUIET = 700
-"""Milliseconds between looks at whether nobody is at work, so that a page can be made."""
-
 
 def _maker(station: str) -> Callable[[Session], StationView]:
     """Makes a station's page; what it needs is loaded then."""
@@ -42,26 +38,16 @@ def _maker(station: str) -> Callable[[Session], StationView]:
 
 
 class Stations(QObject):
-    """Pages by name of their station.
-
-    Those that nobody asked for are made one by one while nobody is at work, as finding an action
-    by its name needs them all.
-    """
+    """Pages by name of their station."""
 
     made = pyqtSignal(str)
 
     def __init__(self, window: MainWindow, bench: QStackedWidget) -> None:
         super().__init__(window)
-        self._window = window
         self.pages = {name: BlankPage(window, name, _maker(name)) for name in STATIONS}
         for page in self.pages.values():
             page.made.connect(self.made)
             bench.addWidget(page)
-        self._last: tuple[object, ...] = ()
-        self._ahead = QTimer(self)
-        self._ahead.setInterval(QUIET)
-        self._ahead.timeout.connect(self._make_one)
-        self._ahead.start()
 
     def scenes(self) -> Iterator[PartScene]:
         """Every 3-D view that there is."""
@@ -77,8 +63,7 @@ class Stations(QObject):
         return report.line, report.fresh
 
     def close(self) -> None:
-        """Make no more pages, and free the graphics and processes of those that stand."""
-        self._ahead.stop()
+        """Free the graphics and processes of the pages that stand."""
         for page in self.pages.values():
             if page.stands:
                 page.view.close_view()
@@ -87,22 +72,18 @@ class Stations(QObject):
         """Whether a station's page was made."""
         return self.pages[station].stands
 
+    def views(self) -> Mapping[str, QWidget]:
+        """Pages that stand."""
+        return {name: page.view for name, page in self.pages.items() if page.stands}
+
     def all_views(self) -> Mapping[str, QWidget]:
         """Every page; those that do not stand yet are made."""
         return {name: page.view for name, page in self.pages.items()}
 
-    def _make_one(self) -> None:
-        session = self._window.session
-        now = (QCursor.pos(), session.project, session.selection, QGuiApplication.focusObject())
-        quiet = now == self._last and not QGuiApplication.mouseButtons() and not session.solving
-        self._last = now
-        if not quiet or not self._window.isActiveWindow():
-            return
-        for page in self.pages.values():
-            if not page.stands:
-                page.view  # noqa: B018 - asking for it makes it
-                return
-        self._ahead.stop()
+    def make_one(self) -> bool:
+        """Make a page that nobody asked for yet; false where all stand."""
+        page = next((p for p in self.pages.values() if not p.stands), None)
+        return page is not None and page.view is not None
 
 
 class PagesByName:

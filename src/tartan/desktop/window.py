@@ -62,7 +62,7 @@ class MainWindow(PagesByName, FileWindow):
         self.commands = make_commands(self)
         self.key_sheet: KeySheet | None = None
         self.manual: Manual | None = None
-        self.finder = Finder(self.entries)
+        self.finder = Finder(self.entries, self.stations.make_one)
         self.head = QWidget()
         self.name = Field(self._rename)
         self.version = Field(self._rename_version)
@@ -258,14 +258,14 @@ class MainWindow(PagesByName, FileWindow):
         menu.popup(self.baseline.mapToGlobal(self.baseline.rect().bottomLeft()))
 
     def entries(self) -> list[Entry]:
-        """Everything the palette can find."""
+        """Everything the palette can find on the pages that stand."""
         found = [
             Entry(n, f"command {keys_of(a)}".strip(), a.trigger, ALSO.get(n, ""))
             for n, a in self.commands.items()
             if n != "find"
         ]
         found += things(self.session, lambda: self.part.open_form("regions"))
-        return found + page_actions(self.session, self.stations.all_views())
+        return found + page_actions(self.session, self.stations.views())
 
     def show_manual(self) -> None:
         """Open the manual at the page that is shown."""

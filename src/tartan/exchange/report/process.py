@@ -28,9 +28,8 @@ def serve(connection: Connection, request: ReportRequest, system: str) -> None:
     # Loaded here: the window, which starts this process, needs nothing of what writes a report.
     from tartan.exchange.report.write import report_steps
 
-    with contextlib.suppress(OSError, AttributeError):
-        # Only what nobody else wants of the machine: the window comes first.
-        os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
+    # The window comes first; but a machine that is busy otherwise still makes a report.
+    os.nice(10)
     # One thread of arithmetic, so that a core is left for the window.
     numba.set_num_threads(1)
     with contextlib.suppress(BrokenPipeError, EOFError, KeyboardInterrupt):
