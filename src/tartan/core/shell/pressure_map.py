@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
+from scipy.interpolate import LinearNDInterpolator
 from scipy.spatial import Delaunay, QhullError, cKDTree
 
 from tartan.core.errors import PartError
@@ -186,9 +187,9 @@ def _interpolated(
     except (QhullError, ValueError):
         # All points on one line, or too few: only the nearest value is left.
         return nearest, np.zeros(len(target), bool), None
-    simplex = net.find_simplex(flat)
-    inside = simplex >= 0
-    return np.where(inside, _linear(net, simplex, flat, values), nearest), inside, net
+    found = LinearNDInterpolator(net, values)(flat)
+    inside = np.isfinite(found)
+    return np.where(inside, found, nearest), inside, net
 
 
 def _centred(mesh: Mesh, points: Array, values: Array, mapped: Array) -> Array:
@@ -220,14 +221,6 @@ def _across(way: Array) -> Array:
     first = np.cross(way, helper)
     first /= np.linalg.norm(first)
     return np.stack([first, np.cross(way, first)])
-
-
-def _linear(net: Delaunay, simplex: NDArray[np.intp], target: Array, values: Array) -> Array:
-    chosen = np.maximum(simplex, 0)
-    transform = net.transform[chosen]
-    part = np.einsum("nij,nj->ni", transform[:, :2], target - transform[:, 2])
-    weights = np.column_stack([part, 1 - part.sum(axis=1)])
-    return np.asarray((weights * values[net.simplices[chosen]]).sum(axis=1))
 
 
 def _given_force(points: Array, values: Array, simplices: NDArray[np.intp], way: Array) -> Array:
