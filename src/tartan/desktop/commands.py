@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QWhatsThis
 
 from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import SAMPLES
@@ -45,6 +46,7 @@ def table(window: MainWindow) -> Table:
         ("find", "Ctrl+Space", window.open_finder),
         ("manual of this page", "F1", window.show_manual),
         ("all keys", "Shift+F1", window.show_keys),
+        ("what is this", "Ctrl+F1", QWhatsThis.enterWhatsThisMode),
         ("larger text", "Ctrl++", lambda: window.scale_text(1)),
         ("smaller text", "Ctrl+-", lambda: window.scale_text(-1)),
         ("usual text size", "Ctrl+0", lambda: window.scale_text(0)),

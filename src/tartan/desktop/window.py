@@ -34,7 +34,7 @@ from tartan.desktop.scene.tools import SceneTools
 from tartan.desktop.session import Session
 from tartan.desktop.stations import PagesByName, Stations
 from tartan.desktop.verdictbar import VerdictBar
-from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
+from tartan.desktop.widgets.controls import Field, UnitLabel, Words, choice, label
 from tartan.desktop.widgets.weave import Weave
 from tartan.pages.keys import ALSO
 from tartan.pages.stations import Freshness, lines
@@ -214,6 +214,8 @@ class MainWindow(PagesByName, FileWindow):
         preferences().setValue("units", name)
         for shown in self.findChildren(UnitLabel):
             shown.show_unit()
+        for words in self.findChildren(Words):
+            words.tell()
         self.refresh()
 
     def scale_text(self, step: int) -> None:

@@ -30,7 +30,9 @@ from PyQt6.QtWidgets import (
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
+from tartan.desktop.widgets.explain import told_of
 from tartan.project.wording import units
+from tartan.project.wording.symbols import meaning
 from tartan.project.wording.units import Quantity
 
 WIDEST = 480
@@ -38,7 +40,22 @@ WIDEST = 480
 
 
 class Words(QLabel):
-    """A text that asks for no more room than there can be."""
+    """A text that asks for no more room than there can be; its symbols are told in its tip."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self._told = ""
+        self.tell()
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self.tell()
+
+    def tell(self) -> None:
+        """Tell symbols by the units in force, unless somebody gave another tip."""
+        if self.toolTip() == self._told:
+            self._told = meaning(self.text())
+            self.setToolTip(self._told)
 
     def minimumSizeHint(self) -> QSize:
         wanted = super().minimumSizeHint()
@@ -79,6 +96,7 @@ def rule() -> QFrame:
 def explain(made: QAbstractButton, tip: str) -> None:
     """Say what a button does, also to those who do not see the sign on it."""
     made.setToolTip(tip)
+    made.setWhatsThis(tip)
     words = tip.partition("   ")[0]
     if any(c.isalpha() for c in made.text()):
         made.setAccessibleDescription(words)
@@ -205,6 +223,8 @@ class Field(QLineEdit):
             self.refused.emit(fault)
 
     def event(self, event: QEvent | None) -> bool:
+        if told_of(self, event):
+            return True
         # With nothing half-typed, undo and redo belong to the project, not to the text.
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
             keys = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
@@ -262,6 +282,9 @@ class QuantityField(Field):
 
 class Choice(QComboBox):
     """One of several words, with a chevron of our own; the wheel leaves the choice alone."""
+
+    def event(self, event: QEvent | None) -> bool:
+        return told_of(self, event, self.currentText()) or super().event(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)

@@ -37,6 +37,7 @@ from tartan.desktop.widgets.modemark import mode_icon
 from tartan.exchange.tables import Table, write_table
 from tartan.pages.shown import Look
 from tartan.project.wording import units
+from tartan.project.wording.symbols import meaning
 
 VALUE = Qt.ItemDataRole.UserRole
 ROW = Qt.ItemDataRole.UserRole + 1
@@ -68,6 +69,9 @@ class _Rows(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
             return self.table.head[section]
+        if role == Qt.ItemDataRole.ToolTipRole and orientation == Qt.Orientation.Horizontal:
+            head = self.table.head[section]
+            return meaning(head) or head
         if role == Qt.ItemDataRole.DisplayRole and self.frozen and section < len(self.table.rows):
             # The first column stands still at the left while the others are moved.
             look = self.looks[section][0] if self.looks else None

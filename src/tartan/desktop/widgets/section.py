@@ -36,6 +36,7 @@ from tartan.desktop.widgets.columns import (
 from tartan.desktop.widgets.picture import VECTOR, offer_saving
 from tartan.pages.shown import Column, Row
 from tartan.project.wording import units
+from tartan.project.wording.symbols import meaning
 
 TOP, FOOT, GAP = 34, 20, 14
 COLUMN = 104
@@ -349,6 +350,9 @@ class SectionPicture(QWidget):
         if isinstance(event, QHelpEvent):
             ply = self.ply_at(event.pos().y())
             words = "" if ply is None else self.remarks.get(ply, "")
+            for column, area in zip(self.columns, self._column_rects(), strict=True):
+                if area.left() <= event.pos().x() <= area.right():
+                    words = meaning(column.title) or column.title
             QToolTip.showText(event.globalPos(), words, self, QRect())
             return True
         return super().event(event)
