@@ -263,6 +263,35 @@ def test_the_spot_is_turned_to_and_what_covers_it_is_hidden(
     assert dataclasses.astuple(scene.viewpoint) != dataclasses.astuple(stood)
 
 
+def test_what_covers_a_spot_is_a_veil_that_no_click_meets(qtbot, open_window: OpenWindow) -> None:  # type: ignore[no-untyped-def]
+    window = open_window(Project("tube", part=Part(Tube(0.1, 0.5), 0.02)), wait=False)
+    window.session.select(station="Part")
+    qtbot.waitUntil(
+        lambda: window.part.pane.scene is not None and window.part.pane.scene.mesh is not None
+    )
+    scene = window.part.pane.scene
+    assert scene is not None
+    assert scene.mesh is not None
+    scene.frame_part((0.0, -1.0, 0.0))
+    y = scene.mesh.centres()[:, 1]
+    near, far = y < 0, int(np.argmax(y - 0.1 * np.abs(scene.mesh.centres()[:, 2] - 0.25)))
+    scene.view.render()
+    assert near[scene.element_at(scene.place_of(far))]
+    whole = scene.view.screenshot(return_img=True)
+    scene.hide_elements(near, veiled=near)
+    scene.view.render()
+    assert scene.element_at(scene.place_of(far)) == far
+    veiled = scene.view.screenshot(return_img=True)
+    scene.hide_elements(near)
+    scene.view.render()
+    bare = scene.view.screenshot(return_img=True)
+    assert (veiled != bare).any()
+    scene.hide_elements(None)
+    scene.view.render()
+    assert (scene.view.screenshot(return_img=True) == whole).all()
+    assert scene._veil is None
+
+
 def test_words_in_the_margin_take_on_the_appearance(
     qtbot, window: MainWindow, qapp: QApplication
 ) -> None:  # type: ignore[no-untyped-def]

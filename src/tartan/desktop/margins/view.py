@@ -203,7 +203,7 @@ class MarginsView(StationView):
         self.bring(at.element)
 
     def bring(self, element: int) -> None:
-        """Bring an element into sight: turned to, and what covers it from all sides hidden."""
+        """Bring an element into sight: turned to, and what covers it made transparent."""
         self._to_show = element
         self.draw()
 
@@ -215,10 +215,10 @@ class MarginsView(StationView):
         if covers is not None:
             hidden = covers if scene.hidden is None else covers | scene.hidden
             hidden[element] = False
-            scene.hide_elements(hidden)
+            scene.hide_elements(hidden, veiled=covers)
             count = units.counted(int(covers.sum()), "element")
             self.stage.say(
-                f"{count} that cover the spot are hidden; show, all of it, brings them."
+                f"{count} that cover the spot are transparent; show, all of it, ends it."
             )
         scene.redraw()
 

@@ -13,12 +13,16 @@ from vtkmodules.vtkCommonDataModel import vtkPlane, vtkStaticCellLocator
 from vtkmodules.vtkRenderingCore import vtkCellPicker
 
 from tartan.core.shell.mesh import Mesh
+from tartan.desktop import theme
 
 Array = NDArray[np.float64]
 Mask = NDArray[np.bool_]
 
 CLEAR = 0.28
 """Opacity of a part that is looked through."""
+
+VEIL = 0.16
+"""Opacity of what covers a spot that is looked at."""
 
 USUAL = (-0.42, -1.0, 0.82)
 
@@ -74,21 +78,29 @@ class Sight:
 
     cut: Cut | None = None
     through = False
+    _veil: Any = None
 
     def _forget_sight(self) -> None:
         """Begin with all elements of another mesh; a cut and looking through go on."""
+        self._lift_veil()
         self.hidden: Mask | None = None
+        self.veiled: Mask | None = None
         self._shown: Any = None
         self._ids: NDArray[np.intp] | None = None
         self._locator: Any = None
 
     # What is shown
 
-    def hide_elements(self, hidden: Mask | None) -> None:
-        """Hide elements, shape (m,); None shows all of them."""
+    def hide_elements(self, hidden: Mask | None, veiled: Mask | None = None) -> None:
+        """Hide elements, shape (m,); None shows all of them.
+
+        Those of the hidden ones that are `veiled` are drawn as a veil: seen, not in the way of a
+        look or a click.
+        """
         if self.mesh is None or (hidden is not None and len(hidden) != self.mesh.count):
             return
         self.hidden = hidden if hidden is not None and hidden.any() else None
+        self.veiled = None if self.hidden is None or veiled is None else veiled & self.hidden
         self._show_what_is_seen()
 
     def cut_at(self, cut: Cut | None) -> None:
@@ -112,15 +124,23 @@ class Sight:
             mapper.SetInputData(self._surface)
         else:
             self._ids = np.flatnonzero(~self.hidden)
-            faces = [
-                np.insert(b.nodes[inside], 0, b.corners, axis=1).ravel()
-                for b, inside in zip(self.mesh.blocks, self._by_block(~self.hidden), strict=True)
-            ]
-            self._shown = pv.PolyData(self.mesh.nodes.copy(), faces=np.concatenate(faces))
-            self._shown.SetPoints(self._surface.GetPoints())
+            self._shown = self._part_of(~self.hidden)
             self._shown.cell_data["rgb"] = self._surface.cell_data["rgb"][self._ids]
             mapper.SetInputData(self._shown)
-        mapper.RemoveAllClippingPlanes()
+        self._lift_veil()
+        if self.veiled is not None and self.veiled.any():
+            self._veil = self.view.add_mesh(
+                self._part_of(self.veiled),
+                color=theme.face().soft,
+                opacity=VEIL,
+                pickable=False,
+                render=False,
+                reset_camera=False,
+                copy_mesh=False,
+            )
+        mappers = [mapper] if self._veil is None else [mapper, self._veil.mapper]
+        for each in mappers:
+            each.RemoveAllClippingPlanes()
         if self.cut is not None:
             low, high = self.mesh.nodes.min(axis=0), self.mesh.nodes.max(axis=0)
             axis, plane = self.cut.axis, vtkPlane()
@@ -129,10 +149,27 @@ class Sight:
             normal[axis] = 1.0 if self.cut.upper else -1.0
             plane.SetOrigin(*origin)
             plane.SetNormal(*normal)
-            mapper.AddClippingPlane(plane)
+            for each in mappers:
+                each.AddClippingPlane(plane)
         self._actor.prop.opacity = CLEAR if self.through else 1.0
         back = self._actor.GetBackfaceProperty()
         back.SetOpacity(CLEAR if self.through else 1.0)
+
+    def _part_of(self, mask: Mask) -> Any:
+        """Some of the elements, on the points of all."""
+        assert self.mesh is not None
+        faces = [
+            np.insert(b.nodes[inside], 0, b.corners, axis=1).ravel()
+            for b, inside in zip(self.mesh.blocks, self._by_block(mask), strict=True)
+        ]
+        made = pv.PolyData(self.mesh.nodes.copy(), faces=np.concatenate(faces))
+        made.SetPoints(self._surface.GetPoints())
+        return made
+
+    def _lift_veil(self) -> None:
+        if self._veil is not None:
+            self.view.remove_actor(self._veil, render=False)
+            self._veil = None
 
     def _by_block(self, mask: Mask) -> list[Mask]:
         assert self.mesh is not None
