@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
+from tartan.desktop.widgets.ring import paint_ring
 from tartan.pages.stations import STATIONS, StationLine
 
 STEP, FIRST, WIDTH = 74, 12, 168
@@ -62,6 +63,10 @@ class Route(QWidget):
         return FIRST if self.height() > STEP * len(STATIONS) + FIRST else 4
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._paint_all(event)
+        paint_ring(self)
+
+    def _paint_all(self, event: QPaintEvent | None) -> None:
         face = theme.face()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -211,8 +211,11 @@ def _sheet() -> str:
         padding: 4px 12px; background: {f.panel}; font-weight: 500; }}
     QPushButton[role="switch"]:checked {{ border-color: {f.accent}; color: {f.ink};
         background: {f.accent_wash}; }}
-    QPushButton[role="switch"]:focus {{ border-color: {f.accent}; }}
-    QListView, QTableView, QTreeView {{ background: transparent; border: none; outline: none; }}
+    QPushButton[role="switch"]:focus {{ border: 2px solid {f.accent}; padding: 3px 11px; }}
+    QCheckBox:focus {{ background: {f.accent_wash}; border-radius: 4px; }}
+    QListView, QTableView, QTreeView {{ background: transparent; outline: none;
+        border: 1px solid transparent; border-radius: 4px; }}
+    QListView:focus, QTableView:focus, QTreeView:focus {{ border-color: {f.accent}; }}
     QTableView {{ font-size: {9 * _scale:.3g}pt; gridline-color: {f.line};
         selection-background-color: {f.accent_wash};
         selection-color: {f.ink}; }}

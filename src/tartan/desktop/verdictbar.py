@@ -7,6 +7,7 @@ from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaint
 from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
+from tartan.desktop.widgets.ring import paint_ring
 from tartan.project.analysis.jobs import Progress
 from tartan.project.findings.verdict import Verdict
 
@@ -40,6 +41,10 @@ class VerdictBar(QWidget):
         return QSize(600, HEIGHT)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._paint_all(event)
+        paint_ring(self)
+
+    def _paint_all(self, event: QPaintEvent | None) -> None:
         if self.verdict is None:
             return
         face = theme.face()

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.desktop import theme
 from tartan.desktop.widgets.bands import paint_swatch
+from tartan.desktop.widgets.ring import paint_ring
 from tartan.exchange.maps import colours
 from tartan.pages.part import LadderRow
 
@@ -67,6 +68,10 @@ class Ladder(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._paint_all(event)
+        paint_ring(self)
+
+    def _paint_all(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self.rows:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.session import Session
+from tartan.desktop.widgets.ring import paint_ring
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.exchange.plies_table import plies_table
 from tartan.pages import stacks as state
@@ -136,6 +137,10 @@ class SectionEditor(SectionPicture):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._paint_all(event)
+        paint_ring(self)
+
+    def _paint_all(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
         if self._drop is None:
             return

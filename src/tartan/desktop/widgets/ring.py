@@ -1,0 +1,21 @@
+"""The ring round a painted widget that has the keyboard."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QWidget
+
+from tartan.desktop import theme
+
+
+def paint_ring(widget: QWidget) -> None:
+    """Draw the ring over what a widget has painted; call it at the end of its painting."""
+    if not widget.hasFocus():
+        return
+    painter = QPainter(widget)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(theme.colour("accent"), 1.5))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRoundedRect(QRectF(widget.rect()).adjusted(1, 1, -1, -1), 4, 4)
+    painter.end()
