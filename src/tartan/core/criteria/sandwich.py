@@ -95,21 +95,26 @@ def modulus(compliance: Array, thickness: Array, angle: Array) -> tuple[Array, A
     thickness, angle : ndarray, shape (...)
         Of the face [m]; from x [rad].
     """
-    c, s = np.cos(angle), np.sin(angle)
-    along = np.stack([c * c, s * s, c * s], axis=-1)
-    across = np.stack([s * s, c * c, -c * s], axis=-1)
-    a11, a22, a12 = (
-        np.einsum("...i,...ij,...j->...", u, compliance, v)
-        for u, v in ((along, along), (across, across), (along, across))
-    )
+    cos, sin = np.cos(angle), np.sin(angle)
+    c, s, t = cos * cos, sin * sin, cos * sin
+    S = compliance
+    S11, S22, S66 = S[..., 0, 0], S[..., 1, 1], S[..., 2, 2]
+    S12, S16, S26 = S[..., 0, 1], S[..., 0, 2], S[..., 1, 2]
+    # The compliance turned to the direction, component by component: it is asked for at every
+    # point of a part a hundred times, where products of small matrices take five times as long.
+    both = (2 * S12 + S66) * t * t
+    a11 = S11 * c * c + S22 * s * s + both + 2 * t * (S16 * c + S26 * s)
+    a22 = S11 * s * s + S22 * c * c + both - 2 * t * (S16 * s + S26 * c)
+    a12 = (S11 + S22 - S66) * t * t + S12 * (c * c + s * s) + (S16 - S26) * t * (s - c)
     with np.errstate(divide="ignore", invalid="ignore"):
         return 1 / (thickness * a11), a12**2 / (a11 * a22)
 
 
 def core_shear_modulus(G: Array, angle: Array) -> Array:
     """Shear modulus of a core (..., 2, 2) in a direction's upright plane [Pa]."""
-    n = np.stack([np.cos(angle), np.sin(angle)], axis=-1)
-    return np.asarray(np.einsum("...i,...ij,...j->...", n, G, n))
+    cos, sin = np.cos(angle), np.sin(angle)
+    across = (G[..., 0, 1] + G[..., 1, 0]) * cos * sin
+    return np.asarray(G[..., 0, 0] * cos * cos + G[..., 1, 1] * sin * sin + across)
 
 
 def wrinkling_stress(Ef: Array, Gc: Array, Ec: Any, sizes: tuple[Any, Any], factor: Any) -> Array:

@@ -211,7 +211,8 @@ def _margins(source: Source) -> Chapter:
             _draw(chapter, source, shown, words, None, (), case=case)
     for name, shape in shapes_of(answer)[:4]:
         reach = 0.06 * float(np.linalg.norm(np.ptp(answer.layout().mesh.nodes, axis=0)))
-        sheet = figures.map_sheet(answer, shape_map(answer, name, shape), moved=shape * reach)
+        shown = shape_map(answer, name, shape)
+        sheet = figures.map_sheet(answer, shown, moved=shape * reach, for_page=True)
         chapter.blocks.append(Figure(figures.svg_of(sheet), f"{name}; its size is free."))
     return chapter
 
@@ -240,7 +241,9 @@ def _draw(
         factor = 0.05 * size / max(float(np.abs(u).max()), 1e-300)
         displaced = u * factor
         words += f" Deformed × {units.number(factor, 2)}."
-    sheet = figures.map_sheet(answer, shown, moved=displaced, left_out=out, places=places)
+    sheet = figures.map_sheet(
+        answer, shown, moved=displaced, left_out=out, places=places, for_page=True
+    )
     chapter.blocks.append(Figure(figures.svg_of(sheet), words))
 
 

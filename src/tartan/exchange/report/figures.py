@@ -54,6 +54,9 @@ LOOK: dict[Any, Any] = {
 WAY = np.array([-0.42, -1.0, 0.82])
 """From where the part is seen, as in the window."""
 
+MOST_IN_PAGE = 400
+"""Elements that a map in a report draws as shapes."""
+
 MOST_DRAWN = 6000
 """Elements above which a map is set as points, not as polygons."""
 
@@ -79,7 +82,7 @@ def svg_of(sheet: Sheet) -> str:
     """Picture as SVG text that can stand in a page."""
     out = io.StringIO()
     with mpl.rc_context(LOOK | {"svg.hashsalt": "tartan"}):
-        sheet.savefig(out, format="svg", transparent=True, metadata={"Date": None})
+        sheet.savefig(out, format="svg", dpi=220, transparent=True, metadata={"Date": None})
     text = out.getvalue()
     return text[text.index("<svg") :]
 
@@ -110,6 +113,7 @@ def map_sheet(
     moved: Array | None = None,
     left_out: NDArray[np.bool_] | None = None,
     places: Sequence[tuple[int, str]] = (),
+    for_page: bool = False,
 ) -> Sheet:
     """A map on the part with its legend.
 
@@ -125,6 +129,9 @@ def map_sheet(
         Elements that are hatched.
     places : sequence of (int, str)
         Elements with words of their own.
+    for_page : bool
+        Whether it stands in a report, which draws every element of every map for minutes: there
+        the elements of a finer mesh are an image, while lines and words stay sharp.
     """
     mesh = answer.layout().mesh
     with mpl.rc_context(LOOK):
@@ -134,12 +141,13 @@ def map_sheet(
         axes.set_aspect("equal")
         corners, order = projected(mesh, moved)
         many = mesh.count > MOST_DRAWN
+        image = many or (for_page and mesh.count > MOST_IN_PAGE)
         patches = PolyCollection(
             list(corners[order]),
             facecolors=shown.rgb[order] / 255,
             edgecolors="white" if not many else "face",
             linewidths=0.25,
-            rasterized=many,
+            rasterized=image,
         )
         axes.add_collection(patches)
         if left_out is not None and left_out.any():
@@ -229,7 +237,7 @@ def zones_sheet(answer: PartAnswer) -> Sheet:
         "",
         names,
     )
-    return map_sheet(answer, shown)
+    return map_sheet(answer, shown, for_page=True)
 
 
 def section_sheet(
