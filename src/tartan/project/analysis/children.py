@@ -19,7 +19,12 @@ from multiprocessing.context import ForkServerContext
 from multiprocessing.process import BaseProcess
 from typing import Any
 
-_LOADED = ["tartan.project.analysis.jobs", "cvxopt.cholmod", "scipy.sparse.linalg"]
+_LOADED = [
+    "tartan.project.analysis.jobs",
+    "tartan.project.analysis.warmed",
+    "cvxopt.cholmod",
+    "scipy.sparse.linalg",
+]
 
 _THREADS = {"OPENBLAS_NUM_THREADS": "1"}
 """One BLAS thread: matrices of this size gain nothing from two, and idle ones spin on a core that
