@@ -6,7 +6,10 @@ that runs in no threads does it here; what does would leave its threads behind a
 
 from __future__ import annotations
 
+import threading
+
 import numba
+from numba.np.ufunc import parallel
 
 
 @numba.njit(cache=True)  # type: ignore[untyped-decorator]
@@ -15,3 +18,7 @@ def _same(x: float) -> float:
 
 
 _same(1.0)
+
+# Solvers make their threads each for itself, and are ended at any moment: a lock that they shared
+# would be left behind, or held for ever.
+parallel._backend_init_process_lock = threading.RLock()
