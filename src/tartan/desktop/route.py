@@ -64,7 +64,7 @@ class Route(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         self._paint_all(event)
-        paint_ring(self)
+        paint_ring(self, self.station_rect(self._current))
 
     def _paint_all(self, event: QPaintEvent | None) -> None:
         face = theme.face()

@@ -93,7 +93,7 @@ def fields_of(kind: str, offer: Offer) -> Table:
         tip="Front and back of the surface as it came; turning the laying side does not swap them",
         shown=SIDES,
     )
-    region = OneOf("region", offer.region_values, shown={"": ALL}, widest=112)
+    region = OneOf("region", offer.region_values, shown={"": ALL}, widest=126)
     regions = Several("also", "region", offer.region_values, tip=ALSO)
     place = OneOf("place", offer.places, widest=190)
     places = Several("also", "place", offer.places, tip=ALSO)

@@ -64,7 +64,8 @@ class Callouts:
             prop = word.GetTextProperty()
             prop.SetFontFamily(4)
             prop.SetFontFile(font_file())
-            prop.SetFontSize(round(SIZE * theme.scale() * self._ratio))
+            # The graphics take the size at one pixel a point, and the screen's scale themselves.
+            prop.SetFontSize(round(SIZE * theme.scale()))
             prop.SetColor(*rgb(face.ink))
             prop.SetBackgroundColor(*rgb(face.paper))
             prop.SetBackgroundOpacity(0.75)

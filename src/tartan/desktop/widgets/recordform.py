@@ -40,6 +40,9 @@ from tartan.pages.fields import (
 )
 from tartan.project.wording.units import Quantity
 
+NAME = 176
+"""Pixels that a list of names may take, whatever room it is given at least."""
+
 
 @dataclass(frozen=True)
 class Record:
@@ -265,7 +268,9 @@ def _one_of(piece: OneOf, record: Record) -> tuple[list[QWidget], Callable[[Any]
     made.setAccessibleName(_name(piece.name, piece.key, record))
     made.setToolTip(piece.tip)
     if piece.wide:
-        made.setFixedWidth(piece.wide)
+        # Names of cases are cut only where they are longer than most.
+        made.setMinimumWidth(piece.wide)
+        made.setMaximumWidth(max(piece.wide, NAME))
     if piece.widest:
         made.setMaximumWidth(piece.widest)
 
