@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from PyQt6.QtWidgets import QWidget
 
@@ -30,3 +30,33 @@ class StationView(QWidget):
 
     def close_view(self) -> None:
         """End what is under way and free graphics, before the window goes."""
+
+
+class Holder(Protocol):
+    """What holds a 3-D view and its tools on a page."""
+
+    tools: SceneTools
+    scene: PartScene | None
+
+    def close_view(self) -> None: ...
+
+
+class SceneStation(StationView):
+    """A page with one 3-D view."""
+
+    @property
+    def holder(self) -> Holder:
+        """What holds it."""
+        raise NotImplementedError
+
+    @property
+    def tools(self) -> SceneTools:
+        return self.holder.tools
+
+    @property
+    def scenes(self) -> Sequence[PartScene]:
+        return () if self.holder.scene is None else (self.holder.scene,)
+
+    def close_view(self) -> None:
+        """End what is under way and free the graphics, before the window goes."""
+        self.holder.close_view()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -23,7 +22,7 @@ from tartan.desktop.scene import glyphs, loading
 from tartan.desktop.scene.overlays import draw_supports
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
-from tartan.desktop.station import StationView
+from tartan.desktop.station import Holder, SceneStation
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
     Field,
@@ -53,12 +52,11 @@ from tartan.project.edits.design_edits import free_name
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
     from tartan.desktop.scene.scene import PartScene
-    from tartan.desktop.scene.tools import SceneTools
 
 READY = 96
 
 
-class CasesView(StationView):
+class CasesView(SceneStation):
     """Figures at the left, the part with its supports and loads at the right."""
 
     def __init__(self, session: Session) -> None:
@@ -341,12 +339,5 @@ class CasesView(StationView):
         self.draw()
 
     @property
-    def tools(self) -> SceneTools:
-        return self.pane.tools
-
-    @property
-    def scenes(self) -> Sequence[PartScene]:
-        return () if self.pane.scene is None else (self.pane.scene,)
-
-    def close_view(self) -> None:
-        self.pane.close_view()
+    def holder(self) -> Holder:
+        return self.pane

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -21,7 +20,7 @@ from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.scene import loading
 from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
-from tartan.desktop.station import StationView
+from tartan.desktop.station import Holder, SceneStation
 from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.split import Pane, Split
@@ -37,7 +36,6 @@ from tartan.project.wording import units
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
     from tartan.desktop.scene.scene import PartScene
-    from tartan.desktop.scene.tools import SceneTools
 
 PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE, NARROW = 404, 300
@@ -46,7 +44,7 @@ FOLLOW = 120
 """Milliseconds of quiet after a step on a large part before the rest is brought up to date."""
 
 
-class MarginsView(StationView):
+class MarginsView(SceneStation):
     """Draws answers; a pick in the map, a list or the section is shared as the selection."""
 
     def __init__(self, session: Session) -> None:
@@ -404,17 +402,13 @@ class MarginsView(StationView):
         return f"{number} · ply {int(margins.ply[element]) + 1} {mode}"
 
     @property
-    def tools(self) -> SceneTools:
-        return self.stage.tools
-
-    @property
-    def scenes(self) -> Sequence[PartScene]:
-        return () if self.stage.scene is None else (self.stage.scene,)
+    def holder(self) -> Holder:
+        return self.stage
 
     def close_view(self) -> None:
         """Free the graphics before the window goes."""
         self._follow_up.stop()
-        self.stage.close_view()
+        super().close_view()
 
     def showEvent(self, event: object) -> None:
         self.draw()

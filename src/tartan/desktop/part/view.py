@@ -5,7 +5,6 @@ Under the surface stand what is to be settled before solving, and the probe with
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -30,7 +29,7 @@ from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import Overlays
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
-from tartan.desktop.station import StationView
+from tartan.desktop.station import Holder, SceneStation
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.desktop.widgets.split import Pane, Split
@@ -43,7 +42,6 @@ from tartan.project.wording import units
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
     from tartan.desktop.scene.scene import PartScene
-    from tartan.desktop.scene.tools import SceneTools
 
 OVERLAYS = {
     "zones": "Areas of one stacking sequence in a colour each",
@@ -58,7 +56,7 @@ OVERLAYS = {
 OFF = ("fibres", "supports, loads", "quality")
 
 
-class PartView(StationView):
+class PartView(SceneStation):
     """Composes the station; edits are the forms', drawing is the overlays'."""
 
     def __init__(self, session: Session) -> None:
@@ -332,16 +330,12 @@ class PartView(StationView):
         self.draw()
 
     @property
-    def tools(self) -> SceneTools:
-        return self.pane.tools
-
-    @property
-    def scenes(self) -> Sequence[PartScene]:
-        return () if self.pane.scene is None else (self.pane.scene,)
+    def holder(self) -> Holder:
+        return self.pane
 
     def close_view(self) -> None:
         """End timers and threads, and free the graphics, before the window goes."""
         self._swing.stop()
         self.lay_up.stop()
         self.surface.file.background.stop()
-        self.pane.close_view()
+        super().close_view()
