@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -15,6 +14,7 @@ from tartan.core.materials import Material
 from tartan.core.stack import Ply
 from tartan.core.stack.notation import parse
 from tartan.core.stack.notation_written import context_for
+from tartan.desktop.host import Host
 from tartan.desktop.nextstep import NextStep, next_step
 from tartan.desktop.session import Session
 from tartan.desktop.station import StationView
@@ -30,9 +30,6 @@ from tartan.project.document.model import Project
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits
 from tartan.project.wording import units
-
-if TYPE_CHECKING:
-    from tartan.desktop.window import MainWindow
 
 
 class Holder(QWidget):
@@ -66,9 +63,7 @@ class BlankPage(QStackedWidget):
 
     made = pyqtSignal(str)
 
-    def __init__(
-        self, window: MainWindow, station: str, make: Callable[[Session], StationView]
-    ) -> None:
+    def __init__(self, window: Host, station: str, make: Callable[[Session], StationView]) -> None:
         super().__init__()
         self.window_, self.station, self._make = window, station, make
         self._view: StationView | None = None

@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QWhatsThis
+from PyQt6.QtWidgets import QWhatsThis, QWidget
 
+from tartan.desktop.host import Host
 from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import versions
 from tartan.project.wording import units
 
-if TYPE_CHECKING:
-    from tartan.desktop.window import MainWindow
-
 Table = list[tuple[str, str, Callable[[], object]]]
 
 
-def table(window: MainWindow) -> Table:
+def table(window: Host) -> Table:
     """Every command with its name, its keys (several parted by a blank), and what it does."""
     session = window.session
 
@@ -57,10 +54,10 @@ def table(window: MainWindow) -> Table:
     ]
 
 
-def make_commands(window: MainWindow) -> dict[str, QAction]:
-    """Actions of the window by name, with their keys."""
+def make_commands(host: Host, window: QWidget) -> dict[str, QAction]:
+    """Actions of a window by name, with their keys, which act in all of it."""
     commands = {}
-    for name, keys, act in table(window):
+    for name, keys, act in table(host):
         action = QAction(name, window)
         action.setShortcuts([QKeySequence(k) for k in keys.split()])
         action.triggered.connect(lambda _=False, a=act: a())

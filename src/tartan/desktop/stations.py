@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tartan.desktop.blanks import BlankPage
+from tartan.desktop.host import Host
 from tartan.desktop.session import Session
 from tartan.desktop.station import StationView
 from tartan.pages.stations import STATIONS
@@ -23,7 +24,6 @@ if TYPE_CHECKING:
     from tartan.desktop.scene.scene import PartScene
     from tartan.desktop.stacks.view import StacksView
     from tartan.desktop.versions.view import VersionsView
-    from tartan.desktop.window import MainWindow
 
 
 def _maker(station: str) -> Callable[[Session], StationView]:
@@ -42,8 +42,8 @@ class Stations(QObject):
 
     made = pyqtSignal(str)
 
-    def __init__(self, window: MainWindow, bench: QStackedWidget) -> None:
-        super().__init__(window)
+    def __init__(self, window: Host, bench: QStackedWidget) -> None:
+        super().__init__(bench)
         self.pages = {name: BlankPage(window, name, _maker(name)) for name in STATIONS}
         for page in self.pages.values():
             page.made.connect(self.made)

@@ -59,7 +59,7 @@ class MainWindow(PagesByName, FileWindow):
         self.faults = FaultBar()
         self.refused = RefusedBar()
         self.recovery = RecoveryBar(self.bring_back)
-        self.commands = make_commands(self)
+        self.commands = make_commands(self, self)
         self.key_sheet: KeySheet | None = None
         self.manual: Manual | None = None
         self.finder = Finder(self.entries, self.stations.make_one)
