@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QToolTip
 from tartan.core.laminate import make_laminate
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import FIELD_NAMES
-from tartan.desktop.stacks.results import ply_table
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.window import MainWindow
+from tartan.pages.ply_results import ply_table
 from tartan.pages.stack_answers import Question
 from tartan.pages.stations import STATIONS
 from tartan.project.wording import units

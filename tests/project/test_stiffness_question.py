@@ -9,7 +9,7 @@ from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material
 from tartan.core.stack import Ply, Stack
-from tartan.desktop.stacks.results import carried, ply_table
+from tartan.pages.ply_results import carried, ply_table
 from tartan.pages.stack_answers import Question
 from tartan.pages.stiffness_question import SURFACES, asked_stiffness, stiffness_table
 from tartan.project.document.samples import dish_panel
