@@ -187,3 +187,24 @@ def test_tab_leaves_a_table_and_arrows_move_in_it(qtbot, window: MainWindow) -> 
     assert view.currentIndex().row() == row + 1
     qtbot.keyClick(view, Qt.Key.Key_Tab)
     assert not view.hasFocus()
+
+
+def test_a_change_shows_only_what_depends_on_it(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    session = window.session
+    session.select(station="Stacks")
+    shown: list[str] = []
+    page = window.pages["Stacks"].view
+    page.refresh, refresh = lambda: (shown.append("Stacks"), refresh())[1], page.refresh  # type: ignore[method-assign]
+    session.edit("rename", lambda p: stack_edits.rename_project(p, "Another name"))
+    assert shown == []
+    assert window.name.text() == "Another name"
+    assert "Another name" in window.windowTitle()
+    stack = session.project.stacks[0]
+    session.edit("lay", lambda p: stack_edits.put_plies(p, stack.name, stack.plies[1:]))
+    assert shown == ["Stacks"]
+    # A name changes nothing to be solved, and what is stale goes stale at once.
+    assert not session.fresh
+    solved(qtbot, window)
+    before = len(shown)
+    session.undo()
+    assert len(shown) > before

@@ -13,7 +13,16 @@ if TYPE_CHECKING:
 
 
 class StationView(QWidget):
-    """A station's page; one with 3-D views or work under way says so."""
+    """A station's page; one with 3-D views or work under way says so.
+
+    Attributes
+    ----------
+    unseen : frozenset of str
+        Fields of the project that nothing on the page depends on: a change of these alone does
+        not show the page anew.
+    """
+
+    unseen: frozenset[str] = frozenset({"name", "workings"})
 
     @property
     def tools(self) -> SceneTools | None:

@@ -37,7 +37,8 @@ from tartan.desktop.verdictbar import VerdictBar
 from tartan.desktop.widgets.controls import Field, UnitLabel, Words, choice, label
 from tartan.desktop.widgets.weave import Weave
 from tartan.pages.keys import ALSO
-from tartan.pages.stations import Freshness, lines
+from tartan.pages.stations import Freshness, leads_to, lines
+from tartan.project.document.model import Project, changed_fields
 from tartan.project.document.samples import SAMPLES
 from tartan.project.edits import stack_edits, versions
 from tartan.project.wording import units
@@ -50,6 +51,7 @@ class MainWindow(PagesByName, FileWindow):
         super().__init__(session)
         self.setMinimumSize(*LEAST)
         self._low = False
+        self._shown: tuple[object, ...] = ()
         self.route = Route()
         self.verdict = VerdictBar()
         self.bench = QStackedWidget()
@@ -99,12 +101,11 @@ class MainWindow(PagesByName, FileWindow):
         self.route.chosen.connect(lambda name: session.select(station=name))
         self.verdict.followed.connect(self.follow_verdict)
         self.verdict.cancel_asked.connect(session.cancel)
-        session.project_changed.connect(lambda *_: self.refresh())
+        session.project_changed.connect(self._on_project)
         session.selection_changed.connect(self._on_selection)
         session.answer_changed.connect(self._on_answer)
         session.progress_changed.connect(self._show_verdict)
         session.edit_refused.connect(self.refused.tell)
-        session.project_changed.connect(lambda *_: self.refused.hide())
 
     def _build_head(self) -> QWidget:
         head = self.head
@@ -284,17 +285,8 @@ class MainWindow(PagesByName, FileWindow):
 
     def follow_verdict(self) -> None:
         """Go to the spot, or to where something stands in the way."""
-        verdict = self.session.verdict
-        changes: dict[str, object] = {"station": verdict.station}
-        if verdict.address is not None and self.session.answer is not None:
-            case = self.session.answer.inputs.case_names[verdict.address.case]
-            changes |= {"element": verdict.address.element, "case": case}
-            if verdict.address.ply is not None:
-                changes["spot_ply"] = verdict.address.ply
-        of = {"Materials": "material", "Stacks": "stack", "Cases": "case"}.get(verdict.station)
-        if of is not None and verdict.subject:
-            changes[of] = verdict.subject
-        self.session.select(**changes)
+        verdict, answer = self.session.verdict, self.session.answer
+        self.session.select(**leads_to(verdict, answer))
         if verdict.address is not None:
             self.margins.bring(verdict.address.element)
 
@@ -346,6 +338,18 @@ class MainWindow(PagesByName, FileWindow):
         self._show_page()
         self._show_route()
 
+    def _on_project(self, before: Project, after: Project) -> None:
+        """Show what depends on the change."""
+        session, page = self.session, self.pages[self.session.selection.station]
+        self.refused.hide()
+        self._show_head()
+        self._show_verdict()
+        self._show_route()
+        state = (session.answer, session.fresh, session.error)
+        seen = not page.stands or not changed_fields(before, after) <= page.view.unseen
+        if seen or state != self._shown or self.bench.currentWidget() is not page:
+            self._show_page()
+
     def _on_answer(self) -> None:
         self._show_verdict()
         self._show_route()
@@ -358,6 +362,7 @@ class MainWindow(PagesByName, FileWindow):
             # Out of sight still where it is another page: it is drawn once, when it is shown.
             page.view.refresh()
         self.bench.setCurrentWidget(page)
+        self._shown = (self.session.answer, self.session.fresh, self.session.error)
         self._fold_route()
 
     def _show_verdict(self) -> None:

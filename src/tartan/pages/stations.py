@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
 from tartan.project.analysis.answers import CANCELLED
+from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import layout_of, part_inputs
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Case, Part, ReadSurface
-from tartan.project.findings.verdict import is_begun, station_of
+from tartan.project.findings.verdict import Verdict, is_begun, station_of
 from tartan.project.wording.units import counted
 
 Mark = Literal["complete", "needs", "stale"]
@@ -146,3 +147,17 @@ def _margins(project: Project, answer: Freshness, later: Mark) -> StationLine:
     else:
         met = "all met" if whole else f"{answer.met} of {answer.asked} met"
     return StationLine(met, "complete" if whole else "needs")
+
+
+def leads_to(verdict: Verdict, answer: PartAnswer | None) -> dict[str, Any]:
+    """What is selected when a verdict is followed: its station, and the spot or thing it names."""
+    found: dict[str, Any] = {"station": verdict.station}
+    if verdict.address is not None and answer is not None:
+        case = answer.inputs.case_names[verdict.address.case]
+        found |= {"element": verdict.address.element, "case": case}
+        if verdict.address.ply is not None:
+            found["spot_ply"] = verdict.address.ply
+    of = {"Materials": "material", "Stacks": "stack", "Cases": "case"}.get(verdict.station)
+    if of is not None and verdict.subject:
+        found[of] = verdict.subject
+    return found

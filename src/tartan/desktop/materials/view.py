@@ -34,6 +34,7 @@ from tartan.exchange import library
 from tartan.exchange.materials_table import read_materials, write_materials
 from tartan.pages import materials as state
 from tartan.pages.shown import Card
+from tartan.project.document.model import OF_THE_PART_ALONE
 from tartan.project.edits import stack_edits
 
 NONE = "nothing"
@@ -42,6 +43,8 @@ TABLES = "Tables (*.csv *.xlsx)"
 
 class MaterialsView(StationView):
     """List and card."""
+
+    unseen = StationView.unseen | OF_THE_PART_ALONE
 
     def __init__(self, session: Session) -> None:
         super().__init__()

@@ -42,6 +42,8 @@ TITLE = "Strength and stiffness report"
 class ReportView(StationView):
     """Makes the report in the background and shows its pages."""
 
+    unseen = frozenset(())
+
     made = pyqtSignal()
 
     def __init__(self, session: Session) -> None:

@@ -171,3 +171,27 @@ class Project(Design):
     def loads_on(self, stack: str) -> tuple[LoadCase, ...]:
         """Load cases that apply to a stack."""
         return tuple(s for s in self.load_cases if s.stack in ("", stack))
+
+
+OF_THE_PART_ALONE = frozenset(
+    {
+        "cases",
+        "combinations",
+        "left_out",
+        "outside",
+        "requirements",
+        "support_sets",
+        "supports",
+        "tables",
+    }
+)
+"""Fields that laminates and materials know nothing of."""
+
+
+def changed_fields(before: Project, after: Project) -> frozenset[str]:
+    """Fields in which two projects differ; what is the same object is not looked into."""
+    return frozenset(
+        f.name
+        for f in fields(Project)
+        if (was := getattr(before, f.name)) is not (now := getattr(after, f.name)) and was != now
+    )
