@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -23,8 +24,9 @@ _ADAPTER = TypeAdapter(Project)
 _HEAD = {"format": "tartan project", "schema": SCHEMA, "units": "SI; ply angles in degrees"}
 
 
+@cache
 def json_schema() -> dict[str, Any]:
-    """Schema of a project file, JSON Schema 2020-12."""
+    """Schema of a project file, JSON Schema 2020-12; made once, as it takes as long as a file."""
     schema = _ADAPTER.json_schema()
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Tartan project"
