@@ -31,7 +31,7 @@ from PyQt6.QtWidgets import (
 )
 
 from storm.mutate import ODD_TEXTS
-from tartan.desktop.app import make_application, make_window, tell_of_faults
+from tartan.desktop.app import make_application, make_window, prepare, tell_of_faults
 from tartan.desktop.window import MainWindow
 from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import SAMPLES
@@ -226,6 +226,7 @@ def main() -> int:
     _closed_dialogs(place)
     window = make_window()
     tell_of_faults(window)
+    prepare()
     window.resize(1280, 800)
     window.show()
     told, rng = Told(), random.Random(given.seed)

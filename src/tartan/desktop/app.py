@@ -7,6 +7,7 @@ import logging
 import sys
 import threading
 import traceback
+from importlib import import_module
 from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
@@ -22,6 +23,7 @@ from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.scene import loading
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
+from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import dish_panel
 from tartan.project.files import storage
 from tartan.project.files.recovery import left_behind, set_aside
@@ -63,7 +65,7 @@ def make_window(path: Path | None = None) -> MainWindow:
     return window
 
 
-def _prepare() -> None:
+def prepare() -> None:
     """Load beside the window what its user would wait for at the first use."""
 
     def work() -> None:
@@ -72,6 +74,8 @@ def _prepare() -> None:
         program.compile_all()
         sweep.compile_all()
         units.prepare()
+        for station in STATIONS:
+            import_module(f"tartan.desktop.{station.lower()}.view")
 
     threading.Thread(target=work, daemon=True, name="prepare").start()
 
@@ -106,6 +110,6 @@ def run(path: Path | None = None) -> int:
     tell_of_faults(window)
     loading.begin()
     window.show()
-    QTimer.singleShot(0, _prepare)
+    QTimer.singleShot(0, prepare)
     QTimer.singleShot(QUIET, settle_memory)
     return application.exec()

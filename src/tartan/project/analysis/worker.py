@@ -201,7 +201,7 @@ class Worker:
         if self._running is None or request is None or self._again or cancelled:
             self._end_process(JobState.CANCELLED if cancelled else JobState.LOST)
             return
-        self.stop()
+        self.stop(wait=False)
         self._send(request)
 
     def _receive(self, number: int, state: JobState, content: Any) -> None:
@@ -223,7 +223,7 @@ class Worker:
 
     def _end_process(self, state: JobState) -> None:
         number = self._running
-        self.stop()
+        self.stop(wait=False)
         error = None
         if state is JobState.LOST:
             error = TartanError(
@@ -234,22 +234,19 @@ class Worker:
         if number is not None:
             self._finish(Event(number, state, error=error))
 
-    def stop(self) -> None:
-        """End the process."""
+    def stop(self, *, wait: bool = True) -> None:
+        """End the process; the window, which goes on, does not wait for its end."""
         self._outbox.put(None)
         if self._connection is not None:
             self._connection.close()
-        if self._process is not None and not self.busy:
-            # One that waits ends by itself, and puts its things away.
-            self._process.join(0.5)
-        if self._process is not None:
-            # A stopped process hears nothing but being killed.
-            stopped = _is_stopped(self._process.pid)
-            (self._process.kill if stopped else self._process.terminate)()
-            self._process.join(1)
-            if self._process.is_alive():
-                self._process.kill()
-                self._process.join(1)
+        process, busy = self._process, self.busy
+        if process is not None:
+            if wait and not busy:
+                # One that waits ends by itself, and puts its things away.
+                process.join(0.5)
+            process.kill()
+            if wait:
+                process.join(1)
         self._process = self._connection = None
         self._running = self._cancelled_at = None
 
