@@ -10,7 +10,7 @@ import pytest
 from tartan.project.analysis import answers as service
 from tartan.project.analysis.answers import Answers, News, Priority
 from tartan.project.analysis.inputs import PartInputs, part_inputs
-from tartan.project.analysis.jobs import solve_now
+from tartan.project.analysis.jobs import Progress, solve_now
 from tartan.project.analysis.worker import JobState
 from tartan.project.document.partmodel import Part
 from tests.panels import dish_panel
@@ -133,3 +133,17 @@ def test_what_is_kept_is_bounded_and_spares_what_is_in_use(
         answers.want(each)
         wait(answers, lambda: not answers.busy)
     assert [answers.find(x) is not None for x in many] == [True, False, False, True]
+
+
+def test_the_time_left_is_told_once_it_can_be_judged() -> None:
+    begun = Progress("factorising", 0.05)
+    assert begun.timed(10.0) is begun
+    assert begun.words == "factorising · 5%"
+    assert Progress("meshing", 0.0).words == "meshing"
+    half = Progress("factorising", 0.5).timed(0.4)
+    assert half.left is None
+    # A quarter in 20 s leaves three quarters in 60 s, a tenth in 60 s nine in 9 min.
+    assert Progress("iterating", 0.25).timed(20.0).left == pytest.approx(60.0)
+    assert Progress("iterating", 0.25).timed(20.0).words == "iterating · 25% · 60 s left"
+    assert Progress("iterating", 0.1).timed(60.0).words == "iterating · 10% · 9 min left"
+    assert Progress("counting", 0.999).timed(30.0).words.endswith(" 1 s left")
