@@ -37,6 +37,9 @@ uninstall:
 	-$(PROGRAM)/bin/tartan at-home --remove $(if $(FORGET),--forget)
 	rm -rf $(PROGRAM) $(PREFIX)/bin/tartan
 
+# One thread of arithmetic each: those of one run would spin on the core of the other.
+test: export OPENBLAS_NUM_THREADS = 1
+test: export NUMBA_NUM_THREADS = 1
 test: lint
 	$(MAKE) --jobs=2 --output-sync=target test-window test-core
 

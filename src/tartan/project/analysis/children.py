@@ -120,7 +120,8 @@ class Child:
                 way(self._process)
 
     def join(self, seconds: float) -> None:
-        """Wait for its end; one that is ended while it starts goes by itself."""
+        """Wait for its end, each step of it; one that is ended while it starts goes by itself."""
+        self._starting.join(seconds)
         if self._process is not None:
             self._process.join(seconds)
 
