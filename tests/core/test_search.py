@@ -133,3 +133,22 @@ def test_the_worst_of_a_set_governs_critical_loads_and_envelopes(unsymmetric) ->
         mine = np.arctan2(*(ring.points / scale).T[::-1])
         along = np.interp(mine, turned[order], reach[order], period=2 * np.pi)
         assert (radius <= along * 1.01).all()
+
+
+def test_sandwiches_come_in_small_pieces_and_plain_stacks_in_large_ones() -> None:
+    """Whoever goes through the pieces between key presses is held up by none of them."""
+    face = (Ply(CARBON.name, 0.0, 1e-4), Ply(CARBON.name, 90.0, 1e-4))
+    offered = [CARBON]
+    load = [LoadCase("pull", (1e4, 0.0, 0.0, 0.0, 0.0, 0.0))]
+    core = Ply(FOAM.name, 0.0, 5e-3)
+    sandwich = single_changes((*face, core, *face), offered)
+    pieces = list(rank(sandwich, MATERIALS, load, SETS))
+    assert max(len(p) for p in pieces) <= 2
+    assert sum(len(p) for p in pieces) == len(sandwich)
+    plain = single_changes((*face, *face), offered)
+    assert max(len(p) for p in rank(plain, MATERIALS, load, SETS)) > 2
+    # A piece's size changes no figure.
+    alone = [next(rank([r.change], MATERIALS, load, SETS))[0] for p in pieces for r in p]
+    together = [r for p in pieces for r in p]
+    for one, other in zip(alone, together, strict=True):
+        assert one.reserve == pytest.approx(other.reserve, rel=1e-12)

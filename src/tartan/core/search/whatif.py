@@ -29,6 +29,9 @@ LEVELS = np.array([-1.0, 0.0, 1.0])
 BLOCK = 12_000
 """Ply levels in one piece of work: a few tens of milliseconds."""
 
+SANDWICHES = 2
+"""Sandwiches in one piece, so that whoever goes through the pieces is not held up."""
+
 
 @dataclass(frozen=True)
 class Ranked:
@@ -94,6 +97,9 @@ def rank(
     table = _Table(materials, sets)
     for count, group in by_count.items():
         size = max(1, block // (count * 3 * max(1, len(loads))))
+        if any(materials[p.material].kind == "core" for p in group[0].plies):
+            # Sandwiches are judged one by one, each for a hundredth of a second and more.
+            size = min(size, SANDWICHES)
         for start in range(0, len(group), size):
             piece = group[start : start + size]
             yield _evaluate(piece, table, loads)
