@@ -15,7 +15,7 @@ demo: $(READY)
 
 # The window's tests and the rest run beside each other, one per core; each prints when it ends.
 # Some of the window's go with the rest, so that both take as long.
-WITH_REST := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py palette.py accessible.py)
+WITH_REST := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py palette.py)
 
 # Into the user's own folders: a program of its own, icon, menu entry, file type, man page.
 PREFIX ?= $(HOME)/.local
