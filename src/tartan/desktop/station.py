@@ -51,12 +51,15 @@ class Holder(Protocol):
 
 
 class SceneStation(StationView):
-    """A page with one 3-D view."""
+    """A page with one 3-D view.
 
-    @property
-    def holder(self) -> Holder:
-        """What holds it."""
-        raise NotImplementedError
+    Attributes
+    ----------
+    holder : Holder
+        What holds it; every such page sets it.
+    """
+
+    holder: Holder
 
     @property
     def tools(self) -> SceneTools:

@@ -9,6 +9,7 @@ worst of its branches. The same table serves single plies (here), millions of st
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, Literal, Protocol, runtime_checkable
@@ -73,7 +74,7 @@ class HasBranches(Protocol):
     def branches(self, strengths: Strengths) -> tuple[Branch, ...] | None: ...  # noqa: D102
 
 
-class BranchCriterion:
+class BranchCriterion(ABC):
     """A criterion that is a table of branches; what is left to say of it is the table.
 
     One that reads the two transverse shears has them in the places of s1 and s2.
@@ -90,6 +91,7 @@ class BranchCriterion:
     by_share: ClassVar[bool] = False
     """Whether the stress with the greatest share of its own strength names the mode."""
 
+    @abstractmethod
     def branches(self, strengths: Strengths) -> tuple[Branch, ...]:
         """Branches for some strengths.
 
@@ -98,7 +100,6 @@ class BranchCriterion:
         strengths : mapping of str to float
             The fields of `needs` [Pa, 1].
         """
-        raise NotImplementedError
 
     @guarded
     def evaluate(

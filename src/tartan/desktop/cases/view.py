@@ -22,7 +22,7 @@ from tartan.desktop.scene import glyphs, loading
 from tartan.desktop.scene.overlays import draw_supports
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
-from tartan.desktop.station import Holder, SceneStation
+from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
     Field,
@@ -97,7 +97,7 @@ class CasesView(SceneStation):
         self.pick_bar = PickBar(self._whole)
         self.pick_bar.wanted.connect(self._put_here)
         self._wired: object = None
-        self.pane = ScenePane(
+        self.holder = self.pane = ScenePane(
             {
                 "supports": "Pegs along held displacements",
                 "loads": "Arrows of the chosen case, with their figures",
@@ -337,7 +337,3 @@ class CasesView(SceneStation):
 
     def showEvent(self, event: object) -> None:
         self.draw()
-
-    @property
-    def holder(self) -> Holder:
-        return self.pane

@@ -20,7 +20,7 @@ from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.scene import loading
 from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
-from tartan.desktop.station import Holder, SceneStation
+from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.controls import column, label, row
 from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.split import Pane, Split
@@ -51,7 +51,7 @@ class MarginsView(SceneStation):
         super().__init__()
         self.session = session
         self.choosers = Choosers()
-        self.stage = Stage(session)
+        self.holder = self.stage = Stage(session)
         self.hot = HotSpots(session)
         self.by_case = ByCase(session)
         self.board = Board(session)
@@ -400,10 +400,6 @@ class MarginsView(SceneStation):
         mode = margins.mode_label(element)
         number = units.factor(value) if value >= 0 else f"−{units.factor(-value)}"
         return f"{number} · ply {int(margins.ply[element]) + 1} {mode}"
-
-    @property
-    def holder(self) -> Holder:
-        return self.stage
 
     def close_view(self) -> None:
         """Free the graphics before the window goes."""

@@ -29,7 +29,7 @@ from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import Overlays
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
-from tartan.desktop.station import Holder, SceneStation
+from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.desktop.widgets.split import Pane, Split
@@ -75,7 +75,7 @@ class PartView(SceneStation):
         }
         self.pages = QStackedWidget()
         self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
-        self.pane = ScenePane(OVERLAYS, self.draw, session, off=OFF)
+        self.holder = self.pane = ScenePane(OVERLAYS, self.draw, session, off=OFF)
         self.overlays = Overlays(session, self.pane)
         self.ready = ReadyList()
         self.probe = ProbeCard("Probe")
@@ -328,10 +328,6 @@ class PartView(SceneStation):
 
     def showEvent(self, event: object) -> None:
         self.draw()
-
-    @property
-    def holder(self) -> Holder:
-        return self.pane
 
     def close_view(self) -> None:
         """End timers and threads, and free the graphics, before the window goes."""
