@@ -10,6 +10,7 @@ from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Acceleration, Pressure
 from tartan.project.edits import case_edits
+from tests.desktop.conftest import coarse_sample
 from tests.desktop.settle import settle
 from tests.desktop.test_window import press, solved
 
@@ -59,6 +60,19 @@ def test_places_are_kept_compared_copied_and_forgotten(qtbot: QtBot, window: Mai
     press(qtbot, spot, "forget all")
     assert spot.kept.found is not None
     assert spot.kept.found.curves == ()
+
+
+def test_places_do_not_outlive_their_document(qtbot: QtBot, window: MainWindow) -> None:
+    session, spot = window.session, window.margins.spot
+    session.select(station="Margins")
+    settle()
+    press(qtbot, spot, "keep this place")
+    assert len(spot.kept.spots) == 1
+    session.open(coarse_sample(), None)
+    session.select(station="Margins")
+    solved(qtbot, window)
+    press(qtbot, spot, "places compared")
+    assert spot.kept.spots == []
 
 
 def _doubled(project: Project) -> Project:

@@ -237,10 +237,8 @@ def test_a_picture_holds_the_part_and_its_legend(window: MainWindow) -> None:
     assert any(c != ground for c in legend)
 
 
-def test_the_spot_is_turned_to_and_what_covers_it_is_hidden(
-    qtbot, open_window: OpenWindow
-) -> None:  # type: ignore[no-untyped-def]
-    """A spot at the far wall of a tube: the near wall covers it, its own side does not."""
+def tube_seen_across(qtbot, open_window: OpenWindow) -> PartScene:  # type: ignore[no-untyped-def]
+    """A tube whose near wall covers the far one."""
     window = open_window(Project("tube", part=Part(Tube(0.1, 0.5), 0.02)), wait=False)
     window.session.select(station="Part")
     qtbot.waitUntil(
@@ -250,6 +248,15 @@ def test_the_spot_is_turned_to_and_what_covers_it_is_hidden(
     assert scene is not None
     assert scene.mesh is not None
     scene.frame_part((0.0, -1.0, 0.0))
+    return scene
+
+
+def test_the_spot_is_turned_to_and_what_covers_it_is_hidden(
+    qtbot, open_window: OpenWindow
+) -> None:  # type: ignore[no-untyped-def]
+    """A spot at the far wall of a tube: the near wall covers it, its own side does not."""
+    scene = tube_seen_across(qtbot, open_window)
+    assert scene.mesh is not None
     centres = scene.mesh.centres()
     far = int(np.argmax(centres[:, 1] - 0.1 * np.abs(centres[:, 2] - 0.25)))
     near = int(np.argmin(centres[:, 1]))
@@ -264,15 +271,8 @@ def test_the_spot_is_turned_to_and_what_covers_it_is_hidden(
 
 
 def test_what_covers_a_spot_is_a_veil_that_no_click_meets(qtbot, open_window: OpenWindow) -> None:  # type: ignore[no-untyped-def]
-    window = open_window(Project("tube", part=Part(Tube(0.1, 0.5), 0.02)), wait=False)
-    window.session.select(station="Part")
-    qtbot.waitUntil(
-        lambda: window.part.pane.scene is not None and window.part.pane.scene.mesh is not None
-    )
-    scene = window.part.pane.scene
-    assert scene is not None
+    scene = tube_seen_across(qtbot, open_window)
     assert scene.mesh is not None
-    scene.frame_part((0.0, -1.0, 0.0))
     y = scene.mesh.centres()[:, 1]
     near, far = y < 0, int(np.argmax(y - 0.1 * np.abs(scene.mesh.centres()[:, 2] - 0.25)))
     scene.view.render()

@@ -51,7 +51,18 @@ def test_a_symbol_is_told_with_its_sense(words: str, part: str) -> None:
 
 
 def test_words_without_symbols_have_no_meaning() -> None:
-    for words in ("version A", "a hot day", "lay-up", "", "E", "x", "σ", "12"):
+    for words in (
+        "force of load 2 z",
+        "z",
+        "version A",
+        "a hot day",
+        "lay-up",
+        "",
+        "E",
+        "x",
+        "σ",
+        "12",
+    ):
         assert meaning(words) == ""
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import TartanError
 from tartan.exchange.tables import Table
-from tartan.pages import margins, stack_answers
+from tartan.pages import margins
 from tartan.pages.margins import Picked
 from tartan.project.analysis.inputs import where_words
 from tartan.project.analysis.jobs import PartAnswer
@@ -81,13 +81,6 @@ def keep(answer: PartAnswer, at: Picked) -> KeptSpot:
     """Keep a picked place."""
     x, y, z = answer.layout().mesh.centres()[at.element]
     return KeptSpot((float(x), float(y), float(z)), answer.inputs.case_names[at.case])
-
-
-def column_names(answer: PartAnswer) -> list[tuple[str, str]]:
-    """Keys and titles of the results that can be charted."""
-    found = [(k.key, f"{k.title}, {k.group}") for k in stack_answers.COLUMN_KINDS]
-    judged = stack_answers.criterion_columns(answer.inputs.criteria)
-    return found + [(key, f"reserve factor, {title}") for key, title in judged]
 
 
 def compare(project: Project, answer: PartAnswer, spots: Sequence[KeptSpot], key: str) -> Compared:

@@ -138,6 +138,12 @@ def criterion_columns(criteria: CriteriaSet) -> list[tuple[str, str]]:
     return [("reserve", "worst"), *((f"reserve.{k}", criterion(k).title) for k in keys)]
 
 
+def column_names(criteria: CriteriaSet) -> list[tuple[str, str]]:
+    """Keys and full titles of all columns, strains and stresses first."""
+    found = [(k.key, f"{k.title}, {k.group}") for k in COLUMN_KINDS]
+    return found + [(key, f"reserve factor, {t}") for key, t in criterion_columns(criteria)]
+
+
 @dataclass(frozen=True, eq=False)
 class Question:
     """A laminate under a load case, judged by criteria, and the least reserve factor asked for."""

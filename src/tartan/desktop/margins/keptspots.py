@@ -13,7 +13,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, choice, label, row
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.plot import Plot
-from tartan.pages import kept_spots
+from tartan.pages import kept_spots, stack_answers
 from tartan.pages.kept_spots import MOST, Compared, KeptSpot
 from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
@@ -32,6 +32,7 @@ class KeptSpots(QWidget):
         super().__init__()
         self.session = session
         self.spots: list[KeptSpot] = []
+        self._history = session.history
         self.found: Compared | None = None
         self._answer: PartAnswer | None = None
         self._keys: tuple[str, ...] = ()
@@ -67,6 +68,7 @@ class KeptSpots(QWidget):
 
     def keep(self, answer: PartAnswer, at: Picked) -> str:
         """Keep a place; says what came of it."""
+        self._forget_another()
         spot = kept_spots.keep(answer, at)
         if spot in self.spots:
             return "This place is kept already."
@@ -75,6 +77,11 @@ class KeptSpots(QWidget):
         self.spots.append(spot)
         count = len(self.spots)
         return f"{count} {'place is' if count == 1 else 'places are'} kept."
+
+    def _forget_another(self) -> None:
+        """Let go of the places of a document that is no longer open."""
+        if self._history is not self.session.history:
+            self._history, self.spots = self.session.history, []
 
     def forget_last(self) -> None:
         """Take the last place out."""
@@ -96,8 +103,9 @@ class KeptSpots(QWidget):
 
     def put(self, answer: PartAnswer) -> None:
         """Show the places as an answer has them."""
+        self._forget_another()
         self._answer = answer
-        names = kept_spots.column_names(answer)
+        names = stack_answers.column_names(answer.inputs.criteria)
         keys = tuple(k for k, _ in names)
         if keys != self._keys:
             chosen = self._keys[self.result.currentIndex()] if self._keys else "stress_12.0"

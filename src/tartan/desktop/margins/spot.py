@@ -211,9 +211,7 @@ class SpotPanel(QWidget):
 
     def _chosen(self, answer: PartAnswer) -> tuple[str, ...]:
         """Keys of the columns that are on."""
-        kinds = [(k.key, f"{k.title}, {k.group}") for k in answers.COLUMN_KINDS]
-        judged = answers.criterion_columns(answer.inputs.criteria)
-        kinds += [(k, f"reserve factor, {t}") for k, t in judged]
+        kinds = answers.column_names(answer.inputs.criteria)
         keys = tuple(k for k, _ in kinds)
         if keys != self._keys:
             first = not self._keys

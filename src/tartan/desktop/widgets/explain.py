@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QToolTip, QWhatsThis, QWidget
 
 from tartan.project.wording.symbols import meaning
 
+_ASKED = frozenset((QEvent.Type.ToolTip, QEvent.Type.WhatsThis, QEvent.Type.QueryWhatsThis))
+
 
 def told_of(widget: QWidget, event: QEvent | None, *words: str) -> bool:
     """Say what a widget is where that is asked for, by the pointer at rest or by "what is this".
@@ -21,8 +23,7 @@ def told_of(widget: QWidget, event: QEvent | None, *words: str) -> bool:
     *words : str
         Its name, and words whose symbols are told.
     """
-    kinds = (QEvent.Type.ToolTip, QEvent.Type.WhatsThis, QEvent.Type.QueryWhatsThis)
-    if event is None or event.type() not in kinds:
+    if event is None or event.type() not in _ASKED:
         return False
     name = widget.accessibleName()
     said = [widget.toolTip() or name, meaning(" ".join((name, *words)))]

@@ -71,7 +71,6 @@ _OTHERS: dict[str, tuple[str, Quantity | None]] = {
         None,
     ),
     "MS": ("margin of safety: reserve factor less one", None),
-    "z": ("height from the reference surface, positive towards the laying side", units.LENGTH),
     "Ex": ("modulus of the laminate along x, by its membrane stiffness", units.STRESS),
     "Ey": ("modulus of the laminate along y, by its membrane stiffness", units.STRESS),
     "Gxy": ("shear modulus of the laminate in its plane", units.STRESS),
@@ -92,6 +91,8 @@ _PHRASES: dict[str, tuple[str, Quantity | None]] = {
     "γ max": ("largest engineering shear strain in the plane, εI less εII", units.STRAIN),
     "σ von Mises": ("equivalent stress of plane stress, never negative", units.STRESS),
 }
+
+_HEIGHT = "height from the reference surface, positive towards the laying side"
 
 _ALL = {**_strains_and_stresses(), **_laminate(), **_OTHERS}
 
@@ -126,6 +127,9 @@ def meaning(words: str) -> str:
     """
     # Subscripts of rich text are figures like any other.
     plain = re.sub(r"<[^>]*>", "", words)
+    if plain.startswith("z ["):
+        # Elsewhere z is a direction of the part.
+        return _line("z", _HEIGHT, units.LENGTH)
     phrases = [_line(p, *what) for p, what in _PHRASES.items() if p in plain]
     found = [*phrases, *(_said(token) for token in _CUT.split(plain) if token)]
     return "\n".join(dict.fromkeys(line for line in found if line))
