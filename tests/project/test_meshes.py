@@ -8,6 +8,7 @@ import pytest
 
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Opening, Panel
+from tartan.core.shell.mesher import Finer
 from tartan.core.shell.shapes import Tube, mesh_of
 from tartan.project.analysis import meshes
 from tartan.project.analysis.meshes import STOPPED, Key, Meshes, MeshPending
@@ -98,18 +99,24 @@ def test_the_last_wanted_goes_first_and_given_up_it_is_asked_anew(
     assert store.found(key(0.014)) is not None
 
 
-def test_a_surface_that_cannot_be_is_refused_in_words(
-    store: Meshes, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr(meshes, "AT_ONCE", 0)
-    # The cut-out leaves the panel.
-    wrong: Key = (Panel(1.0, 0.8, openings=(Opening("hole", 0.45, 0.0, 0.3, 0.3),)), 0.02, ())
-    assert store.waits(wrong)
-    until(store, lambda: not store.busy)
-    with pytest.raises(PartError) as caught:
-        store.mesh(wrong)
-    assert not isinstance(caught.value, MeshPending)
-    assert "hole" in str(caught.value)
+def test_what_is_seen_to_be_wrong_is_refused_at_once(store: Meshes, told: list[bool]) -> None:
+    """No mesher is asked for cut-outs that leave the panel, nor for figures beyond all parts."""
+    outside = Panel(1.0, 0.8, openings=(Opening("hole", 0.45, 0.0, 0.3, 0.3),))
+    sizes = (1e-200, 5e-324, 1e-9, float("nan"), float("inf"), -1.0, 0.0)
+    wrong: list[Key] = [(outside, 0.02, ()), *(key(x) for x in sizes)]
+    wrong += [(HOLED, 0.05, (Finer(x, 0.05, "hole"),)) for x in (1e-200, 5e-324, 1e-8)]
+    wrong += [(HOLED, 0.02, (Finer(0.01, x, "hole"),)) for x in (1e200, float("inf"))]
+    for each in wrong:
+        with pytest.raises(PartError) as caught:
+            store.mesh(each)
+        assert not isinstance(caught.value, MeshPending), each
+    assert told == []
+
+
+def test_whoever_else_waits_is_told_of_a_stop(store: Meshes, told: list[bool]) -> None:
+    store.want(key(0.01))
+    store.cancel()
+    assert told == [False, True]
 
 
 def test_old_meshes_make_room(store: Meshes) -> None:

@@ -106,6 +106,7 @@ class Session(QObject):
             changed = self.history.apply(label, change)
         except MeshPending as pending:
             self._held.append((label, change))
+            self.progress_changed.emit()
             return pending
         except TartanError as error:
             return error
@@ -158,8 +159,6 @@ class Session(QObject):
         self._renew()
         self.project_changed.emit(before, self.project)
 
-    # Meshing
-
     def _mesh_ahead(self) -> None:
         if self.project.part is not None:
             MESHES.open(mesh_key(self.project.part))
@@ -168,15 +167,14 @@ class Session(QObject):
         """Give up edits that wait for a mesh, or the one of a label."""
         self._held = [each for each in self._held if label and each[0] != label]
         MESHES.give_up()
+        self.progress_changed.emit()
 
     def _on_mesh(self, ended: bool) -> None:
         """Show that meshing goes on, or take over what waited for it."""
         if not ended:
-            self.progress = self.progress or Progress("meshing", 0.0)
             self._poll.start()
             self.progress_changed.emit()
             return
-        self.progress = None
         held, self._held = self._held, []
         for label, change in held:
             error = self.edit(label, change)
@@ -190,7 +188,14 @@ class Session(QObject):
     @property
     def meshing(self) -> bool:
         """Whether an edit, or the answer, waits for a mesh."""
-        return MESHES.busy and self.progress is not None
+        return MESHES.busy and (bool(self._held) or self.solving)
+
+    @property
+    def under_way(self) -> Progress | None:
+        """What is being done for the project as it stands, and how far it is."""
+        if self.meshing and self.progress is None:
+            return Progress("meshing", 0.0)
+        return self.progress if self.solving else None
 
     # Answering
 
@@ -237,18 +242,15 @@ class Session(QObject):
         if self._wanted is None:
             return
         # The solver is asked when the mesh is there.
-        if (
-            not MESHES.waits(mesh_key(self._wanted.part))
-            and self.answers.want(self._wanted) is None
-        ):
+        waits = MESHES.waits(mesh_key(self._wanted.part))
+        if not waits and self.answers.want(self._wanted) is None:
             self._poll.start()
 
     def cancel(self) -> None:
         """Stop meshing and solving; the last answer stays, stale."""
         if self.meshing:
-            MESHES.cancel()
             self._held.clear()
-            self._on_mesh(ended=True)
+            MESHES.cancel()
         if not self.solving:
             return
         self._pause.stop()

@@ -367,8 +367,7 @@ class MainWindow(PagesByName, FileWindow):
 
     def _show_verdict(self) -> None:
         session = self.session
-        under_way = session.solving or session.meshing
-        self.verdict.put(session.verdict, session.progress if under_way else None)
+        self.verdict.put(session.verdict, session.under_way)
 
     def _show_route(self) -> None:
         session = self.session

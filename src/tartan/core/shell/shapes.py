@@ -104,20 +104,47 @@ def mesh_of(shape: Shape, size: float, finer: Sequence[Finer] = ()) -> Mesh:
     PartError
         Dimensions, sizes or refinements that make no sense.
     """
-    _refuse_beyond(shape, "Surface")
-    for number, each in enumerate(finer, start=1):
-        _refuse_beyond(each, f"Refinement {number}")
-    if size > MOST_LENGTH or 0 < size < LEAST_LENGTH:
-        what = f"The mesh size of {size:g} m is beyond {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m."
-        raise PartError(what, "Mesh size", "Check its unit.")
+    check_shape(shape, size, finer)
     if isinstance(shape, Panel):
-        if shape.openings or shape.pads or finer:
+        if is_trimmed(shape, finer):
             return trimmed_panel(shape, size, finer)
         return replace(grid_mesh(shape, *check_panel(shape, size)))
     mesh = _mapped(shape, size)
     for number, each in enumerate(finer, start=1):
         mesh = refined(mesh, each, number, lambda points: on_surface(shape, points))
     return mesh
+
+
+def is_trimmed(shape: Shape, finer: Sequence[Finer] = ()) -> bool:
+    """Whether a surface is meshed without a pattern, which takes its time."""
+    return isinstance(shape, Panel) and bool(shape.openings or shape.pads or finer)
+
+
+def check_shape(shape: Shape, size: float, finer: Sequence[Finer] = ()) -> None:
+    """Refuse what can be seen to be wrong before anything is meshed.
+
+    Raises
+    ------
+    PartError
+        Figures beyond all parts, cut-outs that cannot be, or elements without number.
+    """
+    _refuse_beyond(shape, "Surface")
+    for number, each in enumerate(finer, start=1):
+        _refuse_beyond(each, f"Refinement {number}")
+    if size > MOST_LENGTH or 0 < size < LEAST_LENGTH:
+        what = f"The mesh size of {size:g} m is beyond {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m."
+        raise PartError(what, "Mesh size", "Check its unit.")
+    if not (isinstance(shape, Panel) and is_trimmed(shape, finer)):
+        return
+    check_panel(shape, size)
+    _check_cut(shape)
+    count = expected_elements(shape, size, finer)
+    if count > BEYOND * MOST_ELEMENTS:
+        raise PartError(
+            f"The mesh would have about {count:.2g} elements.",
+            "Mesh size",
+            "Choose a larger size, also where elements are smaller.",
+        )
 
 
 def _refuse_beyond(record: Any, where: str) -> None:
@@ -175,15 +202,15 @@ def expected_elements(panel: Panel, size: float, finer: Sequence[Finer] = ()) ->
     """
     if not size > 0:
         return 0.0
-    count = panel.length * panel.width / size**2
+    whole, long = panel.length * panel.width, max(panel.length, panel.width)
+    # Divided one after the other: the square of a tiny size is zero.
+    count = whole / size / size
     for each in finer:
         reach = max(each.reach, 0.0)
-        whole = panel.length * panel.width
-        long = max(panel.length, panel.width)
-        area = min(whole, reach * long if each.edge else math.pi * reach**2)
+        area = min(whole, reach * (long if each.edge else math.pi * reach))
         if each.size > 0:
             # Sizes stay at the finer one over the first 0.15 of the reach, and grow from there.
-            count += 0.25 * area / each.size**2
+            count += 0.25 * area / each.size / each.size
     return count
 
 
@@ -195,20 +222,12 @@ def trimmed_panel(panel: Panel, size: float, finer: Sequence[Finer] = ()) -> Mes
     PartError
         Openings or pads that overlap or leave the panel, or as `generate`.
     """
-    check_panel(panel, size)
-    _check_cut(panel)
-    count = expected_elements(panel, size, finer)
-    if count > BEYOND * MOST_ELEMENTS:
-        raise PartError(
-            f"The mesh would have about {count:.2g} elements.",
-            "Mesh size",
-            "Choose a larger size, also where elements are smaller.",
-        )
+    check_shape(panel, size, finer)
     with session():
         faces, curves = _plan(panel)
         # Distances are measured in plan.
         plan = [replace(f, at=(f.at[0], f.at[1], 0.0)) for f in finer]
-        generate(size, curves, plan, many=count > MANY)
+        generate(size, curves, plan, many=expected_elements(panel, size, finer) > MANY)
         flat = collected(faces, curves)
     x, y = flat.nodes[:, 0], flat.nodes[:, 1]
     nodes = flat.nodes.copy()

@@ -32,6 +32,8 @@ the window needs. It is read when NumPy is loaded, thus must stand before the he
 
 _PDEATHSIG = 1
 
+_one_start = threading.Lock()
+
 
 def _context() -> ForkServerContext:
     context = multiprocessing.get_context("forkserver")
@@ -78,7 +80,8 @@ class Child:
         self, context: ForkServerContext, theirs: Connection, name: str, args: tuple[Any, ...]
     ) -> None:
         process = context.Process(target=_run, args=args, daemon=True, name=name)
-        with _environment(_THREADS):
+        # The variables are the whole program's: two starts must not put back each other's.
+        with _one_start, _environment(_THREADS):
             process.start()
         theirs.close()
         with self._guard:
@@ -105,19 +108,12 @@ class Child:
             return self._process.is_alive()
         return starting and not self._ended
 
-    def terminate(self) -> None:
-        """Ask it to end."""
-        self._end(lambda process: process.terminate())
-
     def kill(self) -> None:
         """End it."""
-        self._end(lambda process: process.kill())
-
-    def _end(self, way: Callable[[BaseProcess], None]) -> None:
         with self._guard:
             self._ended = True
             if self._process is not None:
-                way(self._process)
+                self._process.kill()
 
     def join(self, seconds: float) -> None:
         """Wait for its end, each step of it; one that is ended while it starts goes by itself."""

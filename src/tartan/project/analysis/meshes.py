@@ -15,7 +15,7 @@ from multiprocessing.connection import Connection
 from tartan.core.errors import PartError, TartanError
 from tartan.core.shell.mesh import Mesh, Panel
 from tartan.core.shell.mesher import Finer
-from tartan.core.shell.shapes import expected_elements, mesh_of
+from tartan.core.shell.shapes import check_shape, expected_elements, is_trimmed, mesh_of
 from tartan.project.analysis.children import Child
 from tartan.project.document.packed_arrays import unpack_mesh
 from tartan.project.document.partmodel import Part, ReadSurface, Surface
@@ -52,8 +52,9 @@ class MeshPending(PartError):  # noqa: N818 - nothing is wrong
 def _expected(key: Key) -> float:
     """About how many elements a mesh will have that takes its time; zero where it does not."""
     surface, size, finer = key
-    trimmed = isinstance(surface, Panel) and (surface.openings or surface.pads or finer)
-    return expected_elements(surface, size, finer) if trimmed else 0.0  # type: ignore[arg-type]
+    if not isinstance(surface, Panel) or not is_trimmed(surface, finer):
+        return 0.0
+    return expected_elements(surface, size, finer)
 
 
 class Meshes:
@@ -86,6 +87,8 @@ class Meshes:
         found = self._kept.get(key)
         if found is None:
             if self._spared(AT_ONCE, key):
+                # What can be seen to be wrong is refused now, not when the mesher comes to it.
+                check_shape(surface, size, finer)
                 self.want(key)
                 count = _expected(key)
                 raise MeshPending(
@@ -146,7 +149,8 @@ class Meshes:
         """Listen no more; what is made for nobody is given up."""
         self._ears = [each for each in self._ears if each != ear]
         if not self._ears:
-            self.cancel()
+            self._wanted = []
+            self._end()
 
     @property
     def busy(self) -> bool:
@@ -181,7 +185,9 @@ class Meshes:
             found = connection.recv()
         except (EOFError, OSError):
             found = PartError(
-                "The mesher ended unexpectedly.", "Mesh size", "Choose another size."
+                "The mesher ended unexpectedly.",
+                "Mesh size",
+                "Press F5 to try again, or choose another size.",
             )
         key = self._wanted.pop(0)
         self._end()
@@ -200,8 +206,7 @@ class Meshes:
         """Make no more meshes; those that were wanted stay refused until `forget`."""
         for key in self._wanted:
             self.keep(key, STOPPED)
-        self._wanted = []
-        self._end()
+        self.give_up()
 
     def forget(self) -> None:
         """Try again what was refused."""
