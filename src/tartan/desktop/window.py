@@ -89,7 +89,7 @@ class MainWindow(PagesByName, FileWindow):
         if station == "Report":
             self.report.made.connect(self._show_route)
             self.report.maker.stepped.connect(lambda _: self._show_route())
-        if self._low:
+        if station == "Margins" and self._low:
             self._fold_spot()
         tools = self.pages[station].view.tools
         if tools is not None:
