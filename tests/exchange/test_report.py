@@ -24,7 +24,7 @@ from tartan.exchange.report import proof
 from tartan.exchange.report.derivation import Derivation
 from tartan.exchange.report.document import Source, chapters
 from tartan.exchange.report.parts import CHAPTERS, Figure, Shown
-from tartan.exchange.report.request import ReportRequest
+from tartan.exchange.report.request import ReportRequest, Standing
 from tartan.exchange.report.write import page, report_steps, write_report
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.section_forces import match
@@ -170,6 +170,27 @@ def test_html_and_pdf_are_written_step_by_step(tmp_path: Path) -> None:
     ):
         with pytest.raises(DocumentError, match=words):
             write_report(request)
+
+
+def test_a_report_takes_the_answers_that_stand_and_no_others(tmp_path: Path) -> None:
+    project, answer, before = solved()
+
+    def steps(*standing: PartAnswer) -> list[str]:
+        given = tuple(Standing.of(each) for each in standing)
+        path = tmp_path / "report.html"
+        request = ReportRequest(project, (path,), ("summary", "versions"), standing=given)
+        return [step.words for step in report_steps(request)]
+
+    solving = "assessing"
+    assert not any(solving in words for words in steps(before, answer))
+    # One is missing: it is solved, and only that.
+    one, both = (sum(solving in words for words in steps(*given)) for given in ((answer,), ()))
+    assert 0 < one < both
+    # What answers another part is not taken for this one, whoever sends it.
+    assert project.part is not None
+    finer = part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=0.11))
+    stale = dataclasses.replace(answer, inputs=part_inputs(finer))
+    assert sum(solving in words for words in steps(stale)) == both
 
 
 def test_fields_are_read_back_by_a_general_reader(tmp_path: Path) -> None:

@@ -23,11 +23,11 @@ from tartan.core.criteria.base import Fibre, Outcome, Strengths, first_reach, gu
 
 Array = NDArray[np.float64]
 
+MATRICES = ("compliance", "G")
+"""Data that are matrices at every place."""
+
 SCAN = 48
 """Places at which the way to failure is looked at where a held part turns the compression."""
-
-HALVINGS = 45
-"""Halvings of the stretch in which failure is met."""
 
 THICK, THIN_BEND, THIN_SHEAR = 0.91, 0.817, 0.166
 """Hoff and Mautner's factors: σ = 0.91 (Ef Ec Gc)^⅓ on a thick core, and on a thin one
@@ -169,16 +169,17 @@ class _Compressed(ABC):
         residual : ndarray, shape (..., 3), optional
             What is held fixed of it.
         """
-        index = self._index(strengths, applied)
+        index = self.index(strengths, applied)
         with np.errstate(divide="ignore"):
             reserve = np.where(index > 0, 1 / np.where(index > 0, index, 1.0), np.inf)
         if residual is not None:
             reserve = self._first(strengths, applied, residual)
-            index = self._index(strengths, applied + residual)
+            index = self.index(strengths, applied + residual)
         mode = np.broadcast_to(np.asarray(strengths["mode"], np.int8), index.shape)
         return Outcome(reserve, index, mode.copy())
 
-    def _index(self, strengths: Strengths, stress: Array) -> Array:
+    def index(self, strengths: Strengths, stress: Array) -> Array:
+        """Compression as a share of its limit, in the shape of the stresses less their axis."""
         push, angle = compression(stress)
         judged = np.broadcast_to(np.asarray(strengths["judged"], bool), push.shape)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -191,25 +192,19 @@ class _Compressed(ABC):
     def _first(self, strengths: Strengths, applied: Array, residual: Array) -> Array:
         """Least multiplier at which the index reaches one; the compression may turn on the way."""
         push, _ = compression(applied)
-        least = np.minimum(self._index(strengths, residual), 1.0)
+        least = self.index(strengths, residual)
         with np.errstate(divide="ignore", invalid="ignore"):
             # Beyond it the scaled part alone outweighs limit and held part in any direction.
             weakest = self._greatest(strengths) + 2 * np.abs(residual).sum(axis=-1)
             far = np.where(push > 0, weakest / np.where(push > 0, push, 1.0), 0.0)
-        far = np.where(np.isfinite(far), far, 0.0)
-        low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
-        for k in range(1, SCAN + 1):
-            here = far * k / SCAN
-            over = self._index(strengths, residual + here[..., None] * applied) >= 1
-            high = np.where(over & np.isinf(high), here, high)
-            low = np.where(np.isinf(high), here, low)
-        met = np.isfinite(high) & (far > 0)
-        high = np.where(met, high, 1.0)
-        for _ in range(HALVINGS):
-            middle = (low + high) / 2
-            over = self._index(strengths, residual + middle[..., None] * applied) >= 1
-            low, high = np.where(over, low, middle), np.where(over, middle, high)
-        return np.where(least >= 1, 0.0, np.where(met, high, np.inf))
+        judged = np.broadcast_to(np.asarray(strengths["judged"], bool), push.shape)
+        reserve = np.where(least >= 1, 0.0, np.inf)
+        # Only what is judged and pressed is looked at: of a part's points often a few.
+        rows = np.flatnonzero(judged & np.isfinite(far) & (far > 0) & ~(least >= 1))
+        if rows.size:
+            way = _Way(self, _at(strengths, push.shape, rows), applied, residual, rows)
+            reserve.reshape(-1)[rows] = way.first(far.reshape(-1)[rows])
+        return reserve
 
     def _greatest(self, strengths: Strengths) -> Array:
         """Greatest limit over a few directions, generously."""
@@ -222,6 +217,65 @@ class _Compressed(ABC):
             axis=0,
         )
         return found
+
+
+def _at(strengths: Strengths, shape: tuple[int, ...], rows: NDArray[np.intp]) -> dict[str, Array]:
+    """Data of some places of a shape, one after another."""
+    found, shape = {}, shape or (1,)
+    at = np.unravel_index(rows, shape)
+    for name, value in strengths.items():
+        data = np.asarray(value)
+        own = data.shape[-2:] if name in MATRICES else ()
+        whole = np.broadcast_to(data, shape + own)
+        found[name] = whole[at]
+    return found
+
+
+class _Way:
+    """The way from a held state to failure at some places, as their load grows."""
+
+    def __init__(
+        self,
+        rule: _Compressed,
+        data: dict[str, Array],
+        applied: Array,
+        residual: Array,
+        rows: NDArray[np.intp],
+    ) -> None:
+        self.rule, self.data = rule, data
+        self.applied = applied.reshape(-1, 3)[rows]
+        self.residual = np.broadcast_to(residual, applied.shape).reshape(-1, 3)[rows]
+
+    def index(self, load: Array, at: NDArray[np.intp]) -> Array:
+        """Index at multiples of the load, each at its place."""
+        data = {name: value[at] for name, value in self.data.items()}
+        stress = self.residual[at] + load[:, None] * self.applied[at]
+        return self.rule.index(data, stress)
+
+    def first(self, far: Array) -> Array:
+        """Least multiple up to `far` at which the index reaches one; infinite where none."""
+        low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
+        going = np.arange(len(far))
+        for k in range(1, SCAN + 1):
+            here = far[going] * k / SCAN
+            over = self.index(here, going) >= 1
+            high[going[over]], low[going[~over]] = here[over], here[~over]
+            going = going[~over]
+            if not going.size:
+                break
+        met = np.flatnonzero(np.isfinite(high))
+        if met.size:
+            # Loaded when a held part first asks for it: it takes as long as all of this module's.
+            from scipy.optimize.elementwise import find_root
+
+            # An index far beyond one, or without end, says no more than that it is beyond.
+            found = find_root(
+                lambda load, at: np.minimum(self.index(load, at), 2.0) - 1.0,
+                (low[met], high[met]),
+                args=(met,),
+            )
+            high[met] = np.where(found.success, found.x, high[met])
+        return high
 
 
 def _faces(sandwich: Sandwich) -> dict[str, Array]:

@@ -30,7 +30,7 @@ from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.exports import PLIES, TABLES, export
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.report.parts import CHAPTERS
-from tartan.exchange.report.request import ReportRequest
+from tartan.exchange.report.request import ReportRequest, Standing
 from tartan.project.analysis.jobs import PartAnswer, Progress
 from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
@@ -176,7 +176,9 @@ class ReportView(StationView):
         title = self.title.text().strip() or TITLE
         # Written beside the last ones, which stay until the new are whole.
         paths = tuple(p.with_name(f"new-{p.name}") for p in self.files)
-        self.maker.start(ReportRequest(self._being, paths, self.wanted, title))
+        there = (self.session.answer, self.session.before)
+        standing = tuple(Standing.of(answer) for answer in there if answer is not None)
+        self.maker.start(ReportRequest(self._being, paths, self.wanted, title, standing))
         self.refresh()
 
     def cancel(self) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import itertools
 import logging
 from collections.abc import Sequence
 from importlib.resources import as_file, files
@@ -152,7 +151,8 @@ def map_sheet(
         axes.add_collection(patches)
         if left_out is not None and left_out.any():
             strokes = corners[left_out][:, [0, 2]]
-            axes.add_collection(LineCollection(list(strokes), colors=SOFT, linewidths=0.6))
+            marks = LineCollection(list(strokes), colors=SOFT, linewidths=0.6, rasterized=image)
+            axes.add_collection(marks)
         axes.autoscale_view()
         _call_out(sheet, axes, [(corners[e].mean(axis=0), words) for e, words in places])
         _legend(sheet, shown)
@@ -187,10 +187,13 @@ def _legend(sheet: Sheet, shown: Map) -> None:
             sheet.text(0.033, y, f"{name}  {share:.1%}", fontsize=7)
         return
     bar = sheet.add_axes((0.012, 0.08, 0.022, 0.62))
-    steps = np.linspace(0, 1, len(shown.ramp) + 1)
-    cells = [((0, a), (1, a), (1, b), (0, b)) for a, b in itertools.pairwise(steps)]
-    bar.add_collection(
-        PolyCollection(cells, facecolors=shown.ramp / 255, edgecolors="face", linewidths=0.2)
+    # An image: hundreds of shapes of one colour each take longer to set than all the words.
+    bar.imshow(
+        shown.ramp[:, None, :] / 255,
+        extent=(0, 1, 0, 1),
+        aspect="auto",
+        origin="lower",
+        interpolation="nearest",
     )
     bar.set_axis_off()
     bar.set_xlim(0, 1)

@@ -6,8 +6,24 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tartan.core.errors import DocumentError
+from tartan.core.shell.mesh import Mesh
 from tartan.exchange.report.parts import CHAPTERS
+from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.meshes import MESHES, mesh_key
 from tartan.project.document.model import Project
+
+
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """An answer that is there, and its part's mesh as it comes, where that is known."""
+
+    answer: PartAnswer
+    mesh: Mesh | None
+
+    @classmethod
+    def of(cls, answer: PartAnswer) -> Standing:
+        """An answer with the mesh that was made for it."""
+        return cls(answer, MESHES.found(mesh_key(answer.inputs.part)))
 
 
 @dataclass(frozen=True)
@@ -24,12 +40,16 @@ class ReportRequest:
         Chapters, of `CHAPTERS`.
     title : str
         Below the project's name.
+    standing : tuple of Standing
+        What is answered already, of the version at work and the baseline; what is not among
+        it is solved.
     """
 
     project: Project
     paths: tuple[Path, ...]
     wanted: tuple[str, ...] = tuple(CHAPTERS)
     title: str = "Strength and stiffness report"
+    standing: tuple[Standing, ...] = ()
 
 
 def check_request(request: ReportRequest) -> None:
