@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 
-from tartan.desktop.widgets.many import ManyChoice
+from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.desktop.window import MainWindow
 
 

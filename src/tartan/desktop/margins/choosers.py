@@ -12,7 +12,7 @@ from tartan.core.criteria import criterion
 from tartan.core.laminate.response import LEVELS
 from tartan.desktop.widgets.controls import button, choice, column, label, row, set_options
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.many import ManyChoice
+from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.maps.mapped import shapes_of
 from tartan.pages.margins import Picked

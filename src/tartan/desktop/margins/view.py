@@ -15,15 +15,15 @@ from tartan.desktop.margins.choosers import Choosers
 from tartan.desktop.margins.drivers import DriversPicture
 from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
 from tartan.desktop.margins.lists import Board, ByCase, HotSpots
-from tartan.desktop.margins.spot import SpotPanel
+from tartan.desktop.margins.spotpanel import SpotPanel
 from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.scene import loading
 from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
 from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.controls import column, label, row
-from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.split import Pane, Split
+from tartan.desktop.widgets.tabs import Tabs
 from tartan.exchange.maps.fields import BY_KEY, View, values
 from tartan.exchange.maps.mapped import Map, make_map, required, shape_map, shapes_of
 from tartan.pages import margins as state

@@ -19,7 +19,7 @@ from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.time_slices import Slices
 from tartan.desktop.widgets.controls import button, choice, column, label, row, set_options
 from tartan.desktop.widgets.criticals import quantity_of
-from tartan.desktop.widgets.many import ManyChoice
+from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.tables import Table
 from tartan.pages import stack_answers as answers

@@ -29,8 +29,8 @@ from tartan.desktop.widgets.controls import (
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.legend import Legend
-from tartan.desktop.widgets.many import Tabs
 from tartan.desktop.widgets.split import Pane, Split
+from tartan.desktop.widgets.tabs import Tabs
 from tartan.exchange.maps.fields import BY_KEY, BY_TITLE, FIELDS, View, values
 from tartan.exchange.maps.mapped import difference_map, make_map, required
 from tartan.exchange.tables import Table

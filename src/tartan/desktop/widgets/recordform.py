@@ -21,7 +21,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
     switch,
 )
-from tartan.desktop.widgets.many import ManyChoice
+from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.pages.fields import (
     Finding,
     Flag,

@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QFrame, QPushButton, QVBoxLayout, QWidget
 
-from tartan.desktop.widgets.controls import button, row, scrolled, switch
-from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.controls import button, row, scrolled
 
 MOST_HEIGHT = 340
 
@@ -139,28 +138,3 @@ class ManyChoice(QPushButton):
 
     def _read(self) -> None:
         self.choose([i for i, box in enumerate(self._boxes) if box.isChecked()])
-
-
-class Tabs(QWidget):
-    """Words in a row of which one is chosen."""
-
-    turned = pyqtSignal(int)
-
-    def __init__(self, names: Sequence[str]) -> None:
-        super().__init__()
-        self.buttons = [switch(name) for name in names]
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(wrapped(*self.buttons, None, spacing=0))
-        for i, each in enumerate(self.buttons):
-            each.setProperty("role", "tab")
-            each.clicked.connect(lambda _=False, n=i: self.turn(n))
-        self.at = 0
-        self.turn(0)
-
-    def turn(self, number: int) -> None:
-        """Choose one."""
-        self.at = number
-        for i, each in enumerate(self.buttons):
-            each.setChecked(i == number)
-        self.turned.emit(number)

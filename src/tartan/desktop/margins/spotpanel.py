@@ -14,7 +14,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, label, row, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.many import ManyChoice
+from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.exchange.maps.mapped import required
 from tartan.pages import margins as state
