@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.desktop.widgets.controls import switch
+from tartan.desktop.widgets.flow import wrapped
 
 
 class Tabs(QWidget):
