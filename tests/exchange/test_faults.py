@@ -221,3 +221,11 @@ def test_growing_stops_where_nothing_is_added() -> None:
     assert len(grown(mesh, np.array([0]), -2_000_000_000)) == 0
     assert time.monotonic() - start < 1
     assert len(grown(mesh, np.array([0]), 2)) == 9
+
+
+def test_a_process_that_is_slow_to_start_still_hears_all_it_is_asked(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    # More than a pipe holds, asked of a process that is not there yet.
+    monkeypatch.setattr(apart, "_START", f"import time; time.sleep(0.4); {apart._START}")
+    assert call_apart(len, b"x" * 3_000_000, where="x", seconds=20.0) == 3_000_000

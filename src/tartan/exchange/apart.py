@@ -53,26 +53,20 @@ def call_apart(
         As the call; and a DocumentError when it breaks off, takes too long or too much memory,
         or is stopped.
     """
-    process = subprocess.Popen(
-        [sys.executable, "-c", _START],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-    )
+    process = _started(pickle.dumps((os.getpid(), call, args)))
     with _guard:
         _running.add(process)
     try:
-        said = _wait(process, pickle.dumps((os.getpid(), call, args)), where, seconds)
+        said = _wait(process, where, seconds)
     finally:
         with _guard:
             _running.discard(process)
             _stopped.discard(process)
         process.kill()
         process.wait(5)
-        for pipe in (process.stdin, process.stdout):
-            if pipe is not None:
-                with contextlib.suppress(OSError):
-                    pipe.close()
+        if process.stdout is not None:
+            with contextlib.suppress(OSError):
+                process.stdout.close()
     try:
         state, found = pickle.loads(said)
     except Exception as error:
@@ -87,16 +81,31 @@ def call_apart(
     return result
 
 
-def _wait(process: subprocess.Popen[bytes], asked: bytes, where: str, seconds: float) -> bytes:
+def _started(asked: bytes) -> subprocess.Popen[bytes]:
+    """A process that finds what it is asked on its input.
+
+    It lies whole in memory that the process inherits: through a pipe, `communicate` would lose
+    whatever is not taken before its first time limit, and the process wait for it for ever.
+    """
+    memory = os.memfd_create("asked")
+    with os.fdopen(memory, "w+b") as file:
+        file.write(asked)
+        file.seek(0)
+        return subprocess.Popen(
+            [sys.executable, "-c", _START],
+            stdin=file,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+        )
+
+
+def _wait(process: subprocess.Popen[bytes], where: str, seconds: float) -> bytes:
     end = time.monotonic() + seconds
-    given: bytes | None = asked
     while True:
         try:
-            return process.communicate(given, timeout=0.1)[0]
+            return process.communicate(timeout=0.1)[0]
         except subprocess.TimeoutExpired:
-            given = None
-        except BrokenPipeError:
-            return b""
+            pass
         with _guard:
             stopped = process in _stopped
         if stopped:
