@@ -242,7 +242,7 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
     if judged.stress == "transverse":
         return shear_reserve_working(
             asked.laminate,
-            np.array(asked.loads.Q),
+            np.array(asked.loads.across),
             name,
             ply,
             level,

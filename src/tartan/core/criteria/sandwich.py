@@ -26,6 +26,9 @@ Array = NDArray[np.float64]
 MATRICES = ("compliance", "G")
 """Data that are matrices at every place."""
 
+AT_ONCE = 4096
+"""Places and multiples looked at in one go."""
+
 SCAN = 48
 """Places at which the way to failure is looked at where a held part turns the compression."""
 
@@ -247,22 +250,26 @@ class _Way:
         self.residual = np.broadcast_to(residual, applied.shape).reshape(-1, 3)[rows]
 
     def index(self, load: Array, at: NDArray[np.intp]) -> Array:
-        """Index at multiples of the load, each at its place."""
+        """Index at multiples of the load, shape (..., q), at q places."""
         data = {name: value[at] for name, value in self.data.items()}
-        stress = self.residual[at] + load[:, None] * self.applied[at]
+        stress = self.residual[at] + load[..., None] * self.applied[at]
         return self.rule.index(data, stress)
 
     def first(self, far: Array) -> Array:
         """Least multiple up to `far` at which the index reaches one; infinite where none."""
         low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
-        going = np.arange(len(far))
-        for k in range(1, SCAN + 1):
-            here = far[going] * k / SCAN
+        going, k = np.arange(len(far)), 0
+        while going.size and k < SCAN:
+            # Few places are looked at all the way at once; many step by step, and those that have
+            # failed no more.
+            marks = np.arange(k + 1, min(SCAN, k + max(1, AT_ONCE // going.size)) + 1)
+            here = far[going] * marks[:, None] / SCAN
             over = self.index(here, going) >= 1
-            high[going[over]], low[going[~over]] = here[over], here[~over]
-            going = going[~over]
-            if not going.size:
-                break
+            failed, which = over.any(axis=0), over.argmax(axis=0)
+            high[going[failed]] = np.take_along_axis(here, which[None], axis=0)[0][failed]
+            k = int(marks[-1])
+            low[going] = far[going] * np.where(failed, marks[0] - 1 + which, k) / SCAN
+            going = going[~failed]
         met = np.flatnonzero(np.isfinite(high))
         if met.size:
             # Loaded when a held part first asks for it: it takes as long as all of this module's.

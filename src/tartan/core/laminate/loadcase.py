@@ -18,6 +18,7 @@ from tartan.core.bounds import MOST_HEAT, MOST_STRESS, beyond
 from tartan.core.errors import StackError
 from tartan.core.laminate.response import Load, PlyResponse, respond_mixed, shear_from_section
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.laminate.tube import Tube, check_tube
 
 Array = NDArray[np.float64]
 Way = Literal["force", "strain", "stress"]
@@ -62,6 +63,9 @@ class LoadCase:
     curved : tuple of float
         Curvature xx, yy and twice xy of the unloaded surface, positive where it bulges upwards;
         bent faces of a curved sandwich press on its core [1/m].
+    tube : Tube or None
+        Where the laminate is the wall of a tube: what that is under stands in place of the six
+        components, which are kept for when it is a flat laminate again.
     """
 
     name: str
@@ -79,6 +83,7 @@ class LoadCase:
     press: float = 0.0
     held_press: float = 0.0
     curved: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    tube: Tube | None = None
 
     @property
     def growing(self) -> Load:
@@ -100,6 +105,19 @@ class LoadCase:
         return Load(dT=self.dT, dT_gradient=self.dT_gradient, dC=self.dC)
 
     @property
+    def across(self) -> tuple[float, float]:
+        """Transverse forces; the wall of a tube is under none [N/m]."""
+        return self.Q if self.tube is None else (0.0, 0.0)
+
+    @property
+    def loaded(self) -> bool:
+        """Whether it scales any force, moment or strain."""
+        tube = self.tube
+        if tube is not None:
+            return bool(tube.pressure or tube.force or tube.torque)
+        return any(self.values)
+
+    @property
     def rests(self) -> bool:
         """Whether anything stays while the rest is scaled."""
         return bool(self.dT or self.dT_gradient or self.dC or any(self.held))
@@ -112,10 +130,20 @@ class LoadCase:
     @property
     def is_strain(self) -> NDArray[np.bool_]:
         """Which components prescribe a strain or curvature, shape (6,)."""
+        if self.tube is not None:
+            return np.array([False, False, False, True, True, True])
         return np.array([w == "strain" for w in self.ways])
 
     def prescribed(self, thickness: float) -> Array:
-        """Prescribed values with mean stresses made forces and moments, shape (6,)."""
+        """Prescribed values with mean stresses made forces and moments, shape (6,).
+
+        Raises
+        ------
+        StackError
+            Where a tube's radius has no room for the wall.
+        """
+        if self.tube is not None:
+            return np.concatenate([self.tube.resultants(thickness), np.zeros(3)])
         found = np.array(self.values)
         for i, way in enumerate(self.ways):
             if way == "stress":
@@ -132,6 +160,8 @@ def check_load_case(loads: LoadCase) -> LoadCase:
         When a value is not finite or a way unknown.
     """
     where = f"Load case '{loads.name}'"
+    if loads.tube is not None:
+        check_tube(loads.tube, where)
     if not all(
         map(
             math.isfinite,
@@ -221,9 +251,9 @@ def answer(laminate: Laminate, loads: LoadCase) -> Answer:
         residual = held.stress_12
     kept = shear_of(laminate, loads.held[6:]) if any(loads.held[6:]) else None
     if loads.scales_temperature:
-        both = shear_of(laminate, loads.Q) + (0.0 if kept is None else kept)
+        both = shear_of(laminate, loads.across) + (0.0 if kept is None else kept)
         return Answer(total, total, None, resultants, both)
-    return Answer(applied, total, residual, resultants, shear_of(laminate, loads.Q), kept)
+    return Answer(applied, total, residual, resultants, shear_of(laminate, loads.across), kept)
 
 
 def shear_of(laminate: Laminate, Q: tuple[float, float]) -> Array:

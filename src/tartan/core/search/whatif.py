@@ -206,7 +206,7 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> 
                 stress[k] += held[k]
                 held[k] = 0.0
     section = (Qbar, (t, low), ABD, layer, table)
-    shear = _shear(np.array([load.Q for load in loads]), *section)
+    shear = _shear(np.array([load.across for load in loads]), *section)
     held_shear = _shear(np.array([load.held[6:] for load in loads]), *section)
     if held_shear is not None:
         shear = np.zeros_like(held_shear) if shear is None else shear

@@ -105,11 +105,15 @@ def zones_of(
                 f"Ply {number + 1}",
                 "Lay it on a region of this mesh.",
             )
+        if laid.turn is None and laid.factor is None:
+            forms.append(np.array([[0.0, 1.0]]))
+            codes[laid.elements, number] = 1
+            continue
         turn = _rounded(laid.turn, len(laid.elements), tolerance, 0.0)
         factor = _rounded(laid.factor, len(laid.elements), tolerance / 100, 1.0)
-        pairs, which = np.unique(np.stack([turn, factor], axis=1), axis=0, return_inverse=True)
-        forms.append(pairs)
-        codes[laid.elements, number] = which.ravel() + 1
+        pairs, which = np.unique(turn + 1j * factor, return_inverse=True)
+        forms.append(np.stack([pairs.real, pairs.imag], axis=1))
+        codes[laid.elements, number] = which + 1
     bare = np.flatnonzero(~codes.any(axis=1))
     if len(bare):
         raise StackError(
@@ -117,7 +121,8 @@ def zones_of(
             f"Lay-up, element {int(bare[0]) + 1}",
             "Lay a ply on their region.",
         )
-    rows, first, zone = np.unique(codes, axis=0, return_index=True, return_inverse=True)
+    first, zone = _alike(codes)
+    rows = codes[first]
     # Zones are numbered as they are met.
     order = np.argsort(first)
     rank = np.empty(len(order), np.int64)
@@ -127,6 +132,23 @@ def zones_of(
         _laminate(lay_up, key, materials, reference, (i, offset)) for i, key in enumerate(keys)
     )
     return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _, _ in k) for k in keys))
+
+
+def _alike(codes: NDArray[np.int32]) -> tuple[Index, Index]:
+    """First row of every kind of rows, and the kind of every row.
+
+    Rows are told apart by one number each, of as many columns as it holds at a time: sorting whole
+    rows takes ten times as long.
+    """
+    kind, size = np.zeros(len(codes), np.int64), 1
+    for column in codes.T:
+        radix = int(column.max()) + 1
+        if size * radix >= 1 << 62:
+            found, kind = np.unique(kind, return_inverse=True)
+            size = len(found)
+        kind, size = kind * radix + column, size * radix
+    _, first, which = np.unique(kind, return_index=True, return_inverse=True)
+    return first, which
 
 
 def _sequence(row: NDArray[np.int32], forms: Sequence[Array]) -> tuple[Step, ...]:

@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 from tartan.core.criteria import Criterion, criterion
 from tartan.core.criteria.base import Strengths, mode_name, strengths_of
 from tartan.core.errors import CriterionError
-from tartan.core.laminate.response import Load, respond_split
+from tartan.core.laminate.loadcase import LoadCase, answer
+from tartan.core.laminate.response import Load, PlyResponse, respond_split
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.reserve import plies_by_material
 
@@ -76,7 +77,11 @@ class History:
 
 
 def ply_discount(
-    laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full", eta: float = 1e-6
+    laminate: Laminate,
+    load: Load | LoadCase,
+    key: str | Criterion,
+    rule: Rule = "full",
+    eta: float = 1e-6,
 ) -> History:
     """Degrade ply by ply until the laminate can carry no more.
 
@@ -84,8 +89,9 @@ def ply_discount(
     ----------
     laminate : Laminate
         The intact laminate.
-    load : Load
-        Forces and moments are scaled; temperature and moisture stay.
+    load : Load or LoadCase
+        Forces and moments are scaled; temperature and moisture stay. Of a load case what it
+        prescribes is scaled, and a strain that it keeps at zero stays there as plies degrade.
     key : str or Criterion
         The criterion.
     rule : {"full", "mode"}
@@ -105,7 +111,11 @@ def ply_discount(
 
 
 def ply_discount_steps(
-    laminate: Laminate, load: Load, key: str | Criterion, rule: Rule = "full", eta: float = 1e-6
+    laminate: Laminate,
+    load: Load | LoadCase,
+    key: str | Criterion,
+    rule: Rule = "full",
+    eta: float = 1e-6,
 ) -> Iterator[Step]:
     """Yield the events of `ply_discount` one by one, so that long histories can be followed.
 
@@ -123,16 +133,40 @@ def ply_discount_steps(
         )
     strengths = [strengths_of(m, checked) for m in laminate.materials]
     state = _State(laminate, checked, strengths, rule, eta)
-    v = np.concatenate([load.N, load.M])
-    intact = float(v @ laminate.compliance @ v)
+    intact = _work(laminate, load)
     for _ in range(MOST_STEPS):
-        current = state.laminate
-        if not state.carrying or float(v @ current.compliance @ v) > COLLAPSE * intact:
+        if not state.carrying or _work(state.laminate, load) > COLLAPSE * intact:
             return
         step = state.next_event(load)
         if step is None:
             return
         yield step
+
+
+def _split(
+    laminate: Laminate, load: Load | LoadCase
+) -> tuple[PlyResponse, tuple[Array, Array] | None]:
+    """What is scaled, and the ply stresses and section strains of what stays."""
+    if isinstance(load, LoadCase):
+        found = answer(laminate, load)
+        if found.residual is None:
+            return found.applied, None
+        held = [np.concatenate([r.eps0, r.kappa]) for r in (found.total, found.applied)]
+        return found.applied, (found.residual, held[0] - held[1])
+    growing, rest = respond_split(laminate, load)
+    if rest is None:
+        return growing, None
+    return growing, (rest.stress_12, np.concatenate([rest.eps0, rest.kappa]))
+
+
+def _work(laminate: Laminate, load: Load | LoadCase) -> float:
+    """Work of what is scaled, per area: it grows beyond bounds as the laminate gives way."""
+    if not isinstance(load, LoadCase):
+        v = np.concatenate([load.N, load.M])
+        return float(v @ laminate.compliance @ v)
+    forces = np.where(load.is_strain, 0.0, load.prescribed(laminate.thickness))
+    response = answer(laminate, load).applied
+    return float(forces @ np.concatenate([response.eps0, response.kappa]))
 
 
 class _State:
@@ -166,10 +200,10 @@ class _State:
         """Whether any ply is still checked."""
         return any(c != "nothing" for c in self.checked)
 
-    def next_event(self, load: Load) -> Step | None:
+    def next_event(self, load: Load | LoadCase) -> Step | None:
         """Degrade the plies that fail next; None when none ever does."""
-        applied, held = respond_split(self.laminate, load)
-        residual = None if held is None else held.stress_12
+        applied, held = _split(self.laminate, load)
+        residual = None if held is None else held[0]
         found = self._plies(applied.stress_12, residual)
         least = min(reserve for reserve, _ in found)
         if not np.isfinite(least):
@@ -177,7 +211,7 @@ class _State:
         failing = tuple(i for i, (reserve, _) in enumerate(found) if reserve <= least * (1 + SAME))
         modes = tuple(found[i][1] for i in failing)
         strain = np.concatenate([applied.eps0, applied.kappa]) * least
-        strain += 0.0 if held is None else np.concatenate([held.eps0, held.kappa])
+        strain += 0.0 if held is None else held[1]
         for i, mode in zip(failing, modes, strict=True):
             self._degrade(i, mode)
         return Step(least, failing, modes, tuple(float(s) for s in strain))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import threading
 from multiprocessing.connection import Connection
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -19,6 +21,12 @@ LOOK = 50
 """Milliseconds between looks at the process."""
 
 
+def _send(connection: Connection, asked: object) -> None:
+    with contextlib.suppress(OSError, ValueError):
+        # Given up meanwhile.
+        connection.send(asked)
+
+
 class ReportMaker(QObject):
     """One report at a time; a cancel ends its process."""
 
@@ -29,6 +37,7 @@ class ReportMaker(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._process: Child | None = None
+        self._ready: Child | None = None
         self._connection: Connection | None = None
         self._ending: list[Child] = []
         self._timer = QTimer(self)
@@ -40,11 +49,23 @@ class ReportMaker(QObject):
         """Whether a report is being made."""
         return self._process is not None
 
+    def make_ready(self) -> None:
+        """Have a process load what writes a report, before it is asked for."""
+        if self._ready is None and not self.busy:
+            self._ready = Child("tartan-report", serve)
+
     def start(self, request: ReportRequest) -> None:
         """Make a report; one under way is given up."""
         self.stop()
-        self._process = Child("tartan-report", serve, request, units.system())
-        self._connection = self._process.connection
+        self.make_ready()
+        process, self._ready = self._ready, None
+        assert process is not None
+        self._process, self._connection = process, process.connection
+        # On a thread: what is more than the pipe holds waits until the process takes it.
+        asked = (request, units.system())
+        threading.Thread(
+            target=_send, args=(process.connection, asked), daemon=True, name="report asked"
+        ).start()
         self._timer.start()
 
     def stop(self) -> None:
@@ -66,6 +87,11 @@ class ReportMaker(QObject):
     def close(self) -> None:
         """Give up what is under way, and wait for its end."""
         self.stop()
+        if self._ready is not None:
+            self._ready.connection.close()
+            self._ready.kill()
+            self._ending.append(self._ready)
+            self._ready = None
         for process in self._ending:
             process.join(2)
         self._ending.clear()

@@ -9,6 +9,7 @@ import time
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPdfWidgets import QPdfView
 from PyQt6.QtWidgets import (
@@ -140,6 +141,11 @@ class ReportView(StationView):
         across = QHBoxLayout(self)
         across.setContentsMargins(16, 10, 12, 8)
         across.addWidget(Split("report", Pane(left, 404, 404), Pane(right, share=1), gap=16))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Have what writes a report loaded while its chapters are chosen."""
+        super().showEvent(event)
+        self.maker.make_ready()
 
     # Making
 

@@ -133,7 +133,7 @@ def _part(source: Source) -> Chapter:
     chapter.show(tables.zones_table(source.answer))
     chapter.blocks.append(
         Figure(
-            figures.svg_of(figures.zones_sheet(source.answer)),
+            figures.svg_of(figures.zones_sheet(source.answer), for_page=True),
             "Zones: areas of equal stacking sequence.",
         )
     )
@@ -198,7 +198,7 @@ def _margins(source: Source) -> Chapter:
         "multiple of the case at which the first ply fails",
     )
     words = "Load at which the first ply fails, case by case; the line is what is required."
-    chapter.blocks.append(Figure(figures.svg_of(bars), words))
+    chapter.blocks.append(Figure(figures.svg_of(bars, for_page=True), words))
     if worst is not None:
         _spot(chapter, source, worst)
     for r in project.requirements:
@@ -213,7 +213,9 @@ def _margins(source: Source) -> Chapter:
         reach = 0.06 * float(np.linalg.norm(np.ptp(answer.layout().mesh.nodes, axis=0)))
         shown = shape_map(answer, name, shape)
         sheet = figures.map_sheet(answer, shown, moved=shape * reach, for_page=True)
-        chapter.blocks.append(Figure(figures.svg_of(sheet), f"{name}; its size is free."))
+        chapter.blocks.append(
+            Figure(figures.svg_of(sheet, for_page=True), f"{name}; its size is free.")
+        )
     return chapter
 
 
@@ -244,7 +246,7 @@ def _draw(
     sheet = figures.map_sheet(
         answer, shown, moved=displaced, left_out=out, places=places, for_page=True
     )
-    chapter.blocks.append(Figure(figures.svg_of(sheet), words))
+    chapter.blocks.append(Figure(figures.svg_of(sheet, for_page=True), words))
 
 
 def _spot(chapter: Chapter, source: Source, element: int) -> None:
@@ -276,7 +278,7 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
     words = margin_address(answer, element).words
     chapter.blocks.append(
         Figure(
-            figures.svg_of(sheet),
+            figures.svg_of(sheet, for_page=True),
             f"Section at the governing spot, element {element + 1}: {words}. "
             "Bands are drawn of even height.",
         )

@@ -11,17 +11,16 @@ from tartan.exchange.report.request import ReportRequest
 from tartan.project.wording import units
 
 
-def serve(connection: Connection, request: ReportRequest, system: str) -> None:
-    """Make one report and tell of it: steps, then that it is done or has failed.
+def serve(connection: Connection) -> None:
+    """Make one report when it is asked for, and tell of it: steps, then done or failed.
+
+    What writes a report takes seconds to load; a process that stands ready has it loaded.
 
     Parameters
     ----------
     connection : Connection
-        Where to tell.
-    request : ReportRequest
-        What is to be made.
-    system : str
-        Units that figures are written in.
+        Where the request comes from, with the units that figures are written in, and where to
+        tell.
     """
     import numba
 
@@ -33,6 +32,8 @@ def serve(connection: Connection, request: ReportRequest, system: str) -> None:
     # One thread of arithmetic, so that a core is left for the window.
     numba.set_num_threads(1)
     with contextlib.suppress(BrokenPipeError, EOFError, KeyboardInterrupt):
+        request: ReportRequest
+        request, system = connection.recv()
         try:
             units.use_system(system)
             for step in report_steps(request):

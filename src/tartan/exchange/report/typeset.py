@@ -36,7 +36,7 @@ _SYMBOL = re.compile(
     r"(?P<greek>nu|eps|kappa|alpha|beta|theta|phi|gamma|sigma|tau)"
     r"(?P<of>_?\d+|_[a-z]+)?(?P<axis> (?:xy|x|y))?" + _ENDS + "|"
     r"(?P<letter>[A-Za-zνεκαβθφγστ]{1,2})(?P<number>\d+)" + _ENDS + "|"
-    r"(?P<upright>[A-Za-z]{3,})" + "|"
+    r"(?P<upright>(?![NMGE](?:xy|xz|yz)(?![A-Za-z0-9_]))[A-Za-z]{3,})" + "|"
     r"(?P<single>[A-Za-zνεκαβθφγστ])(?P<index>[a-z]{1,2}|_[a-z]+|[₀-₉]+)?" + _ENDS
 )
 

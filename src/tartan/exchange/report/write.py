@@ -58,7 +58,8 @@ def report_steps(request: ReportRequest) -> Generator[Progress, None, None]:
         yield Progress(f"chapter {chapter.title}", 0.35 + 0.4 * len(made) / len(request.wanted))
     html = page(project, answer, made, request.title, before)
     for number, path in enumerate(request.paths):
-        yield Progress(f"writing {path.name}", 0.78 + 0.2 * number / len(request.paths))
+        kind = path.suffix.lstrip(".").upper()
+        yield Progress(f"writing the {kind}", 0.78 + 0.2 * number / len(request.paths))
         _write(html, path)
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria.sandwich import Crushing
 from tartan.core.shell.curvature import surface_curvature
+from tartan.core.shell.mesh import Mesh
 from tartan.core.strength.laminate_reserves import Beside
 from tartan.project.analysis.caseloads import on_faces
 from tartan.project.analysis.inputs import Layout, PartInputs
@@ -16,7 +17,9 @@ from tartan.project.analysis.superposition import part_of, scheme_of
 
 Array = NDArray[np.float64]
 
-_curved: WeakKeyDictionary[Layout, Array] = WeakKeyDictionary()
+_curved: WeakKeyDictionary[Mesh, tuple[Array, Array]] = WeakKeyDictionary()
+"""Reference direction and curvature of every mesh: they outlive what is laid on it."""
+
 _known: WeakKeyDictionary[Layout, tuple[PartInputs, Beside]] = WeakKeyDictionary()
 """The last asked for of every layout: a click asks for the same again and again."""
 
@@ -36,8 +39,6 @@ def beside_of(inputs: PartInputs, layout: Layout) -> Beside | None:
 
 def _pressed(inputs: PartInputs, layout: Layout) -> Beside:
     scheme = scheme_of(inputs)
-    if layout not in _curved:
-        _curved[layout] = surface_curvature(layout.mesh, layout.whole.direction)
     # There is no column where all forces come from another analysis.
     columns = np.zeros((len(scheme.columns), layout.mesh.count, 2))
     for column, c in zip(columns, scheme.columns, strict=True):
@@ -45,7 +46,14 @@ def _pressed(inputs: PartInputs, layout: Layout) -> Beside:
     grows, stays = (np.tensordot(rows, columns, axes=1) for rows in (scheme.growing, scheme.held))
     more = (grows + stays).argmax(axis=2)[..., None]
     grows, stays = (np.take_along_axis(x, more, axis=2)[..., 0] for x in (grows, stays))
-    return Beside(grows, stays, _curved[layout])
+    return Beside(grows, stays, _curvature(layout.mesh, layout.whole.direction))
+
+
+def _curvature(mesh: Mesh, direction: Array) -> Array:
+    known = _curved.get(mesh)
+    if known is None or not np.array_equal(known[0], direction):
+        known = _curved[mesh] = (direction, surface_curvature(mesh, direction))
+    return known[1]
 
 
 def _judged(inputs: PartInputs) -> bool:
