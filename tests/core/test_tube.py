@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tartan.core.errors import StackError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.laminate.loadcase import LoadCase, answer
-from tartan.core.laminate.tube import Tube
+from tartan.core.laminate.tube import TubeLoad
 from tartan.core.materials import Material
 from tartan.core.stack import Ply, Stack
 from tartan.core.strength.progressive import ply_discount
@@ -51,22 +51,22 @@ def metal(thickness: float) -> Laminate:
 
 
 def case(**given: float | str | bool) -> LoadCase:
-    tube = Tube(**({"radius": R} | given))  # type: ignore[arg-type]
+    tube = TubeLoad(**({"radius": R} | given))  # type: ignore[arg-type]
     return LoadCase("tube", tube=tube)
 
 
 def test_forces_of_a_closed_tube_by_hand_on_a_mean_and_on_an_inner_radius() -> None:
-    mean = Tube(0.1, pressure=2e6, force=5e3, torque=40.0)
+    mean = TubeLoad(0.1, pressure=2e6, force=5e3, torque=40.0)
     ring = 2 * np.pi * 0.1
     assert mean.resultants(4e-3) == pytest.approx(
         [2e6 * 0.1 / 2 + 5e3 / ring, 2e6 * 0.1, 40.0 / (ring * 0.1)], rel=1e-14
     )
-    assert Tube(0.1, closed=False, pressure=2e6).resultants(4e-3)[0] == 0
+    assert TubeLoad(0.1, closed=False, pressure=2e6).resultants(4e-3)[0] == 0
     # What presses on the inside is carried by a ring cut in half, and by a ring at the end.
-    inner = Tube(0.1, at="inner", pressure=2e6).resultants(4e-3)
+    inner = TubeLoad(0.1, at="inner", pressure=2e6).resultants(4e-3)
     assert inner[1] == pytest.approx(2e6 * 0.1, rel=1e-14)
     assert inner[0] * 2 * np.pi * 0.102 == pytest.approx(2e6 * np.pi * 0.1**2, rel=1e-14)
-    outer = Tube(0.1, at="inner", pressure=-2e6).resultants(4e-3)
+    outer = TubeLoad(0.1, at="inner", pressure=-2e6).resultants(4e-3)
     assert outer[1] == pytest.approx(-2e6 * 0.104, rel=1e-14)
     assert outer[0] * 2 * np.pi * 0.102 == pytest.approx(-2e6 * np.pi * 0.104**2, rel=1e-14)
 
@@ -166,7 +166,7 @@ def test_external_pressure_buckles_as_rings_and_panels_do() -> None:
     for h in (1e-2, 1e-3, 5e-6):
         lam = metal(h)
         D = E * h**3 / 12 / (1 - NU**2)
-        long = tube_buckling(lam, Tube(R, closed=False, pressure=-1.0), "long")
+        long = tube_buckling(lam, TubeLoad(R, closed=False, pressure=-1.0), "long")
         # Bresse 1859: rings, 3 D / R³.
         assert long.factor == pytest.approx(3 * D / R**3, rel=1e-4)
         assert (long.around, long.wave) == (2, np.inf)
@@ -174,9 +174,9 @@ def test_external_pressure_buckles_as_rings_and_panels_do() -> None:
     for h, length in ((1e-3, 0.5), (1e-4, 1.0), (1e-3, 2.0)):
         known = 2.42 * E * (h / 2 / R) ** 2.5
         known /= (1 - NU**2) ** 0.75 * (length / 2 / R - 0.45 * np.sqrt(h / 2 / R))
-        found = tube_buckling(metal(h), Tube(R, pressure=-1.0, length=length))
+        found = tube_buckling(metal(h), TubeLoad(R, pressure=-1.0, length=length))
         assert found.factor == pytest.approx(known, rel=0.03)
-    assert tube_buckling(metal(1e-3), Tube(R, pressure=1.0, length=1.0)).factor == np.inf
+    assert tube_buckling(metal(1e-3), TubeLoad(R, pressure=1.0, length=1.0)).factor == np.inf
 
 
 def test_axial_force_buckles_classically_and_long_tubes_as_columns() -> None:
@@ -186,27 +186,27 @@ def test_axial_force_buckles_classically_and_long_tubes_as_columns() -> None:
     for h in (1e-3, 1e-4, 1e-5):
         lam = metal(h)
         classical = E * h**2 / R / np.sqrt(3 * (1 - NU**2))
-        short = tube_buckling(lam, Tube(R, force=-ring, length=0.4))
+        short = tube_buckling(lam, TubeLoad(R, force=-ring, length=0.4))
         assert 0 < 1 - short.factor / classical < 0.3 * np.sqrt(h / R)
-    half = tube_buckling(lam, Tube(R, force=-ring, length=0.4, knock_down=0.5))
+    half = tube_buckling(lam, TubeLoad(R, force=-ring, length=0.4, knock_down=0.5))
     assert half.factor == pytest.approx(short.factor / 2, rel=1e-12)
     # Two long waves round, (n² − 1) / (n² + 1) of it (Calladine, Theory of Shell Structures).
-    long = tube_buckling(lam, Tube(R, force=-ring), "long")
+    long = tube_buckling(lam, TubeLoad(R, force=-ring), "long")
     assert long.factor == pytest.approx(0.6 * classical, rel=2e-3)
     r, thick, length = 0.05, 2e-3, 20.0
-    column = tube_buckling(metal(thick), Tube(r, force=-1.0, length=length))
+    column = tube_buckling(metal(thick), TubeLoad(r, force=-1.0, length=length))
     euler = np.pi**2 * E * np.pi * r**3 * thick / length**2
     assert column.factor == pytest.approx(euler, rel=1e-3)
     assert column.words == "as a column"
     # A pressure outside presses on the caps, but no closed tube buckles as a column under it.
-    closed = tube_buckling(metal(thick), Tube(r, pressure=-1.0, length=length))
+    closed = tube_buckling(metal(thick), TubeLoad(r, pressure=-1.0, length=length))
     assert closed.around == 2
 
 
 def test_torque_buckles_long_and_middling_tubes_as_known() -> None:
     h = 1e-3
     lam, one = metal(h), 2 * np.pi * R**2
-    long = tube_buckling(lam, Tube(R, torque=one), "long")
+    long = tube_buckling(lam, TubeLoad(R, torque=one), "long")
     # Schwerin 1925: E / (3 √2 (1 − ν²)^¾) (h/R)^³⁄₂.
     known = E * h / (3 * np.sqrt(2) * (1 - NU**2) ** 0.75) * (h / R) ** 1.5
     assert long.factor == pytest.approx(known, rel=3e-3)
@@ -214,10 +214,10 @@ def test_torque_buckles_long_and_middling_tubes_as_known() -> None:
         # Batdorf 1947: k = 0.85 Z^¾.
         Z = length**2 / R / h * np.sqrt(1 - NU**2)
         known = 0.85 * Z**0.75 * np.pi**2 * E * h / 12 / (1 - NU**2) * (h / length) ** 2
-        found = tube_buckling(lam, Tube(R, torque=one, length=length))
+        found = tube_buckling(lam, TubeLoad(R, torque=one, length=length))
         assert found.factor == pytest.approx(known, rel=0.02)
-    turned = tube_buckling(lam, Tube(R, torque=-one, length=1.0))
-    straight = tube_buckling(lam, Tube(R, torque=one, length=1.0))
+    turned = tube_buckling(lam, TubeLoad(R, torque=-one, length=1.0))
+    straight = tube_buckling(lam, TubeLoad(R, torque=one, length=1.0))
     assert turned.factor == pytest.approx(straight.factor, rel=1e-9)
 
 
@@ -226,9 +226,9 @@ def test_skew_plies_buckle_alike_mirrored_with_the_torque_mirrored() -> None:
     angles = (30.0, -40.0, 75.0)
     lam, mirror = (wall(*(("wound", s * a, 0.4e-3) for a in angles)) for s in (1.0, -1.0))
     there, back, other = (
-        tube_buckling(lam, Tube(R, torque=one, length=1.0)).factor,
-        tube_buckling(mirror, Tube(R, torque=-one, length=1.0)).factor,
-        tube_buckling(lam, Tube(R, torque=-one, length=1.0)).factor,
+        tube_buckling(lam, TubeLoad(R, torque=one, length=1.0)).factor,
+        tube_buckling(mirror, TubeLoad(R, torque=-one, length=1.0)).factor,
+        tube_buckling(lam, TubeLoad(R, torque=-one, length=1.0)).factor,
     )
     assert there == pytest.approx(back, rel=1e-9)
     assert abs(there / other - 1) > 0.01

@@ -18,7 +18,7 @@ from tartan.core.bounds import MOST_HEAT, MOST_STRESS, beyond
 from tartan.core.errors import StackError
 from tartan.core.laminate.response import Load, PlyResponse, respond_mixed, shear_from_section
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.laminate.tube import Tube, check_tube
+from tartan.core.laminate.tube import TubeLoad, check_tube
 
 Array = NDArray[np.float64]
 Way = Literal["force", "strain", "stress"]
@@ -63,7 +63,7 @@ class LoadCase:
     curved : tuple of float
         Curvature xx, yy and twice xy of the unloaded surface, positive where it bulges upwards;
         bent faces of a curved sandwich press on its core [1/m].
-    tube : Tube or None
+    tube : TubeLoad or None
         Where the laminate is the wall of a tube: what that is under stands in place of the six
         components, which are kept for when it is a flat laminate again.
     """
@@ -83,7 +83,7 @@ class LoadCase:
     press: float = 0.0
     held_press: float = 0.0
     curved: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    tube: Tube | None = None
+    tube: TubeLoad | None = None
 
     @property
     def growing(self) -> Load:

@@ -27,7 +27,7 @@ MOST_FORCE = 1e15
 
 
 @dataclass(frozen=True)
-class Tube:
+class TubeLoad:
     """What a tube is under.
 
     Attributes
@@ -85,12 +85,12 @@ class Tube:
         return np.array([axial, self.pressure * pressed, self.torque / (2 * math.pi * R**2)])
 
     @property
-    def alone(self) -> Tube:
+    def alone(self) -> TubeLoad:
         """The same tube under its pressure alone."""
         return replace(self, force=0.0, torque=0.0)
 
 
-def check_tube(tube: Tube, where: str) -> Tube:
+def check_tube(tube: TubeLoad, where: str) -> TubeLoad:
     """Return a tube when it can be used.
 
     Raises
@@ -125,7 +125,7 @@ def check_tube(tube: Tube, where: str) -> Tube:
     return tube
 
 
-def check_wall(tube: Tube, thickness: float) -> None:
+def check_wall(tube: TubeLoad, thickness: float) -> None:
     """Check that a wall has room within its mean radius.
 
     Raises
@@ -136,6 +136,6 @@ def check_wall(tube: Tube, thickness: float) -> None:
     if not tube.inner(thickness) > 0:
         raise StackError(
             f"A wall of {thickness:g} m has no room at a mean radius of {tube.radius:g} m.",
-            "Tube, radius",
+            "TubeLoad, radius",
             "Enter a greater radius, or lay fewer plies.",
         )

@@ -1,6 +1,6 @@
 """What a laminate does as the wall of a tube: growth, twist, burst, and the thick wall beside it.
 
-Thin: membrane forces of `Tube.resultants` with no change of curvature. Thick: exact in three
+Thin: membrane forces of `TubeLoad.resultants` with no change of curvature. Thick: exact in three
 dimensions, away from the ends.
 
 Source: S. P. Timoshenko and S. Woinowsky-Krieger, Theory of Plates and Shells, 2nd ed., ch. 15;
@@ -19,7 +19,7 @@ from tartan.core.criteria import Criterion
 from tartan.core.errors import StackError
 from tartan.core.laminate.loadcase import Answer, LoadCase, answer
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.laminate.tube import Tube
+from tartan.core.laminate.tube import TubeLoad
 from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves
 from tartan.core.strength.progressive import Rule, ply_discount
 from tartan.core.vessel.thick import CylinderLoad, ThickCylinder, thick_cylinder
@@ -30,7 +30,7 @@ UNIT_PRESSURE = 1e6
 """Pressure that burst is sought with [Pa]; the answer does not depend on it."""
 
 
-def tube_of(loads: LoadCase) -> Tube:
+def tube_of(loads: LoadCase) -> TubeLoad:
     """The tube of a load case.
 
     Raises

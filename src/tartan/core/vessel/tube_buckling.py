@@ -25,7 +25,7 @@ import scipy.linalg
 from numpy.typing import NDArray
 
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.laminate.tube import Tube
+from tartan.core.laminate.tube import TubeLoad
 
 Array = NDArray[np.float64]
 Complex = NDArray[np.complex128]
@@ -89,7 +89,7 @@ class _Loads:
     pressure: float
 
 
-def loads_of(tube: Tube, thickness: float) -> _Loads:
+def loads_of(tube: TubeLoad, thickness: float) -> _Loads:
     """What a tube is under, as its buckling reads it.
 
     Raises
@@ -101,7 +101,7 @@ def loads_of(tube: Tube, thickness: float) -> _Loads:
 
 
 def tube_buckling(
-    laminate: Laminate, tube: Tube, ends: Literal["long", "finite"] = "finite"
+    laminate: Laminate, tube: TubeLoad, ends: Literal["long", "finite"] = "finite"
 ) -> TubeBuckling:
     """Least multiple of a tube's load at which it buckles.
 
@@ -109,7 +109,7 @@ def tube_buckling(
     ----------
     laminate : Laminate
         The wall, from inside out, about its middle.
-    tube : Tube
+    tube : TubeLoad
         Radius, length and load; all of it is scaled.
     ends : {"long", "finite"}
         A long tube has no ends; a finite one has `tube.length` between ends that stay round.

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.criteria import REGISTRY
 from tartan.core.errors import TartanError
-from tartan.core.laminate.loadcase import parts
+from tartan.core.laminate.loadcase import LoadCase, parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.progressive import Rule, Step, ply_discount_steps
 from tartan.desktop.stacks.context import Chosen
@@ -84,7 +84,7 @@ class HistoryPane(QWidget):
         self._steps = []
         self._slices.drop()
         self._draw()
-        if chosen.laminate is None or not any(chosen.loads.values):
+        if chosen.laminate is None or not chosen.loads.loaded:
             self.note.setText("Choose a load case with a force, moment or strain.")
             return
         self.note.setText("working out …")
@@ -92,9 +92,12 @@ class HistoryPane(QWidget):
 
     def _work(self, chosen: Chosen) -> Iterator[Step]:
         assert chosen.laminate is not None
-        applied, _ = parts(chosen.laminate, chosen.loads)
         rest = chosen.loads
-        load = Load(applied.N, applied.M, rest.dT, rest.dT_gradient, rest.dC)
+        load: Load | LoadCase = rest
+        if rest.tube is None:
+            # Forces stay in proportion where strains were prescribed; a tube keeps round.
+            applied, _ = parts(chosen.laminate, rest)
+            load = Load(applied.N, applied.M, rest.dT, rest.dT_gradient, rest.dC)
         rule = self._rules[self.criterion.currentText()]
         yield from ply_discount_steps(chosen.laminate, load, rule, RULES[self.rule.currentText()])
 

@@ -12,8 +12,10 @@ from PyQt6.QtWidgets import QGridLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 from tartan.core.errors import TartanError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.loadcase import COMPONENTS, LoadCase, Way
+from tartan.core.laminate.tube import TubeLoad
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import NOTHING, Chosen
+from tartan.desktop.stacks.tubefields import TubeFields
 from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
@@ -24,6 +26,7 @@ from tartan.desktop.widgets.controls import (
     switch,
 )
 from tartan.pages.stack_answers import answer_of
+from tartan.pages.tube import as_flat, as_tube
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.document.model import Project
 from tartan.project.edits import design_edits
@@ -126,16 +129,20 @@ class LoadStrip(QWidget):
         self.symbols: dict[str, QPushButton] = {}
         self.unit_labels: dict[str, UnitLabel] = {}
         self.tiles: dict[str, QWidget] = {}
+        self.tube_fields = TubeFields(self._put_tube, tell)
         self._build()
 
     def _build(self) -> None:
         self.held = switch("ΔT held", "Temperature and moisture stay while the rest is scaled")
         self.held.clicked.connect(self._hold)
+        self.tube_switch = switch("as a tube", "Radius, ends, pressure, axial force and torque")
+        self.tube_switch.clicked.connect(self.enter_as_tube)
         line = row(
             self.chooser,
             self.name,
             self.everywhere,
             self.held,
+            self.tube_switch,
             None,
             button("+", self.add, "New load case"),
             button(
@@ -155,12 +162,12 @@ class LoadStrip(QWidget):
             grid.addWidget(self._tile(component, way_quantity("force", i)), 0, i)
         for i, (field, (_, quantity)) in enumerate(_OTHERS.items()):
             grid.addWidget(self._tile(field, quantity), 1, i)
-        for i in range(6):
-            grid.setColumnStretch(i, 1)
+        self._grid = grid
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(3)
         box.addWidget(line)
+        box.addWidget(self.tube_fields)
         box.addWidget(grid_holder)
 
     def _tile(self, field: str, quantity: Quantity) -> QWidget:
@@ -287,6 +294,21 @@ class LoadStrip(QWidget):
             self._tell(str(error))
         return error
 
+    def enter_as_tube(self, on: bool = True) -> None:
+        """Enter the load case as a tube, or as components at the forces of the tube's wall."""
+        if self.loads is None:
+            if on:
+                self.add(as_tube(replace(self._fresh(), name="tube")))
+            return
+        laminate = self._chosen.laminate if self._chosen is not None else None
+        new = as_tube(self.loads) if on else as_flat(self.loads, laminate)
+        self._replace("as a tube" if on else "as components", new)
+
+    def _put_tube(self, what: str, tube: TubeLoad) -> TartanError | None:
+        if self.loads is None:
+            return None
+        return self._replace(what, replace(self.loads, tube=tube))
+
     def _set_everywhere(self, on: bool) -> None:
         if self.loads is not None and self._chosen is not None:
             stack = "" if on else self._chosen.stack.name
@@ -313,6 +335,16 @@ class LoadStrip(QWidget):
             m.kind == "core" for m in chosen.question.laminate.materials
         )
         self.tiles["press"].setVisible(cored or bool(loads.press))
+        tube = loads.tube
+        self.tube_switch.setChecked(tube is not None)
+        self.tube_fields.setVisible(tube is not None)
+        for field in (*COMPONENTS, "Qx", "Qy"):
+            self.tiles[field].setVisible(tube is None)
+        for i in range(6):
+            # A tube has no transverse forces: what stands beside them moves up.
+            self._grid.setColumnStretch(i, 0 if tube is not None and i < 2 else 1)
+        if tube is not None:
+            self.tube_fields.put(tube, [p.angle for p in chosen.stack.plies])
         self.name.put(loads.name)
         self.everywhere.setChecked(not loads.stack)
         for i, component in enumerate(COMPONENTS):

@@ -27,6 +27,7 @@ from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
 from tartan.desktop.stacks.stiffness import StiffnessPane
 from tartan.desktop.stacks.strength import StrengthPane
+from tartan.desktop.stacks.tubepane import TubePane
 from tartan.desktop.stacks.whatif import WhatIfPane
 from tartan.desktop.station import StationView
 from tartan.desktop.widgets.cards import CardList
@@ -43,7 +44,10 @@ from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.wording import units
 
-PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies")
+PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies", "Tube")
+
+
+AnswerPane = StiffnessPane | StrengthPane | EnvelopePane | HistoryPane | ResultsPane | TubePane
 
 
 class StacksView(StationView):
@@ -80,6 +84,8 @@ class StacksView(StationView):
         self.envelope = EnvelopePane()
         self.history = HistoryPane()
         self.results = ResultsPane()
+        self.tube = TubePane()
+        self.tube.asked_for.connect(self.loads.enter_as_tube)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
         self.working.kept.connect(self._keep_working)
@@ -150,8 +156,7 @@ class StacksView(StationView):
 
     def _build_panes(self) -> QWidget:
         tabs: list[QWidget] = []
-        panes = (self.stiffness, self.strength, self.envelope, self.history, self.results)
-        for i, (name, pane) in enumerate(zip(PANES, panes, strict=True)):
+        for i, (name, pane) in enumerate(zip(PANES, self._answers, strict=True)):
             tab = switch(name)
             tab.setProperty("role", "tab")
             self.tabs.addButton(tab, i)
@@ -166,6 +171,18 @@ class StacksView(StationView):
         right = column(wrapped(*tabs, spacing=0), self.panes, spacing=6)
         right.setMinimumWidth(300)
         return right
+
+    @property
+    def _answers(self) -> tuple[AnswerPane, ...]:
+        """Panes of answers, as `PANES` names them."""
+        return (
+            self.stiffness,
+            self.strength,
+            self.envelope,
+            self.history,
+            self.results,
+            self.tube,
+        )
 
     # Edits
 
@@ -349,10 +366,9 @@ class StacksView(StationView):
     def _put_pane(self, here: Chosen | None) -> None:
         if here is None:
             return
-        panes = (self.stiffness, self.strength, self.envelope, self.history, self.results)
         index = self.panes.currentIndex()
-        if index < len(panes):
-            panes[index].put(here)
+        if index < len(self._answers):
+            self._answers[index].put(here)
 
 
 def _card(project: Project, stack: Stack) -> Card:

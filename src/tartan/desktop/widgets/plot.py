@@ -37,12 +37,14 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
             axis.setTickFont(theme.font(8))
             axis.label.setFont(theme.font(8.5))
 
-    def begin(self, x: str, y: str) -> None:
-        """Empty the plot and name its axes."""
+    def begin(self, x: str, y: str, of_what: str = "") -> None:
+        """Empty the plot, name its axes, and say what it is of, which a picture takes along."""
         self.item.clear()
         self.wear()
         self.item.setLabel("bottom", x)
         self.item.setLabel("left", y)
+        title = {"size": "8pt", "color": theme.colour("soft").name()}
+        self.item.setTitle(of_what or None, **title)
 
     def curve(
         self, x: Array, y: Array, ink: str, *, dashed: bool = False, width: float = 1.8

@@ -118,6 +118,12 @@ GRAVITY = 9.81
 STRAIN = Quantity("strain", "", (("µε", 1e-6), ("1", 1.0), ("µε", 1e-6)))
 FORCE = Quantity("force", "N", (("N", 1.0), ("N", 1.0), ("lbf", _LBF)))
 MOMENT = Quantity("moment", "N*m", (("N·m", 1.0), ("N·m", 1.0), ("lbf·in", _LBF * _INCH)))
+TUBE_PRESSURE = Quantity("pressure", "Pa", (("MPa", 1e6), ("Pa", 1.0), ("psi", _PSI)))
+TWIST = Quantity(
+    "twist per length",
+    "radian/m",
+    (("°/m", math.pi / 180), ("rad/m", 1.0), ("°/in", math.pi / 180 / _INCH)),
+)
 MASS = Quantity("mass", "kg", (("kg", 1.0), ("kg", 1.0), ("lb", _POUND)))
 FREQUENCY = _same("frequency", "Hz", 1.0, "Hz")
 TEMPERATURE = Quantity("temperature change", "K", (("K", 1.0), ("K", 1.0), ("°F", 5 / 9)))
