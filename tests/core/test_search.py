@@ -9,6 +9,7 @@ from tartan.core.errors import CriterionError, StackError
 from tartan.core.laminate import make_laminate
 from tartan.core.laminate.loadcase import LoadCase, answer, check_load_case, parts
 from tartan.core.laminate.response import respond
+from tartan.core.laminate.tube import TubeLoad
 from tartan.core.search.changes import single_changes
 from tartan.core.search.whatif import rank
 from tartan.core.stack import Ply, Stack
@@ -29,6 +30,7 @@ LOADS = (
         dT=-40.0,
     ),
     LoadCase("mean stress", (9e7, 0.0, 1e7, 5e7, 0.0, 0.0), ("stress",) * 6),
+    LoadCase("tube", dT=-30.0, tube=TubeLoad(0.05, at="inner", pressure=1e6, torque=60.0)),
 )
 
 
