@@ -17,6 +17,7 @@ from tartan.exchange.verify import (
     shell_kinds,
     strength_kinds,
     vessel_kinds,
+    winding_kinds,
 )
 from tartan.exchange.verify.judge import Verdict, judge, mentions
 from tartan.exchange.verify.reading import Inputs, NotYetError
@@ -43,6 +44,7 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "pagano": shell_kinds.pagano,
     "free_plate": shell_kinds.free_plate,
     "shell_benchmark": obstacles.shell_benchmark,
+    "wound_vessel": winding_kinds.wound_vessel,
 }
 """What Tartan answers, by the kind of a case."""
 

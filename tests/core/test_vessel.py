@@ -1,0 +1,215 @@
+"""Domes and what is wound on them, against closed forms, equilibrium and counted tow."""
+
+import itertools
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from tartan.core.errors import PartError
+from tartan.core.vessel.meridian import (
+    Dome,
+    Ellipsoid,
+    Isotensoid,
+    Profile,
+    Torisphere,
+    membrane_forces,
+)
+from tartan.core.vessel.winding import Helical, WoundDome, netting
+
+Array = NDArray[np.float64]
+R = 0.2
+DOMES: dict[str, Dome] = {
+    "sphere": Ellipsoid(R, R),
+    "flat ellipsoid": Ellipsoid(R, 0.1),
+    "isotensoid": Isotensoid(R, 0.05),
+    "torisphere": Torisphere(R, 0.36, 0.04),
+}
+
+
+def polygon(dome: Dome, end: float, count: int = 6000) -> Profile:
+    """Straight lines along a dome, each point of which is taken from its pieces."""
+    points: list[tuple[float, float]] = []
+    for piece in dome.pieces(end):
+        r, z, _, _ = piece.at(np.linspace(0.0, 1.0, count))
+        points += list(zip(r.tolist(), z.tolist(), strict=True))
+    kept = [points[0]]
+    for p in points[1:]:
+        if p[0] < kept[-1][0] - 1e-13:
+            kept.append(p)
+    return Profile(tuple(kept))
+
+
+@pytest.mark.parametrize("name", DOMES)
+def test_a_dome_is_the_chain_of_its_chords(name: str) -> None:
+    dome, end = DOMES[name], 0.052
+    radii = np.linspace(end, R, 9)
+    z, s = dome.places(radii)
+    chords = polygon(dome, end)
+    for mine, theirs in zip((z, s), chords.places(radii), strict=True):
+        np.testing.assert_allclose(mine, theirs, rtol=2e-6, atol=1e-9)
+    assert (np.diff(z) < 0).all()
+    layer = Helical(0.045, 0.014, 0.3e-3)
+    wound, rough = WoundDome(dome, layer), WoundDome(chords, layer)
+    assert wound.path_length == pytest.approx(rough.path_length, rel=1e-5)
+    assert wound.turn_angle == pytest.approx(rough.turn_angle, rel=1e-5)
+
+
+def test_geodesics_of_a_sphere_are_great_circles_and_of_a_cone_straight() -> None:
+    for opening in (0.01, 0.05, 0.15):
+        wound = WoundDome(DOMES["sphere"], Helical(opening, 0.01, 1e-3, "centre"))
+        assert wound.path_length == pytest.approx(math.pi * R / 2, rel=1e-10)
+        assert wound.turn_angle == pytest.approx(math.pi / 2, rel=1e-10)
+    # Unrolled, the cone is a sector and the path its straight line to the nearest point.
+    height, top = 0.3, 0.02
+    cone = Profile(((R, 0.0), (top, height)))
+    wound = WoundDome(cone, Helical(0.06, 0.01, 1e-3, "centre"))
+    slant = math.hypot(R - top, height) / (R - top)
+    far, near = R * slant, 0.06 * slant
+    assert wound.path_length == pytest.approx(math.sqrt(far**2 - near**2), rel=1e-10)
+    assert wound.turn_angle == pytest.approx(math.acos(near / far) * slant, rel=1e-10)
+
+
+@pytest.mark.parametrize("name", DOMES)
+def test_membrane_forces_are_in_equilibrium(name: str) -> None:
+    dome, p = DOMES[name], 2e6
+    radii = np.linspace(0.0625, R, 50)
+    along, hoop = membrane_forces(dome, radii, p)
+    one, two = dome.curvature(radii)
+    # Across the wall, and of the cap that a circle of latitude cuts off.
+    np.testing.assert_allclose(along * one + hoop * two, p, rtol=1e-12)
+    np.testing.assert_allclose(2 * np.pi * radii * along * radii * two, p * np.pi * radii**2)
+    # The curvatures are those of the drawn shape.
+    step = 1e-7
+    inner = radii[(np.abs(radii - 0.1777) > 1e-3) & (radii < R - 1e-3)]
+    (a, _), (b, _) = (dome.places(inner + s) for s in (-step, step))
+    slope = (b - a) / (2 * step)
+    np.testing.assert_allclose(
+        np.abs(slope) / np.hypot(slope, 1) / inner, dome.curvature(inner)[1], rtol=1e-5
+    )
+
+
+def test_fibres_of_an_isotensoid_are_all_pulled_alike() -> None:
+    dome = Isotensoid(R, 0.05)
+    radii = np.linspace(0.0625, R, 40)
+    along, hoop = membrane_forces(dome, radii, 1e6)
+    wound = WoundDome(dome, Helical(0.05, 0.01, 1e-3, "centre"))
+    alpha = wound.angle(radii)
+    np.testing.assert_allclose(hoop / along, np.tan(alpha) ** 2, rtol=1e-10)
+    fibre = along / (wound.plain_thickness(radii) * np.cos(alpha) ** 2)
+    np.testing.assert_allclose(fibre, fibre[0], rtol=1e-10)
+    inside = np.array([0.0501, dome.r_inflection * 0.99])
+    assert dome.curvature(inside)[0].tolist() == [0, 0]
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    kind=st.sampled_from(sorted(DOMES)),
+    opening=st.floats(0.02, 0.12),
+    width=st.floats(0.002, 0.06),
+    turning=st.sampled_from(["edge", "centre"]),
+    coverage=st.floats(0.3, 2.0),
+)
+def test_what_is_laid_is_what_the_tow_brings(
+    kind: str, opening: float, width: float, turning: str, coverage: float
+) -> None:
+    layer = Helical(opening, width, 0.4e-3, turning, coverage, 2)  # type: ignore[arg-type]
+    wound = WoundDome(DOMES[kind], layer)
+    r0, t = wound.turning_radius, layer.thickness
+    # Clairaut, and as many tows across every circle.
+    radii = np.linspace(wound.outer, R, 7)
+    np.testing.assert_allclose(radii * np.sin(wound.angle(radii)), r0, rtol=1e-12)
+    np.testing.assert_allclose(
+        wound.thickness(radii) * radii * np.cos(wound.angle(radii)),
+        t * R * np.cos(wound.angle(np.array(R))),
+        rtol=1e-10,
+    )
+    # Joined without a step or a corner.
+    if wound.outer < R * 0.99:
+        b, h = wound.outer, 1e-6 * width
+        inside, at, outside = wound.thickness(np.array([b - h, b, b + h]))
+        assert inside == pytest.approx(at, rel=1e-4)
+        assert (at - inside) / h == pytest.approx((outside - at) / h, rel=2e-3)
+    assert np.isfinite(wound.peak[0])
+    assert wound.inner <= wound.peak[1] <= wound.outer
+    # The volume of the smoothed layer, by a rule that knows nothing of how it is made.
+    total = 0.0
+    corner = min(r0 + width / 2, wound.outer)
+    chords = DOMES[kind].pieces(wound.inner)
+    joints = {p.start for p in chords} | {p.end for p in chords}
+    marks = sorted({wound.inner, corner, wound.outer, R, *joints})
+    for low, high in itertools.pairwise(marks):
+        # Cosine spacing: slopes without bound at the ends cost nothing.
+        angle = (np.arange(300) + 0.5) / 300 * np.pi
+        r = (low + high) / 2 - (high - low) / 2 * np.cos(angle)
+        weight = (high - low) / 2 * np.sin(angle) * np.pi / 300
+        edge = r + 1e-7 * np.minimum(r - low, high - r)
+        _, s = DOMES[kind].places(np.stack([r, edge]))
+        slant = (s[0] - s[1]) / (edge - r)
+        total += float(2 * np.pi * (wound.thickness(r) * r * slant) @ weight)
+    assert total == pytest.approx(wound.volume, rel=2e-5)
+
+
+def test_conservation_to_all_digits() -> None:
+    wound = WoundDome(DOMES["sphere"], Helical(0.045, 0.014, 0.3e-3))
+    # On a sphere ds/dr is known: nothing is left but the thickness itself.
+    a, b = wound.inner, wound.outer
+    corner = wound.turning_radius + 0.007
+    total = 0.0
+    nodes, weights = np.polynomial.legendre.leggauss(200)
+    for low, high in ((a, corner), (corner, b), (b, R)):
+        angle = (nodes + 1) / 2 * np.pi
+        r = (low + high) / 2 - (high - low) / 2 * np.cos(angle)
+        w = weights * np.pi / 2 * (high - low) / 2 * np.sin(angle)
+        slant = 1 / np.sqrt((1 - r / R) * (1 + r / R))
+        total += float(2 * np.pi * (wound.thickness(r) * r * slant) @ w)
+    assert total == pytest.approx(wound.volume, rel=1e-9)
+    # Tow counted piece by piece: bands across the cylinder, each as long as its path.
+    layer, alpha = wound.layer, float(wound.angle(np.array(R)))
+    bands = 2 * math.pi * R * math.cos(alpha) / layer.bandwidth * layer.coverage
+    tow = 2 * bands * layer.bandwidth * layer.ply_thickness * wound.path_length
+    assert wound.volume == pytest.approx(tow, rel=1e-12)
+
+
+def test_netting_carries_the_burst_pressure_by_hand() -> None:
+    alpha, pressure, strength, Vf, ratio = math.radians(20), 60e6, 2.4e9, 0.6, 0.85
+    plan = netting(R, alpha, pressure, strength, Vf, ratio)
+    helical = plan.helical * ratio * strength * Vf
+    assert helical * math.cos(alpha) ** 2 == pytest.approx(pressure * R / 2)
+    hoop = plan.hoop * strength * Vf + helical * math.sin(alpha) ** 2
+    assert hoop == pytest.approx(pressure * R)
+    with pytest.raises(PartError, match=r"54\.7"):
+        netting(R, math.radians(60), pressure, strength, Vf)
+
+
+@pytest.mark.parametrize(
+    ("make", "words"),
+    [
+        (lambda: Ellipsoid(R, -1.0), "high"),
+        (lambda: Ellipsoid(math.nan, 0.1), "radius"),
+        (lambda: Isotensoid(R, 0.17), "too large"),
+        (lambda: Isotensoid(R, 0.0), "positive"),
+        (lambda: Torisphere(R, 0.1, 0.02), "crown"),
+        (lambda: Torisphere(R, 0.4, 0.3), "knuckle"),
+        (lambda: Profile(((R, 0.0), (0.1, 0.1), (0.12, 0.2))), "turns back: point 3"),
+        (lambda: Profile(((R, 0.0),)), "two points"),
+        (lambda: Profile(((R, 0.0), (0.1, math.inf))), "no number"),
+        (lambda: WoundDome(DOMES["sphere"], Helical(0.25, 0.01, 1e-3)), "not smaller"),
+        (lambda: WoundDome(DOMES["sphere"], Helical(0.19, 0.05, 1e-3)), "no room"),
+        (lambda: WoundDome(DOMES["sphere"], Helical(0.05, 0.01, -1e-3)), "ply thickness"),
+        (lambda: WoundDome(DOMES["sphere"], Helical(0.05, 0.0, 1e-3)), "band width"),
+        (lambda: WoundDome(DOMES["sphere"], Helical(0.05, 0.01, 1e-3, coverage=0)), "coverage"),
+        (
+            lambda: WoundDome(Profile(((R, 0.0), (0.1, 0.1))), Helical(0.05, 0.01, 1e-3)),
+            "ends at a radius",
+        ),
+        (lambda: DOMES["sphere"].places(np.array([0.3])), "not on"),
+        (lambda: DOMES["sphere"].places(np.array([-0.01])), "not on"),
+    ],
+)
+def test_what_cannot_be_wound_is_refused(make, words: str) -> None:  # type: ignore[no-untyped-def]
+    with pytest.raises(PartError, match=words):
+        make()
