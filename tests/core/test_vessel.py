@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
+from tartan.core.vessel.isotensoid import Isotensoid
 from tartan.core.vessel.meridian import (
     Dome,
     Ellipsoid,
-    Isotensoid,
     Profile,
     Torisphere,
     membrane_forces,

@@ -20,17 +20,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria.base import Fibre, Outcome, Strengths, first_reach, guarded
+from tartan.core.criteria.growing import Way, at_rows
 
 Array = NDArray[np.float64]
-
-MATRICES = ("compliance", "G")
-"""Data that are matrices at every place."""
-
-AT_ONCE = 4096
-"""Places and multiples looked at in one go."""
-
-SCAN = 48
-"""Places at which the way to failure is looked at where a held part turns the compression."""
 
 THICK, THIN_BEND, THIN_SHEAR = 0.91, 0.817, 0.166
 """Hoff and Mautner's factors: σ = 0.91 (Ef Ec Gc)^⅓ on a thick core, and on a thin one
@@ -205,7 +197,7 @@ class _Compressed(ABC):
         # Only what is judged and pressed is looked at: of a part's points often a few.
         rows = np.flatnonzero(judged & np.isfinite(far) & (far > 0) & ~(least >= 1))
         if rows.size:
-            way = _Way(self, _at(strengths, push.shape, rows), applied, residual, rows)
+            way = Way(self, at_rows(strengths, push.shape, rows), applied, residual, rows)
             reserve.reshape(-1)[rows] = way.first(far.reshape(-1)[rows])
         return reserve
 
@@ -220,69 +212,6 @@ class _Compressed(ABC):
             axis=0,
         )
         return found
-
-
-def _at(strengths: Strengths, shape: tuple[int, ...], rows: NDArray[np.intp]) -> dict[str, Array]:
-    """Data of some places of a shape, one after another."""
-    found, shape = {}, shape or (1,)
-    at = np.unravel_index(rows, shape)
-    for name, value in strengths.items():
-        data = np.asarray(value)
-        own = data.shape[-2:] if name in MATRICES else ()
-        whole = np.broadcast_to(data, shape + own)
-        found[name] = whole[at]
-    return found
-
-
-class _Way:
-    """The way from a held state to failure at some places, as their load grows."""
-
-    def __init__(
-        self,
-        rule: _Compressed,
-        data: dict[str, Array],
-        applied: Array,
-        residual: Array,
-        rows: NDArray[np.intp],
-    ) -> None:
-        self.rule, self.data = rule, data
-        self.applied = applied.reshape(-1, 3)[rows]
-        self.residual = np.broadcast_to(residual, applied.shape).reshape(-1, 3)[rows]
-
-    def index(self, load: Array, at: NDArray[np.intp]) -> Array:
-        """Index at multiples of the load, shape (..., q), at q places."""
-        data = {name: value[at] for name, value in self.data.items()}
-        stress = self.residual[at] + load[..., None] * self.applied[at]
-        return self.rule.index(data, stress)
-
-    def first(self, far: Array) -> Array:
-        """Least multiple up to `far` at which the index reaches one; infinite where none."""
-        low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
-        going, k = np.arange(len(far)), 0
-        while going.size and k < SCAN:
-            # Few places are looked at all the way at once; many step by step, and those that have
-            # failed no more.
-            marks = np.arange(k + 1, min(SCAN, k + max(1, AT_ONCE // going.size)) + 1)
-            here = far[going] * marks[:, None] / SCAN
-            over = self.index(here, going) >= 1
-            failed, which = over.any(axis=0), over.argmax(axis=0)
-            high[going[failed]] = np.take_along_axis(here, which[None], axis=0)[0][failed]
-            k = int(marks[-1])
-            low[going] = far[going] * np.where(failed, marks[0] - 1 + which, k) / SCAN
-            going = going[~failed]
-        met = np.flatnonzero(np.isfinite(high))
-        if met.size:
-            # Loaded when a held part first asks for it: it takes as long as all of this module's.
-            from scipy.optimize.elementwise import find_root
-
-            # An index far beyond one, or without end, says no more than that it is beyond.
-            found = find_root(
-                lambda load, at: np.minimum(self.index(load, at), 2.0) - 1.0,
-                (low[met], high[met]),
-                args=(met,),
-            )
-            high[met] = np.where(found.success, found.x, high[met])
-        return high
 
 
 def _faces(sandwich: Sandwich) -> dict[str, Array]:

@@ -4,9 +4,9 @@ A dome runs from the equator, r = R and z = 0, inwards to its opening; z grows a
 cylinder. Each is a chain of pieces along which r and z are smooth functions of a parameter, so
 that integrals over it converge to all digits.
 
-Sources: J. Zickel, ARS Journal 32 (1962) 950–951 (isotensoid); S. P. Timoshenko and
-S. Woinowsky-Krieger, Theory of Plates and Shells, 2nd ed., sections 105 and 106 (membrane forces
-of shells of revolution); DIN 28011 and 28013 have the torispheres in use.
+Sources: S. P. Timoshenko and S. Woinowsky-Krieger, Theory of Plates and Shells, 2nd ed., sections
+105 and 106 (membrane forces of shells of revolution); DIN 28011 and 28013 have the torispheres in
+use.
 """
 
 from __future__ import annotations
@@ -15,7 +15,6 @@ import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,8 +26,9 @@ Path = Callable[[Array], tuple[Array, Array, Array, Array]]
 
 WHERE = "Vessel, dome"
 
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
-_NODES, _WEIGHTS = (_NODES + 1) / 2, _WEIGHTS / 2
+NODES, WEIGHTS = np.polynomial.legendre.leggauss(24)
+NODES, WEIGHTS = (NODES + 1) / 2, WEIGHTS / 2
+"""Places from 0 to 1, and their weights."""
 
 PANELS = 8
 """Stretches of a piece, each with 24 Gauss points."""
@@ -114,7 +114,7 @@ class Dome(ABC):
         end : float
             Radius where it ends [m].
         value : callable
-            Of radius and the derivatives of r and z by the parameter.
+            Of radius and the derivatives of r and z by the parameter, all of shape (q,).
 
         Raises
         ------
@@ -124,8 +124,8 @@ class Dome(ABC):
         total = 0.0
         pieces = self.pieces(self._checked(end))
         edges = np.linspace(0.0, 1.0, PANELS + 1)
-        sigma = (edges[:-1, None] + np.diff(edges)[:, None] * _NODES).ravel()
-        weight = (np.diff(edges)[:, None] * _WEIGHTS).ravel()
+        sigma = (edges[:-1, None] + np.diff(edges)[:, None] * NODES).ravel()
+        weight = (np.diff(edges)[:, None] * WEIGHTS).ravel()
         for k, piece in enumerate(pieces):
             tau, w = sigma, weight
             if k == len(pieces) - 1:
@@ -139,15 +139,16 @@ class Dome(ABC):
 def _length(piece: Piece, tau: Array) -> Array:
     """Length of a piece up to parameters, shape (q,)."""
     edges = np.linspace(0.0, 1.0, PANELS + 1)
-    inside = (edges[:-1, None] + np.diff(edges)[:, None] * _NODES).ravel()
-    weight = (np.diff(edges)[:, None] * _WEIGHTS).ravel()
+    inside = (edges[:-1, None] + np.diff(edges)[:, None] * NODES).ravel()
+    weight = (np.diff(edges)[:, None] * WEIGHTS).ravel()
     at = tau[:, None] * inside
     _, _, dr, dz = piece.at(at.ravel())
     found: Array = tau * (np.hypot(dr, dz).reshape(at.shape) @ weight)
     return found
 
 
-def _line(start: tuple[float, float], end: tuple[float, float]) -> Piece:
+def line(start: tuple[float, float], end: tuple[float, float]) -> Piece:
+    """Straight piece between two points (r, z) [m]."""
     (r0, z0), (r1, z1) = start, end
 
     def at(tau: Array) -> tuple[Array, Array, Array, Array]:
@@ -204,7 +205,7 @@ class Ellipsoid(Dome):
         return [Piece(at, R, end, lambda r: np.arccos(np.clip(r / R, -1, 1)) / last)]
 
     def curvature(self, radii: Array) -> tuple[Array, Array]:
-        """As `Dome.curvature`."""
+        """As `Dome.curvature`, in the radii's shape [1/m]."""
         c2 = (np.asarray(radii, float) / self.R) ** 2
         S = np.sqrt(self.height**2 * c2 + self.R**2 * (1 - c2))
         return self.R * self.height / S**3, self.height / (self.R * S)
@@ -251,113 +252,13 @@ class Torisphere(Dome):
         ]
 
     def curvature(self, radii: Array) -> tuple[Array, Array]:
-        """As `Dome.curvature`."""
+        """As `Dome.curvature`, in the radii's shape [1/m]."""
         r = np.asarray(radii, float)
         within, k = self.R - self.knuckle, self.knuckle
         in_knuckle = r > within + k * math.cos(self.joint)
         sine = np.where(in_knuckle, (r - within) / k, r / self.crown)
         one = np.where(in_knuckle, 1 / k, 1 / self.crown)
         return one, np.where(in_knuckle, sine / np.maximum(r, 1e-300), 1 / self.crown)
-
-
-@dataclass(frozen=True)
-class Isotensoid(Dome):
-    """The dome on which geodesic fibres that turn at `r0` are all pulled alike [m].
-
-    With u the sine of the angle between normal and axis, u = (r/R)³ √((R² − r0²)/(r² − r0²)) and
-    dz/dr = −u/√(1 − u²), of a vessel that is closed by its bosses. Inside the inflection at
-    √(3/2) r0 it goes on along its tangent.
-    """
-
-    R: float
-    r0: float
-
-    def __post_init__(self) -> None:
-        check_radius(self.R)
-        if not self.r0 > 0:
-            raise PartError(
-                f"A turning radius of {self.r0:g} m makes no isotensoid.",
-                WHERE,
-                "Enter a positive radius.",
-            )
-        if not self.r0 < math.sqrt(2 / 3) * self.R:
-            raise PartError(
-                f"A turning radius of {self.r0:g} m is too large for an isotensoid on a cylinder "
-                f"of {self.R:g} m.",
-                WHERE,
-                f"Choose one below {math.sqrt(2 / 3) * self.R:g} m.",
-            )
-
-    @cached_property
-    def _roots(self) -> tuple[float, float]:
-        """(r/R)² where the curve is upright again, and the other root's distance."""
-        c = (self.r0 / self.R) ** 2
-        d = 1 - c
-        x = (-d + math.sqrt(d * d + 4 * c * d)) / (2 * d)
-        return x, 1 + x
-
-    @property
-    def r_inflection(self) -> float:
-        """Radius of the inflection [m]."""
-        return math.sqrt(1.5) * self.r0
-
-    @property
-    def r_vertical(self) -> float:
-        """Radius where the curve itself, continued, is parallel to the axis again [m]."""
-        return self.R * math.sqrt(self._roots[0])
-
-    @property
-    def z_vertical(self) -> float:
-        """Height there [m]."""
-        return float(self._z(np.array([math.pi / 2]))[0])
-
-    def _z(self, theta: Array) -> Array:
-        """Height of the curve over its parameter, x = (r/R)² = 1 − (1 − x_v) sin² θ."""
-        x_v, other = self._roots
-        nodes = theta[:, None] * _NODES
-        x = 1 - (1 - x_v) * np.sin(nodes) ** 2
-        found: Array = self.R * theta * ((x / np.sqrt(x + other)) @ _WEIGHTS)
-        return found
-
-    def _theta(self, r: Array) -> Array:
-        x_v, _ = self._roots
-        share = (1 - (np.asarray(r, float) / self.R) ** 2) / (1 - x_v)
-        return np.asarray(np.arcsin(np.sqrt(np.clip(share, 0, 1))))
-
-    def pieces(self, end: float) -> list[Piece]:
-        """The curve, and its tangent inside the inflection."""
-        self._checked(end)
-        last = float(self._theta(np.array([max(end, self.r_inflection)]))[0])
-        x_v, other = self._roots
-        R = self.R
-
-        def at(tau: Array) -> tuple[Array, Array, Array, Array]:
-            theta = last * tau
-            s, c = np.sin(theta), np.cos(theta)
-            x = 1 - (1 - x_v) * s * s
-            r = R * np.sqrt(x)
-            dr = -R * (1 - x_v) * s * c / np.sqrt(x)
-            return r, self._z(theta), last * dr, last * R * x / np.sqrt(x + other)
-
-        curve = Piece(at, R, max(end, self.r_inflection), lambda r: self._theta(r) / last)
-        if end >= self.r_inflection:
-            return [curve]
-        top = (self.r_inflection, float(self._z(np.array([last]))[0]))
-        u = float(self._sine(np.array([self.r_inflection]))[0])
-        rise = (self.r_inflection - end) * u / math.sqrt(1 - u * u)
-        return [curve, _line(top, (end, top[1] + rise))]
-
-    def _sine(self, r: Array) -> Array:
-        found: Array = (r / self.R) ** 3 * np.sqrt((self.R**2 - self.r0**2) / (r * r - self.r0**2))
-        return found
-
-    def curvature(self, radii: Array) -> tuple[Array, Array]:
-        """As `Dome.curvature`."""
-        r = np.asarray(radii, float)
-        curve = np.maximum(r, self.r_inflection)
-        u = self._sine(curve)
-        one = u / curve * (2 - self.r0**2 / (curve**2 - self.r0**2))
-        return np.where(r < self.r_inflection, 0.0, one), u / np.maximum(r, 1e-300)
 
 
 @dataclass(frozen=True)
@@ -387,7 +288,13 @@ class Profile(Dome):
         return self.points[0][0]
 
     def pieces(self, end: float) -> list[Piece]:
-        """A line from point to point."""
+        """A line from point to point.
+
+        Raises
+        ------
+        PartError
+            Where the meridian does not come as far in.
+        """
         self._checked(end)
         least = self.points[-1][0]
         if end < least * (1 - 1e-12):
@@ -401,12 +308,12 @@ class Profile(Dome):
             if b[0] <= end:
                 share = (a[0] - end) / (a[0] - b[0])
                 last = (end, a[1] + share * (b[1] - a[1]))
-                return [*found, _line(a, last)] if last[0] < a[0] else found
-            found.append(_line(a, b))
+                return [*found, line(a, last)] if last[0] < a[0] else found
+            found.append(line(a, b))
         return found
 
     def curvature(self, radii: Array) -> tuple[Array, Array]:
-        """None along straight lines: membrane forces are not asked for.
+        """None along straight lines, whatever the shape: membrane forces are not asked for.
 
         Raises
         ------

@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from tartan.core.errors import PartError
+from tartan.core.vessel.isotensoid import Isotensoid
 from tartan.core.vessel.meridian import (
     Dome,
     Ellipsoid,
-    Isotensoid,
     Profile,
     Torisphere,
     membrane_forces,
