@@ -65,7 +65,7 @@ class Way:
         return self.rule.index(data, stress)
 
     def first(self, far: Array) -> Array:
-        """Least multiple up to `far`, shape (q,), at which the index is one; infinite where none."""
+        """Least multiple up to `far`, shape (q,), at which the index is one, or infinite."""
         low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
         going, k = np.arange(len(far)), 0
         while going.size and k < SCAN:
