@@ -212,6 +212,13 @@ def test_any_name_angle_and_unit_is_read_back(
         assert one.thickness == pytest.approx(other.thickness, rel=1e-15)
 
 
+def test_a_name_that_is_a_number_is_told_from_a_thickness() -> None:
+    context = Context({"0": 2e-4, "00": 2e-4, "1": 2e-4}, "00", unit="in")
+    for thick in (0.015625, 0.0254):
+        whole = (Ply("00", 0.0, thick), Ply("0", 30.0, thick), Ply("1", 0.0, 2e-4))
+        assert parse(write(whole, context), context) == whole
+
+
 @given(WILD)
 def test_sub_laminates_of_any_name_are_read_back(name: str) -> None:
     face = (Ply("carbon", 0.0, 0.125e-3, sub=name), Ply("carbon", 90.0, 0.125e-3, sub=name))

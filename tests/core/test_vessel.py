@@ -18,6 +18,7 @@ from tartan.core.vessel.meridian import (
     Torisphere,
     membrane_forces,
 )
+from tartan.core.vessel.plan import Hoop, Layer, LayerOn, Mandrel, Plain, lay_plan
 from tartan.core.vessel.winding import Helical, WoundDome, netting
 
 Array = NDArray[np.float64]
@@ -215,3 +216,93 @@ def test_netting_carries_the_burst_pressure_by_hand() -> None:
 def test_what_cannot_be_wound_is_refused(make, words: str) -> None:  # type: ignore[no-untyped-def]
     with pytest.raises(PartError, match=words):
         make()
+
+
+MANDREL = Mandrel(R, 0.5, (DOMES["isotensoid"], DOMES["sphere"]), (0.045, 0.045))
+
+
+def laid_on(layers: list[Layer], count: int = 60) -> tuple[Array, Array, list[LayerOn]]:
+    lower, upper = (np.linspace(0.0455, R - 1e-6, count) for _ in range(2))
+    z = np.concatenate(
+        [
+            -MANDREL.domes[0].places(lower)[0],
+            np.linspace(0.0, 0.5, 21),
+            0.5 + MANDREL.domes[1].places(upper)[0],
+        ]
+    )
+    r = np.concatenate([lower, np.full(21, R), upper])
+    return r, z, lay_plan(MANDREL, layers, r, z)
+
+
+def test_a_plan_of_one_layer_is_that_layer_and_the_next_lies_on_it() -> None:
+    helical = Helical(0.045, 0.012, 0.4e-3)
+    r, z, (first, second) = laid_on([helical, helical])
+    alone = WoundDome(MANDREL.domes[1], helical)
+    upper = z > 0.5
+    np.testing.assert_allclose(first.thickness[upper], alone.thickness(r[upper]), rtol=1e-12)
+    np.testing.assert_allclose(first.angle[upper], alone.angle(r[upper]), rtol=1e-12)
+    on = (z >= 0) & (z <= 0.5)
+    np.testing.assert_allclose(first.thickness[on], helical.thickness, rtol=1e-12)
+    # The second lies on a cylinder that is thicker by the first: Clairaut there.
+    np.testing.assert_allclose(
+        np.sin(second.angle[on]), helical.turning_radius / (R + helical.thickness), rtol=1e-12
+    )
+    np.testing.assert_allclose(second.thickness[on], helical.thickness, rtol=1e-12)
+    # On a sphere that has grown by a thin even layer the angle is that of the greater radius.
+    _, _, (_, lifted) = laid_on([Plain(1e-3), helical])
+    grown = r[upper] * (1 + 1e-3 / R)
+    np.testing.assert_allclose(
+        np.sin(lifted.angle[upper]), np.minimum(helical.turning_radius / grown, 1), rtol=2e-5
+    )
+
+
+def test_hoops_lie_between_their_ends_and_step_back() -> None:
+    hoop = Hoop(0.05, 0.1, 0.25e-3, passes=3, step_back=0.05)
+    _, z, (made,) = laid_on([hoop])
+    inside = (z >= 0.05) & (z <= 0.4)
+    assert not made.thickness[~inside].any()
+    assert made.thickness[(z >= 0.15) & (z <= 0.3)] == pytest.approx(0.75e-3)
+    assert made.thickness[(z >= 0.1) & (z < 0.149)] == pytest.approx(0.5e-3)
+    assert (made.angle == np.pi / 2).all()
+
+
+@pytest.mark.parametrize(
+    ("layer", "words"),
+    [
+        (Hoop(0.3, 0.3, 1e-3), "no room"),
+        (Hoop(0.0, 0.0, 1e-3, 3, 0.2), "no room"),
+        (Hoop(0.0, 0.0, -1e-3), "no layer"),
+        (Hoop(-0.1, 0.0, 1e-3), "no room"),
+        (Helical(0.3, 0.01, 1e-3), "not smaller"),
+        (Helical(0.02, 0.01, 1e-3), "outside"),
+    ],
+)
+def test_a_layer_that_cannot_be_wound_is_named(layer: Layer, words: str) -> None:
+    with pytest.raises(PartError, match=words) as caught:
+        laid_on([Plain(1e-3), layer])
+    assert caught.value.subject == "Layer 2"
+
+
+def test_many_layers_stay_finite_and_conserve_their_tow() -> None:
+    helical, wide = Helical(0.045, 0.012, 0.3e-3), Helical(0.08, 0.012, 0.3e-3)
+    r, z, found = laid_on([helical, Hoop(0, 0, 0.3e-3), wide] * 8, 400)
+    whole = sum(layer.thickness for layer in found)
+    assert np.isfinite(whole).all()
+    assert (whole > 0).all()
+    # Each lies on a greater radius than the one below, so its angle on the cylinder falls.
+    at = int(np.abs(z - 0.25).argmin())
+    falls = [float(layer.angle[at]) for layer in found[::3]]
+    assert (np.diff(falls) < 0).all()
+    # Tow of a layer on the upper dome, by trapezia over what it lies on, against its own path.
+    on = z > 0.5
+    line = MANDREL.domes[1]
+    below = found[0].thickness[on]
+    sine = r[on] / R
+    outer, rise = r[on] + below * sine, line.places(r[on])[0] + below * np.sqrt(1 - sine**2)
+    order = np.argsort(outer)
+    steps = np.hypot(np.diff(outer[order]), np.diff(rise[order]))
+    t = found[2].thickness[on][order]
+    ring = 2 * np.pi * outer[order] * t
+    mine = float((steps * (ring[1:] + ring[:-1]) / 2).sum())
+    own = WoundDome(Profile(tuple(zip(outer[order][::-1], rise[order][::-1], strict=True))), wide)
+    assert mine == pytest.approx(own.volume, rel=0.02)

@@ -8,10 +8,29 @@ from tartan.core.errors import DocumentError
 from tartan.core.stack import Ply
 from tartan.exchange.tables import parted_rows
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import Rung
+from tartan.project.document.partmodel import Rung, Wound
 
-HEAD = ("region", "stack", "material", "angle [°]", "thickness [mm]", "laid")
-"""Columns; a row has either a stack or a material."""
+HEAD = (
+    "region",
+    "stack",
+    "material",
+    "angle [°]",
+    "thickness [mm]",
+    "laid",
+    "wound",
+    "opening [mm]",
+    "band width [mm]",
+    "touches by",
+    "coverage [%]",
+    "count",
+    "from lower end [mm]",
+    "from upper end [mm]",
+    "step back [mm]",
+)
+"""Columns; a row has either a stack or a material, and those of winding where it is wound."""
+
+_LENGTHS = {7: "opening", 8: "bandwidth", 12: "start", 13: "end", 14: "step_back"}
+"""Columns that are lengths, and the fields of `Wound` they hold."""
 
 
 def rungs_text(rungs: Sequence[Rung]) -> str:
@@ -26,9 +45,34 @@ def rungs_text(rungs: Sequence[Rung]) -> str:
             repr(ply.angle if ply else r.turn),
             repr(ply.thickness * 1e3) if ply else "",
             "yes" if r.active else "no",
+            *_wound_cells(r.wound),
         )
         lines.append("\t".join(cells))
     return "\n".join(lines)
+
+
+def _wound_cells(wound: Wound | None) -> tuple[str, ...]:
+    if wound is None:
+        return ("",) * (len(HEAD) - 6)
+    cells = dict.fromkeys(range(6, len(HEAD)), "")
+    cells |= {6: wound.sort, 9: wound.turning, 10: repr(wound.coverage * 100)}
+    cells[11] = str(wound.count)
+    cells |= {i: repr(getattr(wound, name) * 1e3) for i, name in _LENGTHS.items()}
+    return tuple(cells[i] for i in range(6, len(HEAD)))
+
+
+def _wound(cells: list[str], where: str) -> Wound | None:
+    if not cells[6]:
+        return None
+    if cells[6] not in ("helical", "hoop"):
+        raise DocumentError(f"'{cells[6]}' is no winding.", where, "Write helical or hoop.")
+    turning = cells[9] or "edge"
+    if turning not in ("edge", "centre"):
+        raise DocumentError(f"'{turning}' touches no opening.", where, "Write edge or centre.")
+    lengths = {name: float(cells[i]) * 1e-3 for i, name in _LENGTHS.items() if cells[i]}
+    coverage = float(cells[10]) / 100 if cells[10] else 1.0
+    count = int(float(cells[11])) if cells[11] else 1
+    return Wound(cells[6], turning=turning, coverage=coverage, count=count, **lengths)  # type: ignore[arg-type]
 
 
 def parse_rungs(text: str, project: Project) -> tuple[Rung, ...]:
@@ -66,10 +110,11 @@ def _rung(cells: list[str], where: str, project: Project) -> Rung:
                 "Name a stack or a material of the project.",
             )
         thick = float(cells[4]) * 1e-3 if cells[4] else material.ply_thickness or 0.0
+        wound = _wound(cells, where)
     except ValueError as error:
         if isinstance(error, DocumentError):
             raise
         raise DocumentError(
-            "The angle or thickness is not a number.", where, "Mend it."
+            "An angle, thickness or figure of winding is not a number.", where, "Mend it."
         ) from error
-    return Rung(region, ply=Ply(cells[2], angle, thick), active=active)
+    return Rung(region, ply=Ply(cells[2], angle, thick), active=active, wound=wound)

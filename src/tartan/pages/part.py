@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
@@ -16,11 +16,13 @@ from tartan.core.shell.defects import find_defects
 from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.shell.surfaces import quality
+from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.pages.shown import Handle, Row
 from tartan.project.analysis.partmesh import Meshed, bare_elements, laid_plies, meshed
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
+from tartan.project.analysis.winding import nominal_plies
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Part, ReadSurface, Rung, Support, Surface
 from tartan.project.edits import part_edits
@@ -77,6 +79,8 @@ def ladder(project: Project) -> list[LadderRow]:
         if rung.ply is not None:
             core = kinds.get(rung.ply.material) == "core"
             title = "core" if core else f"{units.number(rung.ply.angle)}°"
+            if rung.wound is not None:
+                title = wound_words(rung, plies)
         elif rung.turn:
             title += f"  {rung.turn:+g}°"
         found.append(
@@ -96,11 +100,23 @@ def ladder(project: Project) -> list[LadderRow]:
 def rung_plies(project: Project, rung: Rung) -> tuple[Ply, ...]:
     """Plies of a rung, turned as they are laid."""
     plies: tuple[Ply, ...] = ()
+    if rung.wound is not None and project.part is not None:
+        return nominal_plies(rung, project.part.surface)
     if rung.ply is not None:
         plies = (rung.ply,)
     elif (stack := project.stack(rung.stack)) is not None:
         plies = stack.plies
     return tuple(replace(p, angle=p.angle + rung.turn) for p in plies)
+
+
+def wound_words(rung: Rung, plies: Sequence[Ply]) -> str:
+    """A wound rung in a few words, such as "±19.5°" or "hoop × 3"."""
+    wound = rung.wound
+    assert wound is not None
+    if wound.sort == "hoop":
+        return f"hoop × {wound.count}" if wound.count > 1 else "hoop"
+    angle = f"±{units.number(plies[0].angle, 3)}°" if plies else "helical"
+    return f"{angle} × {wound.count}" if wound.count > 1 else angle
 
 
 def moved(rungs: tuple[Rung, ...], chosen: tuple[int, ...], to: int) -> tuple[Rung, ...]:
@@ -334,6 +350,12 @@ def handles(surface: Surface) -> tuple[Handle, ...]:
             return tuple(found)
         tall = Handle("height", (a / 2, 0.0, surface.height), (0, 0, 1), 1.0, surface.height)
         return (*found, tall)
+    if isinstance(surface, Vessel):
+        half = surface.length / 2
+        return (
+            Handle("radius", (surface.radius, 0, half), (1, 0, 0), 1.0, surface.radius),
+            Handle("length", (surface.radius, 0, surface.length), (0, 0, 1), 1.0, surface.length),
+        )
     if isinstance(surface, Tube):
         return (
             Handle(

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
+from tartan.core.shell.vessel_shape import DOME_SORTS, Vessel
 from tartan.pages.fields import (
     Line,
     Number,
@@ -31,6 +32,28 @@ def _figure(key: str, words: str, tip: str = "", *, optional: bool = False) -> L
 _STRAIGHT = "Straight between the edges"
 _CURVED = "Empty is flat; positive is concave seen from +z"
 
+
+def _dome(end: str) -> Table:
+    """Lines of one end's dome."""
+
+    def of(*sorts: str) -> Callable[[object], bool]:
+        return lambda vessel: getattr(vessel, f"{end}_dome") in sorts
+
+    def figure(key: str, words: str, tip: str, *sorts: str) -> Line:
+        field = Number(f"{end}_{key}", units.LENGTH, f"{end} {words}", tip, wide=88)
+        return line(Said(words, tip), None, field, Unit(units.LENGTH), when=of(*sorts))
+
+    sort = OneOf(f"{end}_dome", lambda: DOME_SORTS, name=f"{end} dome")
+    return (
+        line(Said(f"{end} dome"), None, sort),
+        figure("opening", "opening radius", "Radius of the boss", *DOME_SORTS),
+        figure("turn", "fibres turn at", "Radius; 0 for at the opening", "isotensoid"),
+        figure("height", "height", "Of the whole half ellipse, without the opening", "ellipsoid"),
+        figure("crown", "crown radius", "Of the sphere", "torisphere"),
+        figure("knuckle", "knuckle radius", "Between sphere and cylinder", "torisphere"),
+    )
+
+
 FIGURES: dict[str, Table] = {
     "panel": (
         _figure("length", "length along x", _STRAIGHT),
@@ -49,6 +72,12 @@ FIGURES: dict[str, Table] = {
         _figure("height", "height along z"),
         _figure("opening", "opening radius", "Zero closes the dome"),
     ),
+    "vessel": (
+        _figure("radius", "radius"),
+        _figure("length", "length along z", "Of the cylinder, between the tangent lines"),
+        *_dome("lower"),
+        *_dome("upper"),
+    ),
     "stiffened panel": (
         _figure("length", "length along x"),
         _figure("width", "width along y"),
@@ -64,6 +93,7 @@ STARTS: dict[str, Surface] = {
     "tube": Tube(0.1, 0.4),
     "cone": Cone(0.2, 0.1, 0.3),
     "dome": Dome(0.2, 0.15, 0.03),
+    "vessel": Vessel(0.15, 0.4),
     "stiffened panel": StiffenedPanel(0.8, 0.5, 3, 0.04),
 }
 """Surface of each sort to begin with."""

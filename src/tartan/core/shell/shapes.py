@@ -26,6 +26,7 @@ from tartan.core.shell.mesh import (
 )
 from tartan.core.shell.mesher import Finer, collected, generate, gmsh, session
 from tartan.core.shell.refine import refined
+from tartan.core.shell.vessel_shape import Vessel, on_vessel, vessel_mesh
 
 Array = NDArray[np.float64]
 
@@ -84,7 +85,7 @@ class StiffenedPanel:
     kind: Literal["stiffened panel"] = "stiffened panel"
 
 
-Shape = Panel | Tube | Cone | Dome | StiffenedPanel
+Shape = Panel | Tube | Cone | Dome | StiffenedPanel | Vessel
 
 
 def mesh_of(shape: Shape, size: float, finer: Sequence[Finer] = ()) -> Mesh:
@@ -160,7 +161,9 @@ def _refuse_beyond(record: Any, where: str) -> None:
                 raise PartError(what, f"{where}, {name}", "Check its unit.")
 
 
-def _mapped(shape: Tube | Cone | Dome | StiffenedPanel, size: float) -> Mesh:
+def _mapped(shape: Tube | Cone | Dome | StiffenedPanel | Vessel, size: float) -> Mesh:
+    if isinstance(shape, Vessel):
+        return vessel_mesh(shape, size)
     if isinstance(shape, Tube):
         return surfaces.tube(shape.radius, shape.length, size)
     if isinstance(shape, Cone):
@@ -172,10 +175,12 @@ def _mapped(shape: Tube | Cone | Dome | StiffenedPanel, size: float) -> Mesh:
     )
 
 
-def on_surface(shape: Tube | Cone | Dome | StiffenedPanel, points: Array) -> Array:
+def on_surface(shape: Tube | Cone | Dome | StiffenedPanel | Vessel, points: Array) -> Array:
     """Points near a surface of revolution carried to it along the radius, shape (q, 3) [m]."""
     if isinstance(shape, StiffenedPanel):
         return points
+    if isinstance(shape, Vessel):
+        return on_vessel(shape, points)
     z = points[:, 2]
     if isinstance(shape, Tube):
         radius = np.full_like(z, shape.radius)

@@ -117,7 +117,14 @@ def _merged(
     return Mesh(nodes[keep], quads[whole], named, np.zeros((0, 2)), triangles, regions)
 
 
-def _count(length: float, size: float, least: int = 1) -> int:
+def element_count(length: float, size: float, least: int = 1) -> int:
+    """Elements of a size along a length.
+
+    Raises
+    ------
+    PartError
+        Where the size is not above zero.
+    """
     if not (math.isfinite(size) and size > 0):
         raise PartError(
             f"The mesh size must be greater than zero, it is {size:g} m.",
@@ -161,7 +168,10 @@ def revolved(
         Elements around and along, in place of the size.
     """
     widest = float(profile(np.linspace(0, 1, 101))[:, 0].max())
-    around, along = counts or (_count(turn * widest, size, 8), _count(length, size, 2))
+    around, along = counts or (
+        element_count(turn * widest, size, 8),
+        element_count(length, size, 2),
+    )
 
     def place(u: Array, v: Array) -> Array:
         r, z = np.moveaxis(profile(v), -1, 0)
@@ -255,7 +265,7 @@ def panel_with_hole(
 
         side = float(np.linalg.norm(end - start))
         reach = float(np.hypot(a, b)) - r
-        counts = (_count(reach * finer / 2, size, 3), _count(side, size, 4))
+        counts = (element_count(reach * finer / 2, size, 3), element_count(side, size, 4))
         patches.append(Patch(place, counts, "panel", {"u1": name, "u0": "hole"}, (finer, 1.0)))
     return join(patches)
 
@@ -291,7 +301,7 @@ def stiffened_panel(
             "Surface, stiffeners",
             "Lower their number or their foot.",
         )
-    along = _count(length, size, 2)
+    along = element_count(length, size, 2)
     middles = (np.arange(count) + 0.5) * pitch - width / 2
     cuts = np.concatenate([[m] if foot == 0 else [m - foot / 2, m + foot / 2] for m in middles])
     sides = np.concatenate([[-width / 2], cuts, [width / 2]])
@@ -301,7 +311,7 @@ def stiffened_panel(
         edges |= {"v0": "lower edge"} if k == 0 else {}
         edges |= {"v1": "upper edge"} if k == len(sides) - 2 else {}
         patches.append(_strip(length, (low, 0.0), (high, 0.0), along, size, ("skin", edges)))
-    up = _count(height, size, 2)
+    up = element_count(height, size, 2)
     ends = {"u0": "left edge", "u1": "right edge"}
     for m in middles:
         if foot == 0:
@@ -338,7 +348,7 @@ def _strip(
         across = one + (other - one) * v[..., None]
         return np.concatenate([(length * (u - 0.5))[..., None], across], axis=-1)
 
-    across = _count(float(np.linalg.norm(other - one)), size, 1)
+    across = element_count(float(np.linalg.norm(other - one)), size, 1)
     return Patch(place, (along, across), name[0], name[1])
 
 

@@ -323,13 +323,16 @@ class _Reader:
             return self.quoted()
         stop = re.compile(r"[/,()\[\]]").search(self.text, self.at)
         text = self.text[self.at : stop.start() if stop else len(self.text)]
+        if _THICKNESS.match(text):
+            # Before the names: one may be a number, as the 0 of 0.6 mm. Such are written in quotes.
+            return self.context.default
         # The longest known name wins, so that a name may itself end in a number.
         for name in sorted(self.context.thickness, key=len, reverse=True):
             rest = text[len(name) :]
             if text.startswith(name) and not rest[:1].isalnum():
                 self.at += len(name)
                 return name
-        if not text.strip() or _THICKNESS.match(text) or text.startswith("mid"):
+        if not text.strip() or text.startswith("mid"):
             return self.context.default
         cut = re.search(rf"\s*(?:{_THICKNESS.pattern}|\bmid)?\s*$", text)
         return text[: cut.start() if cut else None]

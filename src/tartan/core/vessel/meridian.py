@@ -11,6 +11,7 @@ use.
 
 from __future__ import annotations
 
+import itertools
 import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
@@ -103,6 +104,22 @@ class Dome(ABC):
                 s[within] = before + _length(piece, tau)
             before += float(_length(piece, np.array([1.0]))[0])
         return z, s
+
+    def slant(self, radii: Array, end: float) -> Array:
+        """ds/dr of the meridian at radii down to `end`, in their shape [1]."""
+        r = np.asarray(radii, float)
+        found = np.empty_like(r)
+        for piece in self.pieces(end):
+            within = (r <= piece.start) & (r >= piece.end * (1 - 1e-12))
+            if within.any():
+                _, _, dr, dz = piece.at(np.clip(piece.of_radius(r[within]), 0.0, 1.0))
+                with np.errstate(divide="ignore"):
+                    found[within] = np.hypot(dr, dz) / np.abs(dr)
+        return found
+
+    def joints(self, end: float) -> list[float]:
+        """Radii down to `end` where its pieces meet [m]."""
+        return [piece.start for piece in self.pieces(end)[1:]]
 
     def integral(self, end: float, value: Callable[[Array, Array, Array], Array]) -> float:
         """∫ value(r, dr, dz) over the parameter, from the equator to a radius.
@@ -287,6 +304,52 @@ class Profile(Dome):
         """Radius of the equator [m]."""
         return self.points[0][0]
 
+    def joints(self, end: float) -> list[float]:
+        """As `Dome.joints`: at every point [m]."""
+        return [r for r, _ in self.points[1:] if r > end]
+
+    def _until(self, end: float) -> Array:
+        """Points down to a radius, shape (q, 2) [m]."""
+        points = np.array(self.points)
+        self._checked(end)
+        least = float(points[-1, 0])
+        if end < least * (1 - 1e-12):
+            raise PartError(
+                f"The meridian ends at a radius of {least:g} m, outside of {end:g} m.",
+                WHERE,
+                "Give points as far in, or choose a wider opening.",
+            )
+        kept = points[points[:, 0] > end + 1e-10 * points[0, 0]]
+        last = np.interp(end, points[::-1, 0], points[::-1, 1])
+        return np.concatenate([kept, [[end, float(last)]]])
+
+    def slant(self, radii: Array, end: float) -> Array:
+        """As `Dome.slant`, in the radii's shape [1]."""
+        points = self._until(end)
+        step = np.diff(points, axis=0)
+        at = np.searchsorted(-points[1:-1, 0], -np.asarray(radii, float), side="left")
+        found: Array = (np.hypot(step[:, 0], step[:, 1]) / -step[:, 0])[at]
+        return found
+
+    def integral(self, end: float, value: Callable[[Array, Array, Array], Array]) -> float:
+        """As `Dome.integral`, over all lines at once.
+
+        Raises
+        ------
+        PartError
+            Where the meridian does not come as far in.
+        """
+        points = self._until(end)
+        (dr, dz), tau = np.diff(points, axis=0).T[:, :, None], NODES
+        weight = np.broadcast_to(WEIGHTS, (len(points) - 1, len(tau)))
+        place = np.broadcast_to(tau, weight.shape).copy()
+        # Squared towards the end, where the integrand may be singular.
+        place[-1], last = 1 - (1 - tau) ** 2, 2 * (1 - tau) * WEIGHTS
+        weight = np.concatenate([weight[:-1], last[None]])
+        r = points[:-1, :1] + dr * place
+        shape = (np.broadcast_to(x, r.shape).ravel() for x in (dr, dz))
+        return float(weight.ravel() @ value(r.ravel(), *shape))
+
     def pieces(self, end: float) -> list[Piece]:
         """A line from point to point.
 
@@ -295,22 +358,8 @@ class Profile(Dome):
         PartError
             Where the meridian does not come as far in.
         """
-        self._checked(end)
-        least = self.points[-1][0]
-        if end < least * (1 - 1e-12):
-            raise PartError(
-                f"The meridian ends at a radius of {least:g} m, outside of {end:g} m.",
-                WHERE,
-                "Give points as far in, or choose a wider opening.",
-            )
-        found: list[Piece] = []
-        for a, b in zip(self.points, self.points[1:], strict=False):
-            if b[0] <= end:
-                share = (a[0] - end) / (a[0] - b[0])
-                last = (end, a[1] + share * (b[1] - a[1]))
-                return [*found, line(a, last)] if last[0] < a[0] else found
-            found.append(line(a, b))
-        return found
+        points = [(float(r), float(z)) for r, z in self._until(end)]
+        return [line(a, b) for a, b in itertools.pairwise(points)]
 
     def curvature(self, radii: Array) -> tuple[Array, Array]:
         """None along straight lines, whatever the shape: membrane forces are not asked for.

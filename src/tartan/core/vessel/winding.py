@@ -237,27 +237,16 @@ class WoundDome:
     def _laid(self, thickness: Callable[[Array], Array]) -> float:
         """∫ t r ds over the zone."""
         a, b, w = self.inner, self.outer, self.layer.bandwidth
-        # The threads' mean has a corner where the outermost turns: the sum parts there. By cosines
-        # slopes without bound cost nothing at either end.
+        # The threads' mean has a corner where the outermost turns, the meridian where its pieces
+        # meet: the sum parts there. By cosines slopes without bound cost nothing at either end.
         corner = min(self.turning_radius + w / 2, b)
-        total = 0.0
-        for low, high in ((a, corner), (corner, b)):
-            if high > low:
-                r = (low + high) / 2 - (high - low) / 2 * np.cos(_TURN)
-                dr = (high - low) / 2 * np.sin(_TURN) * _STEP
-                total += float(dr @ (thickness(r) * r * self._slant(r)))
-        return total
-
-    def _slant(self, r: Array) -> Array:
-        """ds/dr of the meridian, which may go on straight inside the turn."""
-        found = np.empty_like(r)
-        for piece in self.dome.pieces(self.inner):
-            within = (r <= piece.start) & (r >= piece.end * (1 - 1e-12))
-            if within.any():
-                _, _, dr, dz = piece.at(np.clip(piece.of_radius(r[within]), 0.0, 1.0))
-                with np.errstate(divide="ignore"):
-                    found[within] = np.hypot(dr, dz) / np.abs(dr)
-        return found
+        within = {x for x in self.dome.joints(a) if a < x < b}
+        marks = np.array(sorted({a, corner, b} | within))
+        marks = marks[np.concatenate([[True], np.diff(marks) > 1e-12 * b])]
+        low, high = marks[:-1, None], marks[1:, None]
+        r = ((low + high) / 2 - (high - low) / 2 * np.cos(_TURN)).ravel()
+        dr = ((high - low) / 2 * np.sin(_TURN) * _STEP).ravel()
+        return float(dr @ (thickness(r) * r * self.dome.slant(r, self.inner)))
 
     def _share(self, r: Array) -> Array:
         return (self.outer - r) / (self.outer - self.inner)

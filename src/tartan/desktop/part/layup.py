@@ -9,10 +9,12 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QVBoxLayout
 
 from tartan.core.errors import TartanError
+from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
 from tartan.desktop.part.form import PartForm, grid, region_of, region_options
 from tartan.desktop.part.ladder import Ladder
 from tartan.desktop.session import Session
+from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
     Field,
     QuantityField,
@@ -24,9 +26,12 @@ from tartan.desktop.widgets.controls import (
     scrolled,
     set_options,
 )
+from tartan.desktop.widgets.recordform import Record, add_record
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
 from tartan.pages import part as state
-from tartan.project.document.partmodel import Rung
+from tartan.pages.fields import make_up
+from tartan.pages.winding_fields import WOUND
+from tartan.project.document.partmodel import Rung, Wound
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
 
@@ -68,6 +73,8 @@ class LayUpForm(PartForm):
                 ("", row(self.to_stack, None)),
             ]
         )
+        self.winding = Block()
+        self.add_wound = button("+ wound", self.wind, "Wind a layer above the chosen rung")
         self.add_choice = choice([], self._add_stack)
         self._timer = QTimer(self)
         self._timer.setInterval(STEP)
@@ -104,7 +111,8 @@ class LayUpForm(PartForm):
         )
         self.area = scrolled(self.ladder)
         box.addWidget(self.area, 1)
-        box.addWidget(row(button("+ ply like this", self.add, "Enter"), self.add_choice, None))
+        like = button("+ ply like this", self.add, "Enter")
+        box.addWidget(row(like, self.add_choice, self.add_wound, None))
         box.addWidget(
             row(
                 button("double", lambda: self.act("double"), "Ctrl+D"),
@@ -119,6 +127,7 @@ class LayUpForm(PartForm):
         )
         box.addWidget(grid([("on", self.region)]))
         box.addWidget(self.of_ply)
+        box.addWidget(self.winding)
         box.addWidget(self.of_stack)
         self.ladder.chosen_changed.connect(lambda rungs: self.session.select(rungs=rungs))
         self.ladder.dropped.connect(self._drop)
@@ -183,6 +192,43 @@ class LayUpForm(PartForm):
             ply = Ply(material.name, 0.0, material.ply_thickness or 0.1e-3)
             like = Rung("" if like is None else like.region, ply=ply)
         self._put("lay a ply", (*self.rungs[:at], like, *self.rungs[at:]), (at,))
+
+    def wind(self) -> None:
+        """Wind a layer like the chosen one, or a helical one, above it."""
+        project = self.session.project
+        at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)
+        like = next((r for r in reversed(self.rungs[:at]) if r.wound is not None), None)
+        if like is None:
+            material = next((m for m in project.materials if m.kind == "ply"), None)
+            if material is None:
+                self.told.emit("There is no ply material to wind. Add one in Materials.")
+                return
+            ply = Ply(material.name, 0.0, material.ply_thickness or 0.25e-3)
+            like = Rung(ply=ply, wound=Wound())
+        self._put("wind a layer", (*self.rungs[:at], like, *self.rungs[at:]), (at,))
+
+    def _wound(self) -> Wound | None:
+        one = self.rungs[self.chosen[0]] if self.chosen else None
+        return None if one is None else one.wound
+
+    def _change_wound(self, words: str = "", /, **values: object) -> TartanError | None:
+        def change(rung: Rung) -> Rung:
+            if rung.wound is None:
+                return rung
+            return replace(rung, wound=replace(rung.wound, **values))  # type: ignore[arg-type]
+
+        return self._each(words or f"winding, {', '.join(values)}".replace("_", " "), change)
+
+    def _show_winding(self) -> None:
+        wound = self._wound()
+        lines = () if wound is None else make_up(WOUND, wound)
+        self.winding.setVisible(wound is not None)
+        self.winding.put(lines, self._build_winding)
+
+    def _build_winding(self, block: Block) -> None:
+        if self._wound() is not None:
+            record = Record(self._wound, self._change_wound, self.told.emit, "the wound layer")
+            add_record(block, WOUND, record)
 
     def _add_stack(self, text: str) -> None:
         at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)
@@ -308,7 +354,10 @@ class LayUpForm(PartForm):
         one = self.rungs[self.chosen[0]] if self.chosen else None
         self.of_ply.setVisible(one is not None and one.ply is not None)
         self.of_stack.setVisible(one is not None and bool(one.stack))
-        self.region.setEnabled(one is not None)
+        self.angle.setEnabled(one is None or one.wound is None)
+        self.add_wound.setVisible(part is not None and isinstance(part.surface, Vessel))
+        self._show_winding()
+        self.region.setEnabled(one is not None and one.wound is None)
         if one is None or part is None:
             set_options(self.region, [], "")
             return
@@ -319,7 +368,10 @@ class LayUpForm(PartForm):
         set_options(self.region, names, one.region or names[0] if names else "")
         if one.ply is not None:
             set_options(self.material, [m.name for m in project.materials], one.ply.material)
-            self.angle.put(units.number(one.ply.angle))
+            plies = state.rung_plies(project, one)
+            # Of a wound layer the angle follows from its opening.
+            angle = one.ply.angle if one.wound is None or not plies else plies[0].angle
+            self.angle.put(units.number(angle))
             self.thickness.put_value(one.ply.thickness)
         else:
             set_options(self.stack, [s.name for s in project.stacks], one.stack)

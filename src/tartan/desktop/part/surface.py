@@ -26,6 +26,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
 )
 from tartan.desktop.widgets.recordform import Record, Records, add_record, quantity_field
+from tartan.pages.fields import make_up
 from tartan.pages.surface_fields import FIGURES, STARTS, cut_fields, finer_fields
 from tartan.project.analysis.partmesh import base_mesh
 from tartan.project.document.partmodel import ReadSurface, Surface
@@ -192,7 +193,8 @@ class SurfaceForm(PartForm):
         sort = part.surface.kind if part else ""
         set_options(self.sort, [*FIGURES], sort)
         self.sort.setPlaceholderText("from a file" if part else "choose …")
-        self.figures.put(sort, self._build_figures)
+        lines = make_up(FIGURES.get(sort, ()), part.surface) if part else ()
+        self.figures.put((sort, lines), self._build_figures)
         self.cuts_head.setVisible(panel is not None)
         made = tuple(self._cuts(kind).make_up() for kind in ("openings", "pads"))
         self.cuts.put(made, self._build_cuts)

@@ -18,6 +18,7 @@ from tartan.core.shell.zones import LaidPly, Zones, zones_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
 from tartan.project.analysis.meshes import MESHES
+from tartan.project.analysis.winding import plan_of, with_angles
 from tartan.project.document.loadmodel import (
     Force,
     MappedPressure,
@@ -287,12 +288,17 @@ class Laid:
         Material, angle from the reference direction, thickness.
     elements : ndarray of int
         Where.
+    turn, factor : ndarray or None
+        Of a wound ply: what is added to its angle [deg] and what its thickness is multiplied by,
+        element by element, shape (q,).
     """
 
     rung: int
     within: int
     ply: Ply
     elements: Index
+    turn: Array | None = None
+    factor: Array | None = None
 
 
 def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
@@ -307,8 +313,14 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
     """
     whole = meshed(part)
     found: list[Laid] = []
+    wound = plan_of(part, stacks, whole.mesh)
     for number, rung in enumerate(part.lay_up):
         if not rung.active:
+            continue
+        if rung.wound is not None:
+            for k, (each, turn, factor, here) in enumerate(with_angles(rung, wound[number])):
+                assert each.ply is not None
+                found.append(Laid(number, k, each.ply, here, turn, factor))
             continue
         elements = whole.elements(rung.region, f"Lay-up, rung {number + 1}")
         plies: tuple[Ply, ...] = () if rung.ply is None else (rung.ply,)
@@ -336,7 +348,7 @@ def zones_for(part: Part, laid: Sequence[Laid], materials: Sequence[Material]) -
         As `zones_of`.
     """
     return zones_of(
-        [LaidPly(x.ply, x.elements) for x in laid],
+        [LaidPly(x.ply, x.elements, x.turn, x.factor) for x in laid],
         meshed(part).mesh.count,
         {m.name: m for m in materials},
         _HEIGHTS[part.reference_surface],

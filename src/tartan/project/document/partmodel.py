@@ -63,6 +63,7 @@ __all__ = [
     "Temperature",
     "Vector",
     "Way",
+    "Wound",
 ]
 
 Level = Literal["bottom", "middle", "top"]
@@ -161,6 +162,42 @@ class Direction:
 
 
 @dataclass(frozen=True)
+class Wound:
+    """How a layer of a vessel is wound; its ply holds material, and thickness of one ply.
+
+    Attributes
+    ----------
+    sort : {"helical", "hoop"}
+        Pairs ±α over cylinder and domes, or hoops on the cylinder.
+    opening : float
+        Helical: radius of the opening that the band winds round at both ends; 0 for that of the
+        vessel, the wider where they differ [m].
+    bandwidth : float
+        Of the band [m].
+    turning : {"edge", "centre"}
+        Helical: what of the band touches the opening.
+    coverage : float
+        Share of the surface that is covered [1].
+    count : int
+        Pairs of helical plies, or passes of hoops.
+    start, end : float
+        Hoop: distance from the lower and the upper tangent line, inwards [m].
+    step_back : float
+        Hoop: by how much each pass ends before the one below it, at both ends [m].
+    """
+
+    sort: Literal["helical", "hoop"] = "helical"
+    opening: float = 0.0
+    bandwidth: float = 0.01
+    turning: Literal["edge", "centre"] = "edge"
+    coverage: float = 1.0
+    count: int = 1
+    start: float = 0.0
+    end: float = 0.0
+    step_back: float = 0.0
+
+
+@dataclass(frozen=True)
 class Rung:
     """A rung of the ladder: a single ply, or a whole stack, laid on a region.
 
@@ -176,6 +213,8 @@ class Rung:
         Added to the angles of the stack [deg].
     active : bool
         Whether it is laid, or switched off for a try.
+    wound : Wound or None
+        How the ply is wound on a vessel, whose angle then follows from the opening.
     """
 
     region: str = WHOLE
@@ -183,6 +222,7 @@ class Rung:
     ply: Ply | None = None
     turn: float = 0.0
     active: bool = True
+    wound: Wound | None = None
 
 
 @dataclass(frozen=True)

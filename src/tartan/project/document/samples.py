@@ -8,6 +8,7 @@ from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material, isotropic
 from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.stack import Ply, Stack
+from tartan.project.document.cylinder_sample import air_cylinder
 from tartan.project.document.model import USUAL, CriteriaSet, Project
 from tartan.project.document.partmodel import (
     Acceleration,
@@ -282,5 +283,14 @@ def light_dish_panel() -> Project:
     return dataclasses.replace(project, name="Mountain station · light dish panel", part=part)
 
 
-SAMPLES = {"dish panel": dish_panel, "light dish panel": light_dish_panel}
+def breathing_air_cylinder() -> Project:
+    """Build the crew's breathing-air cylinder: a wound vessel on a polymer liner."""
+    return air_cylinder(UNIDIRECTIONAL)
+
+
+SAMPLES = {
+    "dish panel": dish_panel,
+    "light dish panel": light_dish_panel,
+    "breathing-air cylinder": breathing_air_cylinder,
+}
 """Sample projects by name."""

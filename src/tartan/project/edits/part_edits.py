@@ -13,6 +13,7 @@ from tartan.core.errors import DocumentError, PartError, StackError
 from tartan.core.shell import regions
 from tartan.core.shell.defects import Kind, mended
 from tartan.core.shell.shapes import Cone, Dome, Tube
+from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
 from tartan.project.analysis.partmesh import base_mesh, laid_plies, meshed, region_elements
 from tartan.project.document.loadmodel import places_of
@@ -42,6 +43,9 @@ from tartan.project.edits.case_edits import (
 from tartan.project.edits.design_edits import check_name
 from tartan.project.edits.region_uses import forget_region, renamed_region
 
+MOST_WOUND = 100
+"""Pairs or passes of one wound layer."""
+
 MOST_GROWN = 1000
 """Rings of elements by which a region can be grown or shrunk."""
 
@@ -60,7 +64,7 @@ def usual_directions(surface: Surface) -> tuple[tuple[Direction, ...], Vector | 
 
     Along the axis of what is round, as the angles of wound parts are counted; along x elsewhere.
     """
-    if isinstance(surface, Tube | Cone):
+    if isinstance(surface, Tube | Cone | Vessel):
         return (Direction(vector=(0.0, 0.0, 1.0)),), None
     if isinstance(surface, Dome):
         return (Direction(vector=(0.0, 0.0, 1.0)),), (1.0, 0.0, 0.0)
@@ -118,6 +122,8 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
         raise DocumentError(f"There is no stack '{rung.stack}'.", where, "Choose another.")
     if not math.isfinite(rung.turn):
         raise StackError("The angle is not a number.", where, "Enter degrees.")
+    if rung.wound is not None:
+        _check_wound(rung, where)
     ply = rung.ply
     if ply is None:
         return
@@ -135,6 +141,25 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
         )
     if not math.isfinite(ply.angle) or abs(ply.angle) > 360:
         raise StackError("the angle must lie between -360° and 360°.", where, "Enter degrees.")
+
+
+def _check_wound(rung: Rung, where: str) -> None:
+    """A wound rung holds a ply on the whole vessel; the core checks the rest as it is laid."""
+    wound = rung.wound
+    assert wound is not None
+    if rung.ply is None:
+        raise DocumentError("A stack is not wound.", where, "Wind a single ply.")
+    if rung.region:
+        raise DocumentError(
+            "A wound layer lies on the whole vessel.", where, "Choose 'the whole part'."
+        )
+    figures = (wound.opening, wound.bandwidth, wound.coverage, wound.start, wound.end)
+    if not all(map(math.isfinite, (*figures, wound.step_back))) or wound.opening < 0:
+        raise StackError("A figure of the winding is none.", where, "Enter a number.")
+    if not 1 <= wound.count <= MOST_WOUND:
+        raise StackError(
+            f"{wound.count} layers on each other are none.", where, f"Enter 1 to {MOST_WOUND}."
+        )
 
 
 def change_part(project: Project, **values: object) -> Project:

@@ -203,6 +203,12 @@ def rung_words(rung: Rung) -> str:
             f"{ply.material} {units.number(ply.angle)}° {units.show(ply.thickness, units.LENGTH)}"
         )
     )
+    if rung.wound is not None and ply is not None:
+        wound = rung.wound
+        size = units.show(ply.thickness, units.LENGTH)
+        opening = units.show(wound.opening, units.LENGTH) if wound.opening else "the boss"
+        of = f"round {opening}" if wound.sort == "helical" else f"× {wound.count}"
+        what = f"{ply.material} {wound.sort} {of}, {size}"
     turned = f" turned {units.number(rung.turn)}°" if rung.turn else ""
     off = ", switched off" if not rung.active else ""
     return f"{what}{turned} on {rung.region or 'the whole part'}{off}"

@@ -96,6 +96,7 @@ EXPANSION = Quantity(
 RATIO = _same("number", "", 1.0, "")
 ANGLE = _same("angle", "°", 1.0, "degree")
 PRICE = _same("price per mass", "per kg", 1.0, "")
+SHARE = _same("share", "%", 1e-2, "")
 MOISTURE = _same("moisture", "%", 1e-2, "")
 LINE_FORCE = Quantity(
     "force per length", "N/m", (("N/mm", 1e3), ("N/m", 1.0), ("lbf/in", _LBF / _INCH))

@@ -1,0 +1,275 @@
+"""A winding plan on a vessel: angle and thickness of every layer, each on what lies below it.
+
+Each layer's mandrel is the surface below: the meridian moved outwards along its normal by what is
+laid already. On the cylinder a helical layer keeps its thickness; a hoop layer lies between its
+ends, which step back pass by pass.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import PartError
+from tartan.core.vessel.meridian import Dome, Profile
+from tartan.core.vessel.winding import Helical, WoundDome, check_helical
+
+Array = NDArray[np.float64]
+End = Literal["lower", "upper"]
+
+POINTS = 240
+"""Points of a meridian that is moved outwards."""
+
+
+@dataclass(frozen=True)
+class Hoop:
+    """Hoop windings on the cylinder.
+
+    Attributes
+    ----------
+    start, end : float
+        Distance of the first pass from the lower and the upper tangent line, inwards [m].
+    pass_thickness : float
+        Of one pass [m].
+    passes : int
+        How many lie on each other.
+    step_back : float
+        By how much each pass ends before the one below it, at both ends [m].
+    """
+
+    start: float
+    end: float
+    pass_thickness: float
+    passes: int = 1
+    step_back: float = 0.0
+
+
+@dataclass(frozen=True)
+class Plain:
+    """What is not wound, such as a liner: the same thickness everywhere [m]."""
+
+    thickness: float
+
+
+Layer = Helical | Hoop | Plain
+
+
+@dataclass(frozen=True)
+class Mandrel:
+    """Cylinder and domes that are wound.
+
+    Attributes
+    ----------
+    radius, length : float
+        Of the cylinder [m].
+    domes : tuple of Dome
+        Lower and upper.
+    openings : tuple of float
+        Radii at which they end [m].
+    """
+
+    radius: float
+    length: float
+    domes: tuple[Dome, Dome]
+    openings: tuple[float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class LayerOn:
+    """A layer at places of a mandrel; arrays of shape (q,).
+
+    Attributes
+    ----------
+    angle : ndarray
+        From the meridian [rad]; 90° for hoops.
+    thickness : ndarray
+        Of the whole layer [m]; 0 where it does not lie.
+    nominal : float
+        Its thickness on the cylinder [m].
+    nominal_angle : float
+        Its angle there [rad].
+    """
+
+    angle: Array
+    thickness: Array
+    nominal: float
+    nominal_angle: float
+
+
+def check_hoop(layer: Hoop, length: float) -> Hoop:
+    """Return a hoop layer when it can be wound.
+
+    Raises
+    ------
+    PartError
+        Naming the figure, and its limit.
+    """
+    where = "Winding, hoop"
+    if not 0 < layer.pass_thickness < math.inf or not 1 <= layer.passes <= 1000:
+        raise PartError(
+            f"{layer.passes} passes of {layer.pass_thickness:g} m are no layer.",
+            where,
+            "Enter a thickness above 0 and 1 pass or more.",
+        )
+    if not (layer.step_back >= 0 and math.isfinite(layer.start + layer.end)):
+        raise PartError(
+            f"A step back of {layer.step_back:g} m is none.", where, "Enter 0 or more."
+        )
+    last = layer.start + layer.end + 2 * layer.step_back * (layer.passes - 1)
+    if layer.start < 0 or layer.end < 0 or not last < length:
+        raise PartError(
+            f"Hoops from {layer.start:g} m to {layer.end:g} m from the ends, stepping back to "
+            f"{last:g} m in all, find no room on a cylinder of {length:g} m.",
+            where,
+            "Begin nearer to the tangent lines, or step back less.",
+        )
+    return layer
+
+
+def lay_plan(mandrel: Mandrel, layers: Sequence[Layer], radius: Array, z: Array) -> list[LayerOn]:
+    """Lay a plan, layer by layer.
+
+    Parameters
+    ----------
+    mandrel : Mandrel
+        What is wound; its lower tangent line is at z = 0.
+    layers : sequence of Layer
+        From inside out.
+    radius, z : ndarray, shape (q,)
+        Places on the mandrel [m].
+
+    Returns
+    -------
+    list of LayerOn
+        One a layer.
+
+    Raises
+    ------
+    PartError
+        Naming the layer that cannot be wound.
+    """
+    places = _Places(mandrel, np.asarray(radius, float), np.asarray(z, float))
+    found = []
+    for number, layer in enumerate(layers, start=1):
+        try:
+            found.append(places.lay(layer))
+        except PartError as error:
+            raise error.of(f"Layer {number}") from error
+    return found
+
+
+class _Places:
+    """Places on a mandrel, and how thick it is wound so far, there and along both meridians."""
+
+    def __init__(self, mandrel: Mandrel, radius: Array, z: Array) -> None:
+        self.mandrel, self.radius, self.z = mandrel, radius, z
+        self.on = (z < 0, z > mandrel.length)
+        self.below = np.zeros(radius.shape)
+        self.lines = tuple(
+            _Line(dome, opening)
+            for dome, opening in zip(mandrel.domes, mandrel.openings, strict=True)
+        )
+        self.wall = 0.0
+
+    def lay(self, layer: Layer) -> LayerOn:
+        """Lay one layer on what is there."""
+        if isinstance(layer, Plain):
+            made = LayerOn(
+                np.zeros(self.radius.shape),
+                np.full(self.radius.shape, layer.thickness),
+                layer.thickness,
+                0.0,
+            )
+            for line in self.lines:
+                line.height += layer.thickness
+            self.wall += layer.thickness
+        elif isinstance(layer, Hoop):
+            made = self._hoop(layer)
+        else:
+            made = self._helical(layer)
+        self.below += made.thickness
+        return made
+
+    def _hoop(self, layer: Hoop) -> LayerOn:
+        check_hoop(layer, self.mandrel.length)
+        thickness = np.zeros(self.radius.shape)
+        for k in range(layer.passes):
+            back = layer.step_back * k
+            inside = (self.z >= layer.start + back) & (
+                self.z <= self.mandrel.length - layer.end - back
+            )
+            thickness += np.where(inside, layer.pass_thickness, 0.0)
+        whole = layer.passes * layer.pass_thickness
+        return LayerOn(np.full(self.radius.shape, np.pi / 2), thickness, whole, np.pi / 2)
+
+    def _helical(self, layer: Helical) -> LayerOn:
+        check_helical(layer, self.mandrel.radius)
+        R = self.mandrel.radius + self.wall
+        # On the hoops the same path has a greater radius; they lie on the cylinder alone.
+        own = self.mandrel.radius + self.below
+        r0 = layer.turning_radius
+        angle = np.arcsin(np.minimum(r0 / np.maximum(own, r0), 1.0))
+        thickness = (
+            layer.thickness
+            * math.sqrt(R * R - r0 * r0)
+            / np.sqrt(np.maximum(own**2 - r0**2, 1e-300))
+        )
+        for on, line in zip(self.on, self.lines, strict=True):
+            wound = WoundDome(line.surface(), layer)
+            if on.any():
+                moved = line.moved(self.radius[on])
+                angle[on], thickness[on] = wound.angle(moved), wound.thickness(moved)
+            line.height += wound.thickness(line.outer())
+        self.wall += layer.thickness
+        nominal = math.asin(r0 / (self.mandrel.radius))
+        return LayerOn(angle, thickness, layer.thickness, nominal)
+
+
+class _Line:
+    """A dome's meridian in points from the equator inwards, with what is wound on it so far."""
+
+    def __init__(self, dome: Dome, opening: float) -> None:
+        self.dome, self.opening = dome, opening
+        r, z, sine = [], [], []
+        pieces = dome.pieces(opening)
+        for piece in pieces:
+            tau = np.linspace(0.0, 1.0, max(3, POINTS // len(pieces)))
+            at = piece.at(tau)
+            keep = slice(0 if piece is pieces[0] else 1, None)
+            r.append(at[0][keep])
+            z.append(at[1][keep])
+            length = np.hypot(at[2], at[3])
+            sine.append(np.stack([at[3] / length, -at[2] / length])[:, keep])
+        self.r, self.z = np.concatenate(r), np.concatenate(z)
+        # Outward normal: across the way of the meridian, which goes inwards.
+        self.normal = np.concatenate(sine, axis=1)
+        self.height = np.zeros(self.r.shape)
+
+    def outer(self) -> Array:
+        """Radii of the surface as it is wound, at the points [m]."""
+        return np.asarray(self.r + self.height * self.normal[0])
+
+    def surface(self) -> Dome:
+        """The surface as it is wound."""
+        if not self.height.any():
+            return self.dome
+        r, z = self.outer(), self.z + self.height * self.normal[1]
+        least = np.minimum.accumulate(r)
+        # Where a thick layer below leans over, its edge is what the next one lies on.
+        keep = np.concatenate([[True], r[1:] < least[:-1] - 1e-9 * r[0]])
+        points = list(zip(r[keep].tolist(), z[keep].tolist(), strict=True))
+        if points[-1][0] > self.opening:
+            # The boss holds what is wound against it: the surface goes on straight to it.
+            (ra, za), (rb, zb) = points[-2:]
+            end = zb + (zb - za) / (rb - ra) * (self.opening - rb)
+            points.append((self.opening * (1 - 1e-9), end))
+        return Profile(tuple(points))
+
+    def moved(self, radii: Array) -> Array:
+        """Radii of the surface as it is wound, over places of the mandrel at radii [m]."""
+        return np.interp(radii, self.r[::-1], self.outer()[::-1])

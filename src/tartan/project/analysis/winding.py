@@ -1,0 +1,169 @@
+"""The winding plan of a vessel: wound rungs of its ladder as plies that vary over the rings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import PartError
+from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.vessel_shape import ENDS, Vessel
+from tartan.core.stack import Ply, Stack
+from tartan.core.vessel.plan import Hoop, Layer, LayerOn, Mandrel, Plain, lay_plan
+from tartan.core.vessel.winding import Helical
+from tartan.project.document.partmodel import Part, Rung, Surface
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+def mandrel_of(shape: Vessel) -> Mandrel:
+    """What is wound of a vessel.
+
+    Raises
+    ------
+    PartError
+        Where its domes cannot be.
+    """
+    lower, upper = (shape.dome(end) for end in ENDS)
+    openings = (shape.opening("lower"), shape.opening("upper"))
+    return Mandrel(shape.radius, shape.length, (lower, upper), openings)
+
+
+def vessel_of(surface: Surface, where: str) -> Vessel:
+    """The vessel that a layer is wound on.
+
+    Raises
+    ------
+    PartError
+        Where the surface is none.
+    """
+    if not isinstance(surface, Vessel):
+        raise PartError(
+            "Only a vessel can be wound.", where, "Choose the surface 'vessel', or lay a ply."
+        )
+    return surface
+
+
+def layer_of(rung: Rung, shape: Vessel) -> Layer:
+    """A wound rung as the core winds it."""
+    wound, ply = rung.wound, rung.ply
+    assert wound is not None
+    assert ply is not None
+    if wound.sort == "hoop":
+        return Hoop(
+            wound.start,
+            wound.end,
+            ply.thickness * wound.coverage,
+            wound.count,
+            wound.step_back,
+        )
+    opening = wound.opening or max(shape.opening(end) for end in ENDS)
+    return Helical(
+        opening, wound.bandwidth, ply.thickness, wound.turning, wound.coverage, wound.count
+    )
+
+
+def places_on(mesh: Mesh) -> tuple[Array, Array]:
+    """Radius and height of the elements of a vessel, by their corners, shape (m,) [m]."""
+    corners = mesh.nodes[mesh.corner_table]
+    radius = np.hypot(corners[..., 0], corners[..., 1]).mean(axis=1)
+    return radius, corners[..., 2].mean(axis=1)
+
+
+def plan_of(part: Part, stacks: Mapping[str, Stack], mesh: Mesh) -> dict[int, LayerOn]:
+    """Angle and thickness of every wound rung on every element, by the rung's number.
+
+    Rungs between them, and those that are switched off, count as they are laid.
+
+    Raises
+    ------
+    PartError
+        Naming the rung that cannot be wound.
+    """
+    if not any(r.wound is not None and r.active for r in part.lay_up):
+        return {}
+    shape = vessel_of(part.surface, "Lay-up")
+    layers: list[tuple[int, Layer]] = []
+    for number, rung in enumerate(part.lay_up):
+        if not rung.active:
+            continue
+        if rung.wound is not None:
+            layers.append((number, layer_of(rung, shape)))
+        elif rung.region == "":
+            # What lies on the whole of it lifts what is wound on top; patches do not.
+            layers.append((number, Plain(_thickness(rung, stacks))))
+    return dict(zip((n for n, _ in layers), _laid(shape, tuple(layers), mesh), strict=True))
+
+
+@lru_cache(maxsize=16)
+def _laid(shape: Vessel, layers: tuple[tuple[int, Layer], ...], mesh: Mesh) -> tuple[LayerOn, ...]:
+    radius, z = places_on(mesh)
+    try:
+        return tuple(lay_plan(mandrel_of(shape), [each for _, each in layers], radius, z))
+    except PartError as error:
+        at = error.subject.removeprefix("Layer ")
+        if not at.isdigit():
+            raise
+        number = layers[int(at) - 1][0] + 1
+        raise PartError(error.what, f"Lay-up, rung {number}", error.mend) from error
+
+
+def _thickness(rung: Rung, stacks: Mapping[str, Stack]) -> float:
+    if rung.ply is not None:
+        return rung.ply.thickness
+    found = stacks.get(rung.stack)
+    return 0.0 if found is None else found.thickness
+
+
+def nominal_plies(rung: Rung, surface: Surface) -> tuple[Ply, ...]:
+    """Plies of a wound rung as they lie on the cylinder; the bare ply where it cannot be wound."""
+    wound, ply = rung.wound, rung.ply
+    if wound is None or ply is None:
+        return () if ply is None else (ply,)
+    if wound.sort == "hoop":
+        whole = ply.thickness * wound.coverage * wound.count
+        return (replace(ply, angle=90.0, thickness=whole),)
+    angle = 0.0
+    if isinstance(surface, Vessel):
+        layer = layer_of(rung, surface)
+        assert isinstance(layer, Helical)
+        angle = float(np.degrees(np.arcsin(min(1.0, layer.turning_radius / surface.radius))))
+    thick = ply.thickness * wound.coverage
+    return tuple(
+        replace(ply, angle=sign * angle, thickness=thick)
+        for _ in range(wound.count)
+        for sign in (1.0, -1.0)
+    )
+
+
+def with_angles(rung: Rung, on: LayerOn) -> list[tuple[Rung, Array, Array, Index]]:
+    """A wound rung ply by ply: the ply, its turn [deg], thickness factor and elements.
+
+    Turn and factor have shape (q,) for q elements; helical plies come as pairs, + then −.
+    """
+    wound, ply = rung.wound, rung.ply
+    assert wound is not None
+    assert ply is not None
+    here = np.flatnonzero(on.thickness > 1e-9 * on.nominal)
+    factor = on.thickness[here] / on.nominal
+    if wound.sort == "hoop":
+        whole = replace(ply, angle=90.0, thickness=on.nominal)
+        return [(replace(rung, ply=whole), np.zeros(len(here)), factor, here)]
+    nominal = float(np.degrees(on.nominal_angle))
+    turn = np.degrees(on.angle[here]) - nominal
+    thickness = on.nominal / (2 * wound.count)
+    return [
+        (
+            replace(rung, ply=replace(ply, angle=sign * nominal, thickness=thickness)),
+            sign * turn,
+            factor,
+            here,
+        )
+        for _ in range(wound.count)
+        for sign in (1.0, -1.0)
+    ]
