@@ -132,6 +132,7 @@ def _part() -> NextStep:
         (
             Way("a flat panel", "Length and width; curved by its radii", "panel"),
             Way("a tube", "Radius and length", "tube"),
+            Way("a vessel to wind", "Cylinder with two domes", "vessel"),
             Way("another shape", "Choose among all kinds", "shape"),
             Way("read a surface", "STEP, or a mesh", "read"),
             _SAMPLE,

@@ -55,6 +55,8 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
         State of its answer.
     """
     used = {p.material for s in project.stacks for p in s.plies}
+    if project.part is not None:
+        used |= {r.ply.material for r in project.part.lay_up if r.ply is not None}
     begun = is_begun(project)
     later: Mark = "needs" if begun else "stale"
     found = {

@@ -324,7 +324,7 @@ class _Reader:
         stop = re.compile(r"[/,()\[\]]").search(self.text, self.at)
         text = self.text[self.at : stop.start() if stop else len(self.text)]
         if _THICKNESS.match(text):
-            # Before the names: one may be a number, as the 0 of 0.6 mm. Such are written in quotes.
+            # Before the names: one may be a number, as the 0 of 0.6 mm.
             return self.context.default
         # The longest known name wins, so that a name may itself end in a number.
         for name in sorted(self.context.thickness, key=len, reverse=True):

@@ -175,6 +175,7 @@ class _Places:
             for dome, opening in zip(mandrel.domes, mandrel.openings, strict=True)
         )
         self.wall = 0.0
+        """Thickness so far at mid-length, where all hoops lie."""
 
     def lay(self, layer: Layer) -> LayerOn:
         """Lay one layer on what is there."""
@@ -205,28 +206,26 @@ class _Places:
             )
             thickness += np.where(inside, layer.pass_thickness, 0.0)
         whole = layer.passes * layer.pass_thickness
+        self.wall += whole
         return LayerOn(np.full(self.radius.shape, np.pi / 2), thickness, whole, np.pi / 2)
 
     def _helical(self, layer: Helical) -> LayerOn:
         check_helical(layer, self.mandrel.radius)
-        R = self.mandrel.radius + self.wall
-        # On the hoops the same path has a greater radius; they lie on the cylinder alone.
-        own = self.mandrel.radius + self.below
+        # As thick as entered on what lies below at mid-length; elsewhere as many tows pass.
         r0 = layer.turning_radius
+        flux = layer.thickness * math.sqrt((self.mandrel.radius + self.wall) ** 2 - r0 * r0)
+        own = self.mandrel.radius + self.below
         angle = np.arcsin(np.minimum(r0 / np.maximum(own, r0), 1.0))
-        thickness = (
-            layer.thickness
-            * math.sqrt(R * R - r0 * r0)
-            / np.sqrt(np.maximum(own**2 - r0**2, 1e-300))
-        )
+        thickness = flux / np.sqrt(np.maximum(own**2 - r0**2, 1e-300))
         for on, line in zip(self.on, self.lines, strict=True):
             wound = WoundDome(line.surface(), layer)
+            more = flux / wound.flux
             if on.any():
                 moved = line.moved(self.radius[on])
-                angle[on], thickness[on] = wound.angle(moved), wound.thickness(moved)
-            line.height += wound.thickness(line.outer())
+                angle[on], thickness[on] = wound.angle(moved), more * wound.thickness(moved)
+            line.height += more * wound.thickness(line.outer())
         self.wall += layer.thickness
-        nominal = math.asin(r0 / (self.mandrel.radius))
+        nominal = math.asin(r0 / self.mandrel.radius)
         return LayerOn(angle, thickness, layer.thickness, nominal)
 
 

@@ -25,12 +25,14 @@ from tartan.desktop.part.layup import LayUpForm
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.part.regions import RegionsForm
 from tartan.desktop.part.surface import SurfaceForm
+from tartan.desktop.part.winding import WindingForm
 from tartan.desktop.scene import loading
 from tartan.desktop.scene.overlays import Overlays
 from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.controls import label, row, switch
+from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import part as state
@@ -67,11 +69,13 @@ class PartView(SceneStation):
         self.surface = SurfaceForm(session)
         self.regions = RegionsForm(session)
         self.directions = DirectionsForm(session)
+        self.winding = WindingForm(session)
         self.forms: dict[str, PartForm] = {
             "lay-up": self.lay_up,
             "surface": self.surface,
             "regions": self.regions,
             "0°, side": self.directions,
+            "winding": self.winding,
         }
         self.pages = QStackedWidget()
         self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
@@ -102,7 +106,7 @@ class PartView(SceneStation):
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        column.addWidget(row(*self.switches.values(), None, spacing=4))
+        column.addWidget(wrapped(*self.switches.values(), None, spacing=4))
         column.addWidget(self.fault)
         column.addWidget(self.pages, 1)
         right = QWidget()
@@ -292,6 +296,9 @@ class PartView(SceneStation):
         """Show the project and the selection as they stand."""
         if self.session.project is not self._told_of:
             self._tell("")
+        self.switches["winding"].setVisible(self.winding.there)
+        if self.form == "winding" and not self.winding.there:
+            self.open_form("surface")
         self.forms[self.form].refresh()  # type: ignore[attr-defined]
         self._fill_ready()
         for card in (self.probe, *self.pins):

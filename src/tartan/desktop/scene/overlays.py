@@ -43,6 +43,10 @@ NAMES = (
 )
 
 
+MOST_NAMED = 12
+"""Zones that are named on the part; the rings of a wound vessel are many more."""
+
+
 class Overlays:
     """Draws the part as the project, the selection and the switches have it."""
 
@@ -136,7 +140,7 @@ class Overlays:
     def _zone_words(self, scene: PartScene, layout: Layout) -> None:
         """Ply count and thickness on each zone."""
         mesh, zones = layout.mesh, layout.zones
-        if len(zones.laminates) > 24:
+        if len(zones.laminates) > MOST_NAMED:
             return
         taken = mesh.centres()[glyphs.inner(mesh)]
         places, words = [], []

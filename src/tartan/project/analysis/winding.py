@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -11,11 +11,14 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.vessel_shape import ENDS, Vessel
+from tartan.core.shell.vessel_shape import ENDS, End, Vessel, meridian_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.vessel.plan import Hoop, Layer, LayerOn, Mandrel, Plain, lay_plan
 from tartan.core.vessel.winding import Helical
 from tartan.project.document.partmodel import Part, Rung, Surface
+
+CYLINDER_POINTS, DOME_POINTS = 60, 241
+"""Points along half of a vessel's meridian."""
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -88,6 +91,15 @@ def plan_of(part: Part, stacks: Mapping[str, Stack], mesh: Mesh) -> dict[int, La
     if not any(r.wound is not None and r.active for r in part.lay_up):
         return {}
     shape = vessel_of(part.surface, "Lay-up")
+    layers = numbered_layers(part, stacks, shape)
+    return dict(zip((n for n, _ in layers), _laid(shape, layers, mesh), strict=True))
+
+
+Numbered = tuple[tuple[int, Layer], ...]
+
+
+def numbered_layers(part: Part, stacks: Mapping[str, Stack], shape: Vessel) -> Numbered:
+    """Layers that are laid, with the numbers of their rungs."""
     layers: list[tuple[int, Layer]] = []
     for number, rung in enumerate(part.lay_up):
         if not rung.active:
@@ -97,12 +109,22 @@ def plan_of(part: Part, stacks: Mapping[str, Stack], mesh: Mesh) -> dict[int, La
         elif rung.region == "":
             # What lies on the whole of it lifts what is wound on top; patches do not.
             layers.append((number, Plain(_thickness(rung, stacks))))
-    return dict(zip((n for n, _ in layers), _laid(shape, tuple(layers), mesh), strict=True))
+    return tuple(layers)
 
 
 @lru_cache(maxsize=16)
-def _laid(shape: Vessel, layers: tuple[tuple[int, Layer], ...], mesh: Mesh) -> tuple[LayerOn, ...]:
-    radius, z = places_on(mesh)
+def _laid(shape: Vessel, layers: Numbered, mesh: Mesh) -> tuple[LayerOn, ...]:
+    return lay_all(shape, layers, *places_on(mesh))
+
+
+def lay_all(shape: Vessel, layers: Numbered, radius: Array, z: Array) -> tuple[LayerOn, ...]:
+    """Lay layers at places of a vessel, radius and z of shape (q,) [m].
+
+    Raises
+    ------
+    PartError
+        Naming the rung that cannot be wound.
+    """
     try:
         return tuple(lay_plan(mandrel_of(shape), [each for _, each in layers], radius, z))
     except PartError as error:
@@ -118,6 +140,58 @@ def _thickness(rung: Rung, stacks: Mapping[str, Stack]) -> float:
         return rung.ply.thickness
     found = stacks.get(rung.stack)
     return 0.0 if found is None else found.thickness
+
+
+@dataclass(frozen=True, eq=False)
+class AlongMeridian:
+    """A winding plan along half of a vessel, from the middle of the cylinder to an opening.
+
+    Attributes
+    ----------
+    arc : ndarray, shape (q,)
+        Length along the meridian, zero at the tangent line, positive on the dome [m].
+    radius, z : ndarray, shape (q,)
+        Of the mandrel; z from the tangent line outwards [m].
+    normal : ndarray, shape (q, 2)
+        Outwards, along r and z.
+    layers : tuple of (int, LayerOn)
+        Rungs by their numbers, and how they lie, arrays of shape (q,).
+    """
+
+    arc: Array
+    radius: Array
+    z: Array
+    normal: Array
+    layers: tuple[tuple[int, LayerOn], ...]
+
+
+def along_meridian(part: Part, stacks: Mapping[str, Stack], end: End) -> AlongMeridian:
+    """Lay the winding plan along the meridian of one end.
+
+    Raises
+    ------
+    PartError
+        Where the surface is no vessel, or naming the rung that cannot be wound.
+    """
+    shape = vessel_of(part.surface, "Winding")
+    line = meridian_of(shape.dome(end), shape.opening(end))
+    # Closer towards the opening, where all changes fast.
+    share = np.sin(np.linspace(0.0, np.pi / 2, DOME_POINTS))
+    r, rise = line.at(share)
+    half = shape.length / 2
+    back = np.linspace(-half, 0.0, CYLINDER_POINTS, endpoint=False)
+    radius = np.concatenate([np.full(CYLINDER_POINTS, shape.radius), r])
+    z = np.concatenate([back, rise])
+    arc = np.concatenate([back, share * line.length])
+    step = np.gradient(np.stack([radius, z]), axis=1, edge_order=1)
+    normal = np.stack([step[1], -step[0]], axis=1) / np.hypot(*step)[:, None]
+    # As the core counts: the lower tangent line at zero.
+    own = -z if end == "lower" else shape.length + z
+    layers = numbered_layers(part, stacks, shape)
+    found = lay_all(shape, layers, radius, own)
+    return AlongMeridian(
+        arc, radius, z, normal, tuple(zip((n for n, _ in layers), found, strict=True))
+    )
 
 
 def nominal_plies(rung: Rung, surface: Surface) -> tuple[Ply, ...]:

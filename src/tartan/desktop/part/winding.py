@@ -1,0 +1,115 @@
+"""What a winding plan lays before anything is solved: charts along the meridian, a section."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QVBoxLayout
+
+from tartan.core.errors import TartanError
+from tartan.core.shell.vessel_shape import ENDS, End, Vessel
+from tartan.desktop import theme
+from tartan.desktop.part.form import PartForm
+from tartan.desktop.session import Session
+from tartan.desktop.widgets.controls import QuantityField, choice, label, row
+from tartan.desktop.widgets.datatable import DataTable
+from tartan.desktop.widgets.plot import Plot
+from tartan.exchange.tables import Table
+from tartan.pages import winding as state
+from tartan.project.wording import units
+
+INKS = ("accent", "holds", "fails", "ink", "soft")
+
+
+def ink_of(number: int, line: state.Curve) -> str:
+    """Ink of a line by its place among others."""
+    return "soft" if line.soft else INKS[number % len(INKS)]
+
+
+class WindingForm(PartForm):
+    """Angle and thickness of wound layers over arc length, their section, and all as a table."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.end = choice(ENDS, lambda _: self.refresh())
+        self.end.setAccessibleName("End of the vessel")
+        self.chart = choice(state.CHARTS, lambda _: self.refresh())
+        self.chart.setAccessibleName("Chart along the meridian")
+        self.scale = QuantityField(units.RATIO, self._set_scale)
+        self.scale.setAccessibleName("Thickness drawn larger by")
+        self.scale.setMaximumWidth(48)
+        self._times = 1.0
+        self.scale_row = row(label("thickness ×", "soft"), self.scale, None, spacing=4)
+        self.note = label("", "soft", wrap=True)
+        self.plot = Plot("winding along the meridian")
+        self.plot.setMinimumHeight(240)
+        self.key = label("", "soft", wrap=True)
+        self.key.setTextFormat(Qt.TextFormat.RichText)
+        self.key.setAccessibleName("Lines of the chart")
+        self.table = DataTable("winding", filtered=False)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        box.addWidget(row(label("Winding", "head"), None, self.end, spacing=4))
+        box.addWidget(row(self.chart, None, self.scale_row, spacing=4))
+        box.addWidget(self.note)
+        box.addWidget(self.plot, 3)
+        box.addWidget(self.key)
+        box.addWidget(self.table, 2)
+
+    @property
+    def there(self) -> bool:
+        """Whether there is a vessel to wind."""
+        return self.part is not None and isinstance(self.part.surface, Vessel)
+
+    def _set_scale(self, value: float | None) -> TartanError | None:
+        if value is None or not 0 < value <= 1000:
+            return TartanError(
+                "The thickness is drawn 1 to 1000 times as large.", "Section", "Enter a factor."
+            )
+        self._times = value
+        QTimer.singleShot(0, self.refresh)
+        return None
+
+    def refresh(self) -> None:
+        """Draw the plan as it stands."""
+        chart = self.chart.currentText()
+        self.scale_row.setVisible(chart == "section")
+        self.scale.put_value(self._times)
+        self.plot.begin("", "")
+        self.key.setText("")
+        project = self.session.project
+        if not self.there:
+            self.note.setText("Choose the surface 'vessel' to wind it.")
+            self.table.put(Table("winding", (), ()))
+            return
+        end = cast("End", self.end.currentText() or ENDS[0])
+        try:
+            found = state.meridian_of_project(project, end)
+            lines = state.curves(project, found, chart, self._times)
+        except TartanError as error:
+            self.note.setText(str(error))
+            self.table.put(Table("winding", (), ()))
+            return
+        section = chart == "section"
+        unit = units.LENGTH.unit
+        of_what = f"{end} end, version {project.version}"
+        if section:
+            self.plot.begin(f"z from the tangent line  {unit}", f"r  {unit}", of_what)
+        else:
+            upright = "angle  °" if chart == "winding angle" else f"thickness  {unit}"
+            self.plot.begin(f"arc length from the tangent line  {unit}", upright, of_what)
+        self.plot.item.setAspectLocked(section)
+        for k, line in enumerate(lines):
+            ink = ink_of(k, line)
+            self.plot.curve(line.x, line.y, ink, dashed=line.soft, width=1.4)
+        self.plot.show_all()
+        self.key.setText(
+            " &nbsp; ".join(
+                f'<span style="color:{theme.colour(ink_of(k, line)).name()}">— </span>{line.words}'
+                for k, line in enumerate(lines)
+            )
+        )
+        self.note.setText(state.facts(project, found))
+        self.table.put(state.table(project, found, end))

@@ -1,0 +1,147 @@
+"""A wound vessel in the window, from an empty project: made, wound, looked at, solved."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
+
+from tartan.core.shell.vessel_shape import Vessel
+from tartan.desktop.part.view import PartView
+from tartan.desktop.window import MainWindow
+from tartan.project.document.partmodel import Case, EdgeForce, Pressure, Support
+from tartan.project.edits import case_edits, stack_edits
+from tests.desktop.conftest import named
+from tests.desktop.settle import settle
+from tests.desktop.test_tube import TAPE
+from tests.desktop.test_window import press, solved, type_into
+
+
+@pytest.fixture
+def window(open_window: Callable[..., MainWindow], qtbot) -> MainWindow:  # type: ignore[no-untyped-def]
+    """From Ctrl+N: a material, and a vessel as its surface."""
+    window = open_window()
+    QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    window.session.edit("tape", lambda p: stack_edits.add_materials(p, (TAPE,)))
+    window.session.select(station="Part")
+    press(qtbot, window.pages["Part"], "a vessel to wind")
+    qtbot.waitUntil(lambda: window.session.project.part is not None)
+    return window
+
+
+def part_view(window: MainWindow) -> PartView:
+    view = window.pages["Part"].view
+    assert isinstance(view, PartView)
+    return view
+
+
+def choose(box: QComboBox, text: str) -> None:
+    box.setCurrentText(text)
+    box.textActivated.emit(text)
+    settle()
+
+
+def test_a_vessel_is_made_wound_looked_at_and_solved(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    view, session = part_view(window), window.session
+    press(qtbot, view, "surface")
+    for name, text in (("radius", "100"), ("lower opening radius", "25")):
+        type_into(qtbot, named(view.surface, QLineEdit, name), text)
+    type_into(qtbot, named(view.surface, QLineEdit, "upper opening radius"), "25 mm")
+    part = session.project.part
+    assert part is not None
+    assert part.surface == Vessel(0.1, 0.4, lower_opening=0.025, upper_opening=0.025)
+    press(qtbot, view, "lay-up")
+    for _ in range(3):
+        press(qtbot, view.lay_up, "+ wound")
+    # The one in the middle becomes hoops.
+    session.select(rungs=(1,))
+    settle()
+    choose(named(view.lay_up, QComboBox, "wound as"), "hoop")
+    type_into(qtbot, named(view.lay_up, QLineEdit, "passes"), "4")
+    session.select(rungs=(0, 2))
+    settle()
+    type_into(qtbot, named(view.lay_up, QLineEdit, "band width"), "10")
+    titles = [r.title for r in view.lay_up.ladder.rows]
+    alpha = math.degrees(math.asin(0.030 / 0.1))
+    assert titles == [f"±{alpha:.1f}°", "hoop × 4", f"±{alpha:.1f}°"]
+    assert not view.lay_up.angle.isEnabled()
+    # What is wound stands along the meridian before anything is solved.
+    press(qtbot, view, "winding")
+    table = view.winding.table.table
+    assert table.rows
+    head = list(table.head)
+    first = dict(zip(head, table.rows[0], strict=True))
+    assert first["r [mm]"] == pytest.approx(100)
+    assert first[f"1 ±{alpha:.1f}° α [°]"] == pytest.approx(alpha)
+    assert first["whole t [mm]"] == pytest.approx(4 * 0.25 + 4 * 0.25)
+    at = next(r for r in table.rows if float(r[head.index("r [mm]")]) < 60)  # type: ignore[arg-type]
+    r = float(at[head.index("r [mm]")]) + 0.0  # type: ignore[arg-type]
+    assert at[head.index(f"1 ±{alpha:.1f}° α [°]")] == pytest.approx(
+        math.degrees(math.asin(30 / r)), rel=1e-6
+    )
+    assert "thickest" in view.winding.note.text()
+    choose(view.winding.chart, "section")
+    type_into(qtbot, view.winding.scale, "5")
+    assert view.winding.scale.text() == "5"
+    view.winding.table.copy()
+    board = QApplication.clipboard()
+    assert board is not None
+    assert "winding along the lower meridian" in board.text()
+    _solve_filled(qtbot, window)
+
+
+def _solve_filled(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    """Supports, pressure inside, and what the boss passes on; then the governing layer."""
+    session = window.session
+    session.edit(
+        "held",
+        lambda p: case_edits.put_supports(
+            p,
+            (
+                Support("lower edge", "pinned"),
+                Support("upper edge", "held along x"),
+                Support("upper edge", "held along y"),
+            ),
+        ),
+    )
+    loads = (Pressure(10e6, side="back"), EdgeForce("upper edge", (0, 0, 10e6 * 0.025 / 2)))
+    session.edit("pressure", lambda p: case_edits.put_cases(p, (Case("filled", loads),)))
+    solved(qtbot, window)
+    assert session.error is None
+    assert "ply" in session.verdict.sentence
+    assert "filled" in session.verdict.sentence.lower()
+    growth = session.answer.solution.displacement[0]  # type: ignore[union-attr]
+    assert abs(growth).max() > 0
+
+
+def test_a_wrong_layer_stays_in_the_field_and_other_surfaces_have_no_winding(
+    qtbot, window: MainWindow
+) -> None:  # type: ignore[no-untyped-def]
+    view, session = part_view(window), window.session
+    press(qtbot, view.lay_up, "+ wound")
+    held = session.project
+    field = named(view.lay_up, QLineEdit, "winds round")
+    type_into(qtbot, field, "900")
+    assert session.project == held
+    assert "not smaller" in field.toolTip()
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert view.switches["winding"].isVisible()
+    # A wound layer has no place on a panel: the change is refused, and says so.
+    press(qtbot, view, "surface")
+    choose(view.surface.sort, "panel")
+    assert "Only a vessel" in view.fault.text()
+    press(qtbot, view, "lay-up")
+    session.select(rungs=(0,))
+    settle()
+    press(qtbot, view.lay_up, "remove")
+    press(qtbot, view, "winding")
+    assert "Nothing is wound yet" in view.winding.note.text()
+    press(qtbot, view, "surface")
+    choose(view.surface.sort, "panel")
+    assert not view.switches["winding"].isVisible()
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert view.switches["winding"].isVisible()

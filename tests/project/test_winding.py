@@ -1,0 +1,182 @@
+"""Wound vessels as parts: what is laid, what is refused, and what a solved vessel carries."""
+
+from __future__ import annotations
+
+import dataclasses
+from functools import lru_cache
+
+import numpy as np
+import pytest
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.core.shell.shapes import Panel
+from tartan.core.shell.vessel_shape import CYLINDER, DOME_SORTS, Vessel, on_vessel, vessel_mesh
+from tartan.core.stack import Ply
+from tartan.core.vessel.winding import WoundDome
+from tartan.exchange.rungs_table import parse_rungs, rungs_text
+from tartan.pages.part import ladder
+from tartan.project.analysis.jobs import PartAnswer, solve_now
+from tartan.project.analysis.partmesh import laid_plies, meshed
+from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.analysis.winding import along_meridian, layer_of, places_on
+from tartan.project.document.cylinder_sample import OPENING, SERVICE
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Part, Rung, Wound
+from tartan.project.document.samples import breathing_air_cylinder
+from tartan.project.edits import part_edits
+from tartan.project.files import storage
+
+
+def cylinder() -> tuple[Project, Part, Vessel]:
+    project = breathing_air_cylinder()
+    assert project.part is not None
+    assert isinstance(project.part.surface, Vessel)
+    return project, project.part, project.part.surface
+
+
+@lru_cache(maxsize=1)
+def solved() -> PartAnswer:
+    return solve_now(part_inputs(cylinder()[0]))
+
+
+@pytest.mark.parametrize("sort", DOME_SORTS)
+def test_a_vessels_mesh_lies_on_its_meridian(sort: str) -> None:
+    shape = Vessel(0.15, 0.4, sort, 0.045, lower_height=0.1, upper_dome="ellipsoid")  # type: ignore[arg-type]
+    mesh = vessel_mesh(shape, 0.02)
+    normals, centres = mesh.normals(), mesh.centres()
+    # Outwards, away from the middle of the vessel.
+    assert (np.einsum("mi,mi->m", normals, centres - [0, 0, 0.2]) > 0).all()
+    np.testing.assert_allclose(on_vessel(shape, mesh.nodes), mesh.nodes, atol=2e-7)
+    r = np.hypot(*mesh.nodes[:, :2].T)
+    upper = mesh.nodes[:, 2] > 0.4 + 1e-9
+    ellipse = (r[upper] / 0.15) ** 2 + ((mesh.nodes[upper, 2] - 0.4) / 0.1) ** 2
+    np.testing.assert_allclose(ellipse, 1.0, atol=1e-9)
+    assert r[mesh.edges["lower edge"]] == pytest.approx(0.045)
+    wall = mesh.areas()[mesh.regions[CYLINDER]].sum()
+    assert wall == pytest.approx(2 * np.pi * 0.15 * 0.4, rel=2e-3)
+
+
+def test_wound_plies_turn_and_thicken_over_the_rings_and_keep_their_tow() -> None:
+    project, part, shape = cylinder()
+    laid = laid_plies(part, {s.name: s for s in project.stacks})
+    mesh = meshed(part).mesh
+    rows = [r for r in ladder(project) if r.numbers]
+    assert rows[-1].numbers[1] == len(laid)
+    helical = [x for x in laid if x.rung == 2]
+    assert [np.sign(x.ply.angle) for x in helical] == [1, -1]
+    radius, z = places_on(mesh)
+    first = helical[0]
+    assert first.turn is not None
+    assert first.factor is not None
+    angle = np.radians(first.ply.angle + first.turn)
+    on_dome = z[first.elements] > shape.length
+    # Clairaut on what lies below, which is thin against the radius: 3 mm of liner.
+    lifted = radius[first.elements][on_dome] * np.sin(angle[on_dome])
+    r0 = OPENING + 0.006
+    outer = radius[first.elements][on_dome] > r0 + 0.02
+    assert (lifted[outer] < r0).all()
+    assert (lifted[outer] > r0 * 0.94).all()
+    # Volume on the elements of both domes against the tow's own, ring by ring.
+    rung = part.lay_up[2]
+    layer = layer_of(rung, shape)
+    areas = mesh.areas()[first.elements]
+    volume = float((2 * first.factor * first.ply.thickness * areas)[on_dome].sum())
+    bare = WoundDome(shape.dome("upper"), layer).volume  # type: ignore[arg-type]
+    # It lies 3 mm further out than the mandrel whose elements are counted.
+    assert volume == pytest.approx(bare, rel=0.05)
+
+
+def test_hoops_end_at_their_distances() -> None:
+    project, part, shape = cylinder()
+    rung = dataclasses.replace(part.lay_up[1], wound=Wound("hoop", start=0.05, end=0.1, count=1))
+    part = dataclasses.replace(part, lay_up=(part.lay_up[0], rung))
+    part_edits.put_part(project, part)
+    (_, hoop) = laid_plies(part, {s.name: s for s in project.stacks})
+    _, z = places_on(meshed(part).mesh)
+    assert hoop.ply.angle == 90
+    assert z[hoop.elements].min() >= 0.05
+    assert z[hoop.elements].max() <= shape.length - 0.1
+    along = along_meridian(part, {s.name: s for s in project.stacks}, "lower")
+    on = along.layers[1][1].thickness > 0
+    assert (along.arc[on] <= -0.05 + 1e-12).all()
+
+
+def test_a_solved_vessel_is_in_equilibrium_and_alike_all_round() -> None:
+    answer, (_, _, shape) = solved(), cylinder()
+    mesh, layout = answer.layout().mesh, answer.layout()
+    strains = answer.solution.strains[0].mean(axis=1)
+    _, z = places_on(mesh)
+    middle = np.flatnonzero(np.abs(z - shape.length / 2) < 0.02)
+    laminate = layout.laminate(int(middle[0]))
+    force = strains[middle, :3] @ laminate.A + strains[middle, 3:6] @ laminate.B
+    # Along: what presses on both caps; round: half a ring's pressure.
+    assert force[:, 0] == pytest.approx(SERVICE * shape.radius / 2, rel=2e-3)
+    assert force[:, 1] == pytest.approx(SERVICE * shape.radius, rel=2e-3)
+    # Every element of a ring is strained as its neighbours are.
+    rings = np.round(z, 9)
+    for at in np.unique(rings)[::7]:
+        ring = strains[rings == at]
+        assert np.ptp(ring[:, :2], axis=0) == pytest.approx(0, abs=1e-3 * np.abs(ring).max())
+    u = answer.solution.displacement[0]
+    nodes = mesh.nodes
+    r = np.hypot(nodes[:, 0], nodes[:, 1])
+    grown = np.einsum("ni,ni->n", u[:, :2], nodes[:, :2]) / r
+    here = np.abs(nodes[:, 2] - shape.length / 2) < 0.02
+    hoop = float(strains[middle, 1].mean())
+    assert grown[here] == pytest.approx(hoop * shape.radius, rel=5e-3)
+
+
+def test_rungs_that_are_wound_go_to_a_spreadsheet_and_to_a_file_and_back() -> None:
+    project, part, _ = cylinder()
+    project = part_edits.put_part(
+        project,
+        dataclasses.replace(
+            part,
+            lay_up=(
+                *part.lay_up,
+                dataclasses.replace(
+                    part.lay_up[2], wound=Wound(turning="centre", opening=0.03, coverage=0.9)
+                ),
+            ),
+        ),
+    )
+    assert project.part is not None
+    assert parse_rungs(rungs_text(project.part.lay_up), project) == project.part.lay_up
+    assert storage.from_text(storage.to_text(project)) == project
+    with pytest.raises(DocumentError, match="no winding"):
+        parse_rungs(rungs_text(project.part.lay_up).replace("helical", "spiral"), project)
+
+
+@pytest.mark.parametrize(
+    ("wound", "words"),
+    [
+        (Wound(opening=0.2), "rung 2.*not smaller"),
+        (Wound(opening=0.01), "rung 2.*outside"),
+        (Wound(opening=-0.01), "none"),
+        (Wound(bandwidth=0.0), "band width"),
+        (Wound(bandwidth=1.0), "no room"),
+        (Wound(coverage=0.0), "coverage"),
+        (Wound(coverage=float("nan")), "none"),
+        (Wound(count=0), "1 to 100"),
+        (Wound("hoop", start=0.4), "no room"),
+        (Wound("hoop", step_back=-1.0), "step back"),
+    ],
+)
+def test_what_cannot_be_wound_is_refused_by_its_rung(wound: Wound, words: str) -> None:
+    project, part, _ = cylinder()
+    rung = Rung(ply=Ply("UD carbon", 0.0, 0.3e-3), wound=wound)
+    with pytest.raises(TartanError, match=words):
+        part_edits.put_part(project, dataclasses.replace(part, lay_up=(part.lay_up[0], rung)))
+
+
+def test_only_a_whole_vessel_is_wound() -> None:
+    project, part, _ = cylinder()
+    rung = part.lay_up[1]
+    for wrong, words in (
+        (dataclasses.replace(rung, region="cylinder"), "whole vessel"),
+        (Rung(stack="liner", wound=Wound()), "not wound"),
+    ):
+        with pytest.raises(TartanError, match=words):
+            part_edits.put_part(project, dataclasses.replace(part, lay_up=(wrong,)))
+    with pytest.raises(TartanError, match="Only a vessel"):
+        part_edits.put_part(project, dataclasses.replace(part, surface=Panel(0.5, 0.5)))
