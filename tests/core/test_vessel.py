@@ -19,7 +19,7 @@ from tartan.core.vessel.meridian import (
     membrane_forces,
 )
 from tartan.core.vessel.plan import Hoop, Layer, LayerOn, Mandrel, Plain, lay_plan
-from tartan.core.vessel.winding import Helical, WoundDome, netting
+from tartan.core.vessel.winding import Helical, WoundDome, netting, netting_stress
 
 Array = NDArray[np.float64]
 R = 0.2
@@ -306,3 +306,31 @@ def test_many_layers_stay_finite_and_conserve_their_tow() -> None:
     mine = float((steps * (ring[1:] + ring[:-1]) / 2).sum())
     own = WoundDome(Profile(tuple(zip(outer[order][::-1], rise[order][::-1], strict=True))), wide)
     assert mine == pytest.approx(own.volume, rel=0.02)
+
+
+def test_volumes_of_a_plan_are_those_of_cylinder_and_domes() -> None:
+    helical = Helical(0.045, 0.012, 0.4e-3, pairs=2)
+    _, _, (first,) = laid_on([helical])
+    domes = sum(WoundDome(d, helical).volume for d in MANDREL.domes)
+    assert first.volume == pytest.approx(
+        2 * math.pi * R * helical.thickness * MANDREL.length + domes, rel=1e-12
+    )
+    hoop = Hoop(0.05, 0.1, 0.25e-3, passes=2, step_back=0.01)
+    _, _, (made,) = laid_on([hoop])
+    rings = R * 0.35 + (R + 0.25e-3) * 0.33
+    assert made.volume == pytest.approx(2 * math.pi * 0.25e-3 * rings, rel=1e-12)
+
+
+def test_netting_stress_balances_the_pressure_and_undoes_the_design() -> None:
+    alpha, burst, strength, Vf = math.radians(18), 70e6, 3.5e9, 0.6
+    plan = netting(R, alpha, burst, strength, Vf, 0.9)
+    found = netting_stress(R, burst, [(alpha, plan.helical)], plan.hoop)
+    assert found.hoop == pytest.approx(strength * Vf)
+    assert found.helical == pytest.approx(0.9 * strength * Vf)
+    assert found.ratio == pytest.approx(0.9)
+    mixed = netting_stress(R, 1e6, [(0.3, 1e-3), (0.9, 2e-3)], 3e-3)
+    pulled = sum(mixed.helical * t * math.cos(a) ** 2 for a, t in ((0.3, 1e-3), (0.9, 2e-3)))
+    assert pulled == pytest.approx(1e6 * R / 2)
+    assert math.isnan(netting_stress(R, 1e6, [(0.3, 1e-3)], 0.0).hoop)
+    with pytest.raises(PartError, match="helical"):
+        netting_stress(R, 1e6, [], 1e-3)

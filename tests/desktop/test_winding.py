@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop.part.view import PartView
 from tartan.desktop.window import MainWindow
-from tartan.project.document.partmodel import Case, EdgeForce, Pressure, Support
-from tartan.project.edits import case_edits, stack_edits
+from tartan.project.document.partmodel import EdgeForce, Pressure
+from tartan.project.edits import stack_edits
 from tests.desktop.conftest import named
 from tests.desktop.settle import settle
 from tests.desktop.test_tube import TAPE
@@ -95,27 +95,30 @@ def test_a_vessel_is_made_wound_looked_at_and_solved(qtbot, window: MainWindow) 
 
 
 def _solve_filled(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
-    """Supports, pressure inside, and what the boss passes on; then the governing layer."""
-    session = window.session
-    session.edit(
-        "held",
-        lambda p: case_edits.put_supports(
-            p,
-            (
-                Support("lower edge", "pinned"),
-                Support("upper edge", "held along x"),
-                Support("upper edge", "held along y"),
-            ),
-        ),
+    """The pressure of the netting view as a case, closed by its bosses; then what governs."""
+    session, form = window.session, part_view(window).winding
+    type_into(qtbot, form.pressure, "10")
+    qtbot.waitUntil(lambda: "By netting" in form.netting.text())
+    # Along, both pairs alone: p R / 2 on their pull, cos² of 17.5°.
+    stress = 10 * 100 / 2 / (4 * 0.25 * (1 - 0.3**2))
+    shown = form.netting.text().partition("helical layers ")[2].partition(" MPa")[0]
+    assert float(shown) == pytest.approx(stress, rel=5e-3)
+    assert form.layers.table.rows[1][0] == "2 hoop × 4"
+    press(qtbot, form, "+ case of it")
+    project = session.project
+    assert [s.place for s in project.supports] == ["lower edge", "upper edge", "upper edge"]
+    assert project.cases[0].loads == (
+        Pressure(10e6, side="back"),
+        EdgeForce("upper edge", (0.0, 0.0, 10e6 * 0.025 / 2)),
     )
-    loads = (Pressure(10e6, side="back"), EdgeForce("upper edge", (0, 0, 10e6 * 0.025 / 2)))
-    session.edit("pressure", lambda p: case_edits.put_cases(p, (Case("filled", loads),)))
     solved(qtbot, window)
     assert session.error is None
+    assert "pressure" in session.verdict.sentence.lower()
     assert "ply" in session.verdict.sentence
-    assert "filled" in session.verdict.sentence.lower()
-    growth = session.answer.solution.displacement[0]  # type: ignore[union-attr]
-    assert abs(growth).max() > 0
+    found = session.answer
+    assert found is not None
+    # What the lower boss holds is what presses on it.
+    assert found.solution.reaction[0][2] == pytest.approx(-10e6 * math.pi * 0.025**2, rel=0.02)
 
 
 def test_a_wrong_layer_stays_in_the_field_and_other_surfaces_have_no_winding(

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.shell.vessel_shape import End
+from tartan.core.shell.vessel_shape import End, Vessel
+from tartan.core.vessel.winding import netting_stress
 from tartan.exchange.tables import Cell, Table
 from tartan.pages.part import rung_plies, wound_words
 from tartan.project.analysis.winding import AlongMeridian, along_meridian
@@ -140,3 +142,73 @@ def table(project: Project, found: AlongMeridian, end: End) -> Table:
     )
     about = f"{project.name}, version {project.version}: winding along the {end} meridian"
     return Table("winding", tuple(head), rows, about)
+
+
+def layer_table(project: Project, found: AlongMeridian) -> Table:
+    """Every wound layer: angle and thickness at mid-length, peak, mass, length of band.
+
+    The band is that of all tows side by side; its length is what has to be wound.
+    """
+    mm, unit = units.LENGTH.scale, units.LENGTH.unit
+    head = (
+        "layer",
+        "α [°]",
+        f"t [{unit}]",
+        f"peak t [{unit}]",
+        "mass [kg]",
+        "band [m]",
+    )
+    densities = {m.name: m.rho for m in project.materials}
+    rows: list[tuple[Cell, ...]] = []
+    for number, on in found.layers:
+        rung = project.part.lay_up[number] if project.part else None
+        if rung is None or rung.wound is None or rung.ply is None:
+            continue
+        density = densities.get(rung.ply.material)
+        # A band is as thick as one ply.
+        band = on.volume / (rung.wound.bandwidth * rung.ply.thickness)
+        rows.append(
+            (
+                rung_title(project, number),
+                float(np.degrees(on.angle[0])),
+                float(on.thickness[0] / mm),
+                float(on.thickness.max() / mm),
+                None if density is None else on.volume * density,
+                band,
+            )
+        )
+    return Table("wound layers", head, tuple(rows), f"{project.name}: wound layers")
+
+
+def netting_words(project: Project, found: AlongMeridian, pressure: float) -> str:
+    """What the fibres alone carry of a pressure, and the hoops that would balance it.
+
+    Raises
+    ------
+    PartError
+        Where no helical layer pulls along the vessel.
+    """
+    part = project.part
+    assert part is not None
+    assert isinstance(part.surface, Vessel)
+    wound = [(part.lay_up[n].wound, on) for n, on in found.layers]
+    helical = [
+        (float(on.angle[0]), float(on.thickness[0]))
+        for w, on in wound
+        if w and w.sort == "helical"
+    ]
+    hoop = sum(float(on.thickness[0]) for w, on in wound if w and w.sort == "hoop")
+    carried = netting_stress(part.surface.radius, pressure, helical, hoop)
+    total = sum(t for _, t in helical)
+    alpha = math.acos(math.sqrt(sum(t * math.cos(a) ** 2 for a, t in helical) / total))
+    balanced = 3 * math.cos(alpha) ** 2 - 1
+    said = f"By netting: helical layers {units.show(carried.helical, units.STRESS, digits=4)}"
+    if hoop:
+        said += (
+            f", hoops {units.show(carried.hoop, units.STRESS, digits=4)}, "
+            f"ratio {units.number(carried.ratio, 3)}"
+        )
+    return (
+        f"{said}. Hoop to helical thickness is {units.number(hoop / total, 3)}; pulled alike at "
+        f"{units.number(max(balanced, 0.0), 3)}."
+    )

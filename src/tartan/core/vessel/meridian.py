@@ -332,7 +332,7 @@ class Profile(Dome):
         return found
 
     def integral(self, end: float, value: Callable[[Array, Array, Array], Array]) -> float:
-        """As `Dome.integral`, over all lines at once.
+        """As `Dome.integral`, of values of shape (q,), over all lines at once.
 
         Raises
         ------

@@ -93,12 +93,15 @@ class LayerOn:
         Its thickness on the cylinder [m].
     nominal_angle : float
         Its angle there [rad].
+    volume : float
+        Of the whole layer on the vessel [m³]; 0 where it is not wound.
     """
 
     angle: Array
     thickness: Array
     nominal: float
     nominal_angle: float
+    volume: float = 0.0
 
 
 def check_hoop(layer: Hoop, length: float) -> Hoop:
@@ -206,8 +209,13 @@ class _Places:
             )
             thickness += np.where(inside, layer.pass_thickness, 0.0)
         whole = layer.passes * layer.pass_thickness
+        volume, ring = 0.0, 2 * math.pi * layer.pass_thickness
+        for k in range(layer.passes):
+            length = self.mandrel.length - layer.start - layer.end - 2 * layer.step_back * k
+            volume += ring * (self.mandrel.radius + self.wall + k * layer.pass_thickness) * length
         self.wall += whole
-        return LayerOn(np.full(self.radius.shape, np.pi / 2), thickness, whole, np.pi / 2)
+        hoop = np.full(self.radius.shape, np.pi / 2)
+        return LayerOn(hoop, thickness, whole, np.pi / 2, volume)
 
     def _helical(self, layer: Helical) -> LayerOn:
         check_helical(layer, self.mandrel.radius)
@@ -217,16 +225,19 @@ class _Places:
         own = self.mandrel.radius + self.below
         angle = np.arcsin(np.minimum(r0 / np.maximum(own, r0), 1.0))
         thickness = flux / np.sqrt(np.maximum(own**2 - r0**2, 1e-300))
+        R = self.mandrel.radius + self.wall
+        volume = 2 * math.pi * R * layer.thickness * self.mandrel.length
         for on, line in zip(self.on, self.lines, strict=True):
             wound = WoundDome(line.surface(), layer)
             more = flux / wound.flux
+            volume += more * wound.volume
             if on.any():
                 moved = line.moved(self.radius[on])
                 angle[on], thickness[on] = wound.angle(moved), more * wound.thickness(moved)
             line.height += more * wound.thickness(line.outer())
         self.wall += layer.thickness
         nominal = math.asin(r0 / self.mandrel.radius)
-        return LayerOn(angle, thickness, layer.thickness, nominal)
+        return LayerOn(angle, thickness, layer.thickness, nominal, volume)
 
 
 class _Line:

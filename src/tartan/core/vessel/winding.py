@@ -15,7 +15,7 @@ here. S. T. Peters (ed.), Composite Filament Winding (2011), ch. 6 (netting).
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -347,3 +347,54 @@ def netting(
         )
     helical = burst * R / (2 * ratio * strength * Vf * c2)
     return Netting(share, helical, share * helical)
+
+
+@dataclass(frozen=True)
+class NettingStress:
+    """Stress of layers whose fibres alone carry a pressure.
+
+    Attributes
+    ----------
+    helical, hoop : float
+        Of the layers along their fibres [Pa]; NaN where there is none of them.
+    """
+
+    helical: float
+    hoop: float
+
+    @property
+    def ratio(self) -> float:
+        """Stress of the helical layers over that of the hoops [1]."""
+        return self.helical / self.hoop if self.hoop else math.nan
+
+
+def netting_stress(
+    R: float, pressure: float, helical: Sequence[tuple[float, float]], hoop: float
+) -> NettingStress:
+    """What the layers of a cylinder carry by their fibres alone.
+
+    Parameters
+    ----------
+    R : float
+        Radius of the cylinder [m].
+    pressure : float
+        Inside [Pa].
+    helical : sequence of (float, float)
+        Angle from the axis [rad] and thickness [m] of each; they are pulled alike.
+    hoop : float
+        Thickness of all hoops [m].
+
+    Raises
+    ------
+    PartError
+        Without helical layers, which alone pull along the axis.
+    """
+    along = sum(t * math.cos(a) ** 2 for a, t in helical)
+    around = sum(t * math.sin(a) ** 2 for a, t in helical)
+    if not along > 0:
+        raise PartError(
+            "No helical layer pulls along the vessel.", "Netting", "Wind a helical layer."
+        )
+    stress = pressure * R / 2 / along
+    left = pressure * R - stress * around
+    return NettingStress(stress, left / hoop if hoop > 0 else math.nan)

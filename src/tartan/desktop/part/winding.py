@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from html import escape
 from typing import cast
 
 from PyQt6.QtCore import Qt, QTimer
@@ -12,12 +14,16 @@ from tartan.core.shell.vessel_shape import ENDS, End, Vessel
 from tartan.desktop import theme
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.controls import QuantityField, choice, label, row
+from tartan.desktop.widgets.controls import QuantityField, UnitLabel, button, choice, label, row
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.tables import Table
 from tartan.pages import winding as state
+from tartan.project.edits import vessel_edits
 from tartan.project.wording import units
+
+LISTS = ("layer by layer", "point by point")
+"""Tables that can be shown."""
 
 INKS = ("accent", "holds", "fails", "ink", "soft")
 
@@ -41,6 +47,15 @@ class WindingForm(PartForm):
         self.scale.setMaximumWidth(48)
         self._times = 1.0
         self.scale_row = row(label("thickness ×", "soft"), self.scale, None, spacing=4)
+        self.pressure = QuantityField(units.TUBE_PRESSURE, self._set_pressure)
+        self.pressure.setAccessibleName("Pressure of the netting view")
+        self.pressure.setMaximumWidth(64)
+        self._pressure = 0.0
+        self.netting = label("", "soft", wrap=True)
+        self.netting.setAccessibleName("Netting")
+        self.layers = DataTable("wound layers", filtered=False)
+        self.listed = choice(LISTS, self._list)
+        self.listed.setAccessibleName("Table of the winding")
         self.note = label("", "soft", wrap=True)
         self.plot = Plot("winding along the meridian")
         self.plot.setMinimumHeight(240)
@@ -56,7 +71,25 @@ class WindingForm(PartForm):
         box.addWidget(self.note)
         box.addWidget(self.plot, 3)
         box.addWidget(self.key)
+        box.addWidget(
+            row(
+                label("pressure", "soft"),
+                self.pressure,
+                UnitLabel(units.TUBE_PRESSURE),
+                None,
+                button(
+                    "+ case of it",
+                    self._add_case,
+                    "Pressure inside, with what the bosses pass on to the edges of the openings",
+                ),
+                spacing=4,
+            )
+        )
+        box.addWidget(self.netting)
+        box.addWidget(self.listed)
+        box.addWidget(self.layers, 2)
         box.addWidget(self.table, 2)
+        self._list(LISTS[0])
 
     @property
     def there(self) -> bool:
@@ -72,44 +105,64 @@ class WindingForm(PartForm):
         QTimer.singleShot(0, self.refresh)
         return None
 
+    def _list(self, which: str) -> None:
+        self.layers.setVisible(which == LISTS[0])
+        self.table.setVisible(which != LISTS[0])
+
+    def _set_pressure(self, value: float | None) -> TartanError | None:
+        self._pressure = value or 0.0
+        QTimer.singleShot(0, self.refresh)
+        return None
+
+    def _add_case(self) -> None:
+        pressure = self._pressure
+        self.edit("pressure case", lambda p: vessel_edits.add_pressure(p, pressure))
+
     def refresh(self) -> None:
         """Draw the plan as it stands."""
         chart = self.chart.currentText()
         self.scale_row.setVisible(chart == "section")
         self.scale.put_value(self._times)
+        self.pressure.put_value(self._pressure)
         self.plot.begin("", "")
         self.key.setText("")
-        project = self.session.project
-        if not self.there:
-            self.note.setText("Choose the surface 'vessel' to wind it.")
-            self.table.put(Table("winding", (), ()))
-            return
+        self.netting.setText("")
         end = cast("End", self.end.currentText() or ENDS[0])
+        project = self.session.project
         try:
+            if not self.there:
+                raise TartanError("There is no vessel.", "", "Choose the surface 'vessel'.")
             found = state.meridian_of_project(project, end)
             lines = state.curves(project, found, chart, self._times)
         except TartanError as error:
             self.note.setText(str(error))
             self.table.put(Table("winding", (), ()))
+            self.layers.put(Table("wound layers", (), ()))
             return
-        section = chart == "section"
-        unit = units.LENGTH.unit
-        of_what = f"{end} end, version {project.version}"
+        self._draw(lines, chart, f"{end} end, version {project.version}")
+        self.note.setText(state.facts(project, found))
+        self.table.put(state.table(project, found, end))
+        self.layers.put(state.layer_table(project, found), widths=(84,))
+        if self._pressure:
+            try:
+                self.netting.setText(state.netting_words(project, found, self._pressure))
+            except TartanError as error:
+                self.netting.setText(str(error))
+
+    def _draw(self, lines: Sequence[state.Curve], chart: str, of_what: str) -> None:
+        section, unit = chart == "section", units.LENGTH.unit
         if section:
             self.plot.begin(f"z from the tangent line  {unit}", f"r  {unit}", of_what)
         else:
             upright = "angle  °" if chart == "winding angle" else f"thickness  {unit}"
             self.plot.begin(f"arc length from the tangent line  {unit}", upright, of_what)
         self.plot.item.setAspectLocked(section)
+        named = []
         for k, line in enumerate(lines):
             ink = ink_of(k, line)
             self.plot.curve(line.x, line.y, ink, dashed=line.soft, width=1.4)
-        self.plot.show_all()
-        self.key.setText(
-            " &nbsp; ".join(
-                f'<span style="color:{theme.colour(ink_of(k, line)).name()}">— </span>{line.words}'
-                for k, line in enumerate(lines)
+            named.append(
+                f'<span style="color:{theme.colour(ink).name()}">— </span>{escape(line.words)}'
             )
-        )
-        self.note.setText(state.facts(project, found))
-        self.table.put(state.table(project, found, end))
+        self.plot.show_all()
+        self.key.setText(" &nbsp; ".join(named))

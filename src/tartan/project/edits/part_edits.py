@@ -42,9 +42,7 @@ from tartan.project.edits.case_edits import (
 )
 from tartan.project.edits.design_edits import check_name
 from tartan.project.edits.region_uses import forget_region, renamed_region
-
-MOST_WOUND = 100
-"""Pairs or passes of one wound layer."""
+from tartan.project.edits.wound_rungs import check_wound
 
 MOST_GROWN = 1000
 """Rings of elements by which a region can be grown or shrunk."""
@@ -123,7 +121,7 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
     if not math.isfinite(rung.turn):
         raise StackError("The angle is not a number.", where, "Enter degrees.")
     if rung.wound is not None:
-        _check_wound(rung, where)
+        check_wound(rung, where)
     ply = rung.ply
     if ply is None:
         return
@@ -141,25 +139,6 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
         )
     if not math.isfinite(ply.angle) or abs(ply.angle) > 360:
         raise StackError("the angle must lie between -360° and 360°.", where, "Enter degrees.")
-
-
-def _check_wound(rung: Rung, where: str) -> None:
-    """A wound rung holds a ply on the whole vessel; the core checks the rest as it is laid."""
-    wound = rung.wound
-    assert wound is not None
-    if rung.ply is None:
-        raise DocumentError("A stack is not wound.", where, "Wind a single ply.")
-    if rung.region:
-        raise DocumentError(
-            "A wound layer lies on the whole vessel.", where, "Choose 'the whole part'."
-        )
-    figures = (wound.opening, wound.bandwidth, wound.coverage, wound.start, wound.end)
-    if not all(map(math.isfinite, (*figures, wound.step_back))) or wound.opening < 0:
-        raise StackError("A figure of the winding is none.", where, "Enter a number.")
-    if not 1 <= wound.count <= MOST_WOUND:
-        raise StackError(
-            f"{wound.count} layers on each other are none.", where, f"Enter 1 to {MOST_WOUND}."
-        )
 
 
 def change_part(project: Project, **values: object) -> Project:
