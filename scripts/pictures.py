@@ -12,6 +12,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 
+from tartan.core.laminate.loadcase import LoadCase
+from tartan.core.laminate.tube import TubeLoad
 from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
 from tartan.desktop.manual import WIDEST
@@ -21,7 +23,7 @@ from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.modemarks import MARKS
 from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import light_dish_panel
-from tartan.project.edits import stack_edits
+from tartan.project.edits import design_edits, stack_edits
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
@@ -126,11 +128,85 @@ def for_the_manual(folder: Path) -> None:
 
 
 def job(window: MainWindow, folder: Path) -> None:
-    """Do the whole job of the guide by clicks and save its pictures."""
+    """Do the whole job of the guide by clicks and save its pictures as one strip."""
     window.session.history.mark_saved()
     with tempfile.TemporaryDirectory() as place:
+        made = []
         for name in whole_job(window, Path(place)):
-            picture(window, folder / f"{name}.png")
+            made.append(Path(place) / f"{name}.png")
+            picture(window, made[-1])
+        strip(made, folder / "job.png")
+
+
+def strip(paths: list[Path], target: Path) -> None:
+    """Set pictures two and two, each under its number."""
+    wide, gap, head = 640, 12, 26
+    small = [
+        QImage(str(p)).scaledToWidth(wide, Qt.TransformationMode.SmoothTransformation)
+        for p in paths
+    ]
+    tall = max(s.height() for s in small) + head
+    rows = -(-len(small) // 2)
+    whole = QImage(2 * wide + 3 * gap, rows * (tall + gap) + gap, QImage.Format.Format_RGB32)
+    whole.fill(QColor(theme.LIGHT.paper))
+    painter = QPainter(whole)
+    painter.setFont(theme.strong(11))
+    painter.setPen(QColor(theme.LIGHT.ink))
+    for i, each in enumerate(small):
+        x, y = gap + (i % 2) * (wide + gap), gap + (i // 2) * (tall + gap)
+        words = paths[i].stem.removeprefix("job-").replace("-", " ")
+        painter.drawText(x, y + 18, words)
+        painter.drawImage(x, y + head, each)
+    painter.end()
+    whole.save(str(target))
+    print(f"  {target}")
+
+
+def tube(window: MainWindow, folder: Path) -> None:
+    """Save the feed strut as a tube under pressure, its wall thick."""
+    session = window.session
+    session.select(station="Stacks", stack="feed strut", plies=())
+    carbon = session.project.material("UD carbon")
+    assert carbon is not None
+    across = replace(carbon, E3=carbon.E2, nu13=carbon.nu12, nu23=0.4)
+    session.edit("across", lambda p: stack_edits.put_material(p, carbon.name, across))
+    pressed = LoadCase(
+        "filled", stack="feed strut", tube=TubeLoad(12e-3, pressure=8e6, force=-2e3, length=0.9)
+    )
+    session.edit("tube", lambda p: design_edits.add_load_case(p, pressed))
+    session.select(load_case="filled")
+    next(tab for tab in window.stacks.tabs.buttons() if tab.text() == "Tube").click()
+    window.stacks.tube.thick.setChecked(True)
+    QTest.qWait(1500)
+    picture(window, folder / "stacks-tube.png")
+    window.stacks.tube.thick.setChecked(False)
+    window.stacks.tabs.buttons()[0].click()
+    session.undo()
+    session.undo()
+    wait_for_answer(window)
+
+
+def vessel(window: MainWindow, folder: Path) -> None:
+    """Save the breathing-air cylinder: as it is wound, and solved."""
+    window.session.history.mark_saved()
+    window.open_sample("breathing-air cylinder")
+    window.session.select(station="Part", rungs=())
+    wait_for_answer(window)
+    window.part.open_form("winding")
+    window.part.winding.pressure.setText("45")
+    window.part.winding.pressure.setModified(True)
+    QTest.keyClick(window.part.winding.pressure, Qt.Key.Key_Return)
+    choose = window.part.winding.chart
+    choose.setCurrentText("thickness of a layer")
+    choose.textActivated.emit("thickness of a layer")
+    QTest.qWait(1200)
+    picture(window, folder / "vessel-winding.png")
+    choose.setCurrentText("winding angle")
+    window.part.open_form("lay-up")
+    window.session.select(station="Margins", element=None)
+    QTest.qWait(1500)
+    picture(window, folder / "vessel-margins.png")
+    window.session.history.mark_saved()
 
 
 def main(folder: Path) -> int:
@@ -154,6 +230,7 @@ def main(folder: Path) -> int:
     failure_modes(folder / "failure-modes.png")
     if folder.parts[:1] == ("docs",):
         versions_and_report(window, folder)
+        tube(window, folder)
         window.session.select(station="Margins", element=None)
         window.open_sample("light dish panel")
         wait_for_answer(window)
@@ -163,6 +240,7 @@ def main(folder: Path) -> int:
         picture(window, folder / "margins-dark.png")
         theme.use(application, dark=False)
         window.wear()
+        vessel(window, folder)
         job(window, folder)
         for_the_manual(folder)
     window.shut()
