@@ -2,29 +2,46 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 from functools import lru_cache
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from tartan.core.criteria import criterion
 from tartan.core.errors import DocumentError, TartanError
+from tartan.core.laminate.loadcase import LoadCase
+from tartan.core.laminate.tube import TubeLoad
 from tartan.core.shell.shapes import Panel
-from tartan.core.shell.vessel_shape import CYLINDER, DOME_SORTS, Vessel, on_vessel, vessel_mesh
-from tartan.core.stack import Ply
+from tartan.core.shell.vessel_shape import (
+    CYLINDER,
+    DOME_SORTS,
+    ENDS,
+    Vessel,
+    on_vessel,
+    vessel_mesh,
+)
+from tartan.core.stack import Ply, Stack
 from tartan.core.vessel.winding import WoundDome
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
+from tartan.pages import tube, winding
 from tartan.pages.part import ladder
+from tartan.pages.stack_answers import Question
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.partmesh import laid_plies, meshed
-from tartan.project.analysis.shellinputs import part_inputs
+from tartan.project.analysis.shellinputs import laminate_for, part_inputs
 from tartan.project.analysis.winding import along_meridian, layer_of, places_on
 from tartan.project.document.cylinder_sample import OPENING, SERVICE
-from tartan.project.document.model import Project
+from tartan.project.document.model import USUAL, Project
 from tartan.project.document.partmodel import Part, Rung, Wound
 from tartan.project.document.samples import breathing_air_cylinder
 from tartan.project.edits import part_edits
+from tartan.project.edits.zone_edits import change_zone
 from tartan.project.files import storage
+from tartan.project.findings.verdict import ply_words
 
 
 def cylinder() -> tuple[Project, Part, Vessel]:
@@ -180,3 +197,126 @@ def test_only_a_whole_vessel_is_wound() -> None:
             part_edits.put_part(project, dataclasses.replace(part, lay_up=(wrong,)))
     with pytest.raises(TartanError, match="Only a vessel"):
         part_edits.put_part(project, dataclasses.replace(part, surface=Panel(0.5, 0.5)))
+
+
+def around(usual: float) -> st.SearchStrategy[float]:
+    """Figures near what is usual, and far off it."""
+    far = [0.0, -usual, usual * 100, 1e-9, 1e-300, 1e300, float("inf"), float("nan")]
+    return st.floats(usual * 0.5, usual * 2) | st.sampled_from(far)
+
+
+WOUNDS = st.builds(
+    Wound,
+    sort=st.sampled_from(["helical", "hoop"]),
+    opening=st.just(0.0) | around(0.03),
+    bandwidth=around(0.01),
+    turning=st.sampled_from(["edge", "centre"]),
+    coverage=around(1.0),
+    count=st.integers(-1, 5),
+    start=around(0.02),
+    end=around(0.02),
+    step_back=around(0.002),
+)
+VESSELS = st.builds(
+    Vessel,
+    around(0.08),
+    around(0.3),
+    st.sampled_from(DOME_SORTS),
+    around(0.02),
+    st.just(0.0) | around(0.025),
+    around(0.06),
+    around(0.15),
+    around(0.02),
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(VESSELS, st.lists(st.tuples(WOUNDS, around(0.3e-3)), min_size=1, max_size=3))
+def test_any_vessel_is_laid_or_refused_in_words(
+    shape: Vessel, plan: list[tuple[Wound, float]]
+) -> None:
+    project, part, _ = cylinder()
+    rungs = [Rung(ply=Ply("UD carbon", 0.0, t), wound=w) for w, t in plan]
+    changed = dataclasses.replace(
+        part, surface=shape, mesh_size=0.03, lay_up=(part.lay_up[0], *rungs)
+    )
+    refused: TartanError | None = None
+    try:
+        project = part_edits.put_part(project, changed)
+    except TartanError as error:
+        refused = error
+    if refused is not None:
+        assert refused.what
+        assert refused.mend
+        return
+    for end in ENDS:
+        found = winding.meridian_of_project(project, end)
+        whole = sum(on.thickness for _, on in found.layers)
+        assert np.isfinite(whole).all()
+        assert (whole > 0).all()
+        for chart in winding.CHARTS:
+            winding.curves(project, found, chart, 2.0)
+        assert len(winding.layer_table(project, found).rows) == len(rungs)
+
+
+@settings(max_examples=100, deadline=None)
+@given(
+    radius=around(0.05),
+    at=st.sampled_from(["mean", "inner"]),
+    closed=st.booleans(),
+    loads=st.tuples(around(2e6), around(1e4), around(100.0)),
+    length=st.just(0.0) | around(0.5),
+    share=around(0.7),
+    heat=around(50.0),
+)
+def test_any_tube_is_answered_or_refused_in_words(
+    radius: float,
+    at: str,
+    closed: bool,
+    loads: tuple[float, float, float],
+    length: float,
+    share: float,
+    heat: float,
+) -> None:
+    project = breathing_air_cylinder()
+    laminate = laminate_for(
+        Stack("wall", tuple(Ply("UD carbon", a, 0.5e-3) for a in (90.0, 30.0, -30.0))),
+        project.materials,
+    )
+    load = TubeLoad(radius, at, closed, *loads, length, share)  # type: ignore[arg-type]
+    asked = Question(laminate, LoadCase("t", dT=heat, tube=load), USUAL, 1.0)
+    try:
+        rows = tube.facts(asked, criterion("hashin"), "mode")
+        table = tube.wall_table(asked, thick=False)
+    except TartanError as error:
+        refused = str(error)
+    else:
+        refused = ""
+    if refused:
+        assert len(refused) > 20
+        return
+    assert all(v is None or np.isfinite(float(v)) for _, v, *_ in rows)  # type: ignore[arg-type]
+    assert len(table.rows) == 9
+    with contextlib.suppress(TartanError):
+        tube.wall_words(asked)
+
+
+def test_a_place_has_its_own_plies_and_they_are_not_changed_one_by_one() -> None:
+    project, part, _ = cylinder()
+    answer, layout = solved(), solved().layout()
+    _, z = places_on(layout.mesh)
+    element = int(np.argmax(z))
+    numbers, plies = layout.plies(element), layout.local_plies(element)
+    assert len(numbers) == len(plies)
+    # At the opening bands lie almost along the circle, and thicker than on the cylinder.
+    helical = [p for p in plies if p.angle not in (0.0, 90.0)]
+    assert helical
+    assert all(abs(p.angle) > 45 for p in helical)
+    total = sum(p.thickness for p in plies)
+    assert total == pytest.approx(layout.laminate(element).thickness)
+    ply = next(n for n, p in zip(numbers, plies, strict=True) if p in helical)
+    assert ply_words(answer, ply, element) != ply_words(answer, ply)
+    laid = [layout.laid[n] for n in numbers]
+    with pytest.raises(TartanError, match="not changed ply by ply"):
+        change_zone(project, laid, plies[:-1])
+    assert part.lay_up == project.part.lay_up  # type: ignore[union-attr]

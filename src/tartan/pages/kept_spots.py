@@ -111,7 +111,8 @@ def compare(project: Project, answer: PartAnswer, spots: Sequence[KeptSpot], key
 def _curve(words: str, answer: PartAnswer, element: int, values: Array) -> SpotCurve:
     layout = answer.layout()
     numbers = layout.plies(element)
-    thickness = np.array([layout.laid[n].ply.thickness for n in numbers]) / units.LENGTH.scale
+    thickness = np.array([p.thickness for p in layout.local_plies(element)])
+    thickness = thickness / units.LENGTH.scale
     bottom = np.concatenate([[0.0], np.cumsum(thickness)[:-1]])
     # Profiles have three levels a ply, reserve factors one value, which stands at its middle.
     levels = np.array([0.0, 0.5, 1.0]) if values.ndim == 2 else np.array([0.5])

@@ -16,14 +16,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.bounds import MOST_STRESS, beyond
+from tartan.core.bounds import LEAST_LENGTH, MOST_FORCE, MOST_LENGTH, MOST_STRESS, beyond
 from tartan.core.errors import StackError
 
 Array = NDArray[np.float64]
 
-MOST_RADIUS = 1e4
-MOST_FORCE = 1e15
-"""Ranges of sense [m; N or N·m], generous."""
+LEAST_SHARE = 1e-6
+"""Least knock-down."""
 
 
 @dataclass(frozen=True)
@@ -99,15 +98,15 @@ def check_tube(tube: TubeLoad, where: str) -> TubeLoad:
         Naming the figure that makes no sense.
     """
     R, length, share = tube.radius, tube.length, tube.knock_down
-    if not 0 < R <= MOST_RADIUS:
+    if not LEAST_LENGTH <= R <= MOST_LENGTH:
         raise StackError(
             f"A radius of {R:g} m makes no tube.", where, "Enter one greater than zero."
         )
-    if not 0 <= length <= 1e6:
+    if length and not LEAST_LENGTH <= length <= MOST_LENGTH:
         raise StackError(
             f"A length of {length:g} m makes no tube.", where, "Enter one, or 0 for a long tube."
         )
-    if not 0 < share <= 1:
+    if not LEAST_SHARE <= share <= 1:
         raise StackError(
             f"A knock-down of {share:g} is none.", where, "Enter a factor up to 1, above 0."
         )

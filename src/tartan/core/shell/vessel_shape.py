@@ -14,7 +14,7 @@ from tartan.core.errors import PartError
 from tartan.core.shell import surfaces
 from tartan.core.shell.mesh import Mesh
 from tartan.core.vessel.isotensoid import Isotensoid
-from tartan.core.vessel.meridian import Dome, Ellipsoid, Torisphere
+from tartan.core.vessel.meridian import Dome, Ellipsoid, Torisphere, check_radius
 
 Array = NDArray[np.float64]
 DomeSort = Literal["isotensoid", "ellipsoid", "torisphere"]
@@ -25,6 +25,9 @@ ENDS: tuple[End, ...] = ("lower", "upper")
 
 CYLINDER, LOWER, UPPER = "cylinder", "lower dome", "upper dome"
 """Regions of a vessel."""
+
+LEAST_OPENING = 1e-3
+"""Least radius of an opening as a share of the cylinder's."""
 
 FINEST = 0.3
 """Length of the elements at an opening as a share of those on the cylinder."""
@@ -97,6 +100,7 @@ def check_vessel(shape: Vessel) -> None:
     PartError
         Naming the figure.
     """
+    check_radius(shape.radius)
     if not 0 < shape.length < math.inf:
         raise PartError(
             f"A cylinder {shape.length:g} m long is none.",
@@ -105,6 +109,13 @@ def check_vessel(shape: Vessel) -> None:
         )
     for end in ENDS:
         opening = shape.opening(end)
+        for name, value in (("opening", opening), ("turn", getattr(shape, f"{end}_turn"))):
+            if value and abs(value) < LEAST_OPENING * shape.radius:
+                raise PartError(
+                    f"The {end} {name} of {value:g} m is all but closed.",
+                    f"Surface, {end} {name}",
+                    f"Choose one from {LEAST_OPENING * shape.radius:g} m on.",
+                )
         if not 0 < opening < shape.radius:
             raise PartError(
                 f"The {end} opening of {opening:g} m is not between 0 and the radius "

@@ -181,7 +181,7 @@ class SpotPanel(QWidget):
         self._at = at
         project, layout = self.session.project, answer.layout()
         plies = layout.plies(at.element)
-        rows = rows_of(project, [layout.laid[n].ply for n in plies], plies)
+        rows = rows_of(project, layout.local_plies(at.element), plies)
         marked = plies.index(at.ply) if at.ply in plies else None
         try:
             found = state.section_at(

@@ -11,6 +11,7 @@ from tartan.core.errors import TartanError
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.search.changes import Change, each_change
 from tartan.core.search.whatif import Ranked, rank
+from tartan.core.stack import Ply
 from tartan.desktop.session import Session
 from tartan.desktop.time_slices import Slices
 from tartan.desktop.widgets.controls import button, label, row
@@ -36,6 +37,7 @@ class SpotWhatIf(QWidget):
         self.best: list[Ranked] = []
         self._found: list[Ranked] = []
         self._laid: list[Laid] = []
+        self._plies: tuple[Ply, ...] = ()
         self._loads: list[LoadCase] = []
         self.slices = Slices(self)
         self.note = label("", "soft")
@@ -59,6 +61,7 @@ class SpotWhatIf(QWidget):
         layout = answer.layout()
         laminate = layout.laminate(at.element)
         self._laid = [layout.laid[n] for n in layout.plies(at.element)]
+        self._plies = layout.local_plies(at.element)
         self._loads = [
             about_middle(laminate, spot_loads(answer, at.element, k))
             for k in range(len(answer.inputs.case_names))
@@ -69,7 +72,7 @@ class SpotWhatIf(QWidget):
         self.slices.start(self._work(answer), self._hear, self._end, 0)
 
     def _work(self, answer: PartAnswer) -> Iterator[list[Ranked]]:
-        plies = tuple(x.ply for x in self._laid)
+        plies = self._plies
         materials = {m.name: m for m in answer.inputs.materials}
         offered = [materials[n] for n in dict.fromkeys(p.material for p in plies)]
         changes = [Change("", plies, ())]

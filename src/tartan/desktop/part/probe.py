@@ -46,7 +46,7 @@ class ProbeCard(QWidget):
             layout = layout_of(inputs)
             self.place = where_words(inputs, element)
             plies = layout.plies(element)
-            self.rows = rows_of(project, [layout.laid[n].ply for n in plies], plies)
+            self.rows = rows_of(project, layout.local_plies(element), plies)
             laminate = layout.laminate(element)
             zone = int(layout.zones.zone[element]) + 1
             self.place = f"{where_words(inputs, element)} · zone {zone}"

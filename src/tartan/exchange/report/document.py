@@ -273,7 +273,7 @@ def _spot(chapter: Chapter, source: Source, element: int) -> None:
     columns.append(("reserve factor", "worst level", found.reserve[0].min(axis=1)))
     kinds = [x.kind for x in laminate.materials]
     sheet = figures.section_sheet(
-        [layout.laid[n] for n in plies], kinds, plies, columns, required(source.project)
+        layout.local_plies(element), kinds, plies, columns, required(source.project)
     )
     words = margin_address(answer, element).words
     chapter.blocks.append(

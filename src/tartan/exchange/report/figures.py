@@ -19,11 +19,11 @@ from matplotlib.patches import Rectangle
 from numpy.typing import NDArray
 
 from tartan.core.shell.mesh import Mesh
+from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.exchange.maps.callouts import margin_lines
 from tartan.exchange.maps.mapped import Map
 from tartan.project.analysis.jobs import PartAnswer
-from tartan.project.analysis.partmesh import Laid
 from tartan.project.wording.units import counted
 
 Array = NDArray[np.float64]
@@ -249,7 +249,7 @@ def zones_sheet(answer: PartAnswer) -> Sheet:
 
 
 def section_sheet(
-    plies: Sequence[Laid],
+    plies: Sequence[Ply],
     kinds: Sequence[str],
     numbers: Sequence[int],
     columns: Sequence[tuple[str, str, Array]],
@@ -259,7 +259,7 @@ def section_sheet(
 
     Parameters
     ----------
-    plies : sequence of Laid
+    plies : sequence of Ply
         Bottom to top.
     kinds : sequence of str
         Kind of material of each.
@@ -289,7 +289,7 @@ def section_sheet(
 
 
 def _bands(
-    axes: mpl.axes.Axes, plies: Sequence[Laid], kinds: Sequence[str], numbers: Sequence[int]
+    axes: mpl.axes.Axes, plies: Sequence[Ply], kinds: Sequence[str], numbers: Sequence[int]
 ) -> None:
     axes.set_xlim(0, 1)
     axes.set_xticks([])
@@ -297,14 +297,14 @@ def _bands(
         side.set_visible(False)
     for i, (each, kind, number) in enumerate(zip(plies, kinds, numbers, strict=True)):
         core = kind == "core"
-        band = colours.CORE_BAND if core else colours.ply_band(each.ply.angle)
-        solid = colours.CORE_SOLID if core else colours.ply_solid(each.ply.angle)
+        band = colours.CORE_BAND if core else colours.ply_band(each.angle)
+        solid = colours.CORE_SOLID if core else colours.ply_solid(each.angle)
         axes.add_patch(Rectangle((0.04, i + 0.04), 0.96, 0.92, color=band, lw=0))
         axes.add_patch(Rectangle((0, i + 0.04), 0.03, 0.92, color=solid, lw=0))
-        what = "core" if core else f"{each.ply.angle:g}°"
+        what = "core" if core else f"{each.angle:g}°"
         axes.text(0.06, i + 0.5, f"{number + 1}", fontsize=6.5, va="center", color=SOFT)
         axes.text(0.17, i + 0.5, what, fontsize=7.5, va="center", weight=600)
-        words = f"{each.ply.material}  {each.ply.thickness * 1e3:g} mm"
+        words = f"{each.material}  {each.thickness * 1e3:g} mm"
         axes.text(0.98, i + 0.5, words, fontsize=6.5, va="center", ha="right", color=SOFT)
 
 

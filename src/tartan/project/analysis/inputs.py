@@ -13,7 +13,7 @@ from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import ELASTIC_FIELDS, Material
 from tartan.core.shell.mesh import Mesh, place_words
 from tartan.core.shell.zones import Zones
-from tartan.core.stack import Stack
+from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
 from tartan.project.analysis.partmesh import (
     Laid,
@@ -216,6 +216,10 @@ class Layout:
     def laminate(self, element: int) -> Laminate:
         """Laminate of an element's zone."""
         return self.zones.laminates[int(self.zones.zone[element])]
+
+    def local_plies(self, element: int) -> tuple[Ply, ...]:
+        """Plies of an element as they lie there, bottom to top: wound ones turn and thicken."""
+        return self.laminate(element).stack.plies
 
     def plies(self, element: int) -> tuple[int, ...]:
         """Numbers in the lay-up of an element's plies, bottom to top."""

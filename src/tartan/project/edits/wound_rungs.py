@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-import math
-
+from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH
 from tartan.core.errors import DocumentError, StackError
 from tartan.project.document.partmodel import Rung
+
+LEAST_COVER, MOST_COVER = 0.01, 10.0
+"""Share of the surface that a layer covers."""
 
 MOST_WOUND = 100
 """Pairs or passes of one wound layer."""
@@ -29,9 +31,29 @@ def check_wound(rung: Rung, where: str) -> None:
         raise DocumentError(
             "A wound layer lies on the whole vessel.", where, "Choose 'the whole part'."
         )
-    figures = (wound.opening, wound.bandwidth, wound.coverage, wound.start, wound.end)
-    if not all(map(math.isfinite, (*figures, wound.step_back))) or wound.opening < 0:
-        raise StackError("A figure of the winding is none.", where, "Enter a number.")
+    for name, value in (
+        ("opening", wound.opening),
+        ("distance from the lower end", wound.start),
+        ("distance from the upper end", wound.end),
+        ("step back", wound.step_back),
+    ):
+        if not 0 <= value <= MOST_LENGTH:
+            raise StackError(
+                f"A {name} of {value:g} m is none.", where, f"Enter 0 to {MOST_LENGTH:g} m."
+            )
+    for name, value in (("band width", wound.bandwidth), ("thickness", rung.ply.thickness)):
+        if not LEAST_LENGTH <= value <= MOST_LENGTH:
+            raise StackError(
+                f"A {name} of {value:g} m is none.",
+                where,
+                f"Enter {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m.",
+            )
+    if not LEAST_COVER <= wound.coverage <= MOST_COVER:
+        raise StackError(
+            f"A coverage of {100 * wound.coverage:g} % is none.",
+            where,
+            f"Enter {100 * LEAST_COVER:g} to {100 * MOST_COVER:g} %.",
+        )
     if not 1 <= wound.count <= MOST_WOUND:
         raise StackError(
             f"{wound.count} layers on each other are none.", where, f"Enter 1 to {MOST_WOUND}."

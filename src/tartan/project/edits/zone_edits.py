@@ -39,6 +39,13 @@ def change_zone(project: Project, laid: Sequence[Laid], plies: Sequence[Ply]) ->
         When the zone would not become that, as where a stack is laid twice in it.
     """
     assert project.part is not None
+    for x in laid:
+        if project.part.lay_up[x.rung].wound is not None:
+            raise StackError(
+                "What is wound here is not changed ply by ply.",
+                f"Lay-up, rung {x.rung + 1}",
+                "Change how it is wound in Part.",
+            )
     old = [(x.ply.material, x.ply.angle, x.ply.thickness) for x in laid]
     new = [(p.material, p.angle, p.thickness) for p in plies]
     stacks: dict[str, list[Item]] = {}

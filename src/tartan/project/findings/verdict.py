@@ -220,9 +220,12 @@ def _reserve(
     )
 
 
-def ply_words(answer: PartAnswer, ply: int) -> str:
-    """A ply of the lay-up in words, such as "ply 7 (45°)"."""
-    layer = answer.layout().laid[ply].ply
+def ply_words(answer: PartAnswer, ply: int, element: int | None = None) -> str:
+    """A ply of the lay-up in words, such as "ply 7 (45°)"; with its angle at an element."""
+    layout = answer.layout()
+    layer = layout.laid[ply].ply
+    if element is not None and ply in layout.plies(element):
+        layer = layout.local_plies(element)[layout.plies(element).index(ply)]
     kind = next(m.kind for m in answer.inputs.materials if m.name == layer.material)
     return f"ply {ply + 1} ({'core' if kind == 'core' else units.number(layer.angle) + '°'})"
 
@@ -231,7 +234,7 @@ def margin_address(answer: PartAnswer, element: int, margins: Margins | None = N
     """Whole address of an element's governing margin, in words; of given margins or all."""
     margins = answer.margins if margins is None else margins
     case, ply, level = (int(a[element]) for a in (margins.case, margins.ply, margins.level))
-    name = ply_words(answer, ply)
+    name = ply_words(answer, ply, element)
     title = criterion(margins.checks[int(margins.check[element])]).title
     at = "" if "core" in name else f" at the {LEVELS[level]}"
     words = (
