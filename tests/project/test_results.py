@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tartan import __version__
 from tartan.project.analysis import results
 from tartan.project.analysis.jobs import Memory, PartAnswer, SolveRequest, run_solve
 from tartan.project.analysis.shellinputs import part_inputs
@@ -84,3 +85,16 @@ def test_a_disk_that_refuses_costs_nothing(state: Path) -> None:
     state.write_text("a file where the folder should be")
     assert run(coarse()).resolved
     assert run(coarse()).resolved
+
+
+def test_results_of_another_state_of_the_program_are_solved_anew(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    project = coarse()
+    assert run(project).resolved
+    assert not run(project).resolved
+    monkeypatch.setattr(results, "program", lambda: f"{__version__} of yesterday")
+    with pytest.raises(results.UnfitError, match="version"):
+        results.fetch_checked(part_inputs(project))
+    assert run(project).resolved
+    assert not run(project).resolved

@@ -98,14 +98,23 @@ def _along(
 
 
 def fibre_strokes(
-    mesh: Mesh, direction: Array, angle: float, elements: NDArray[np.int64], most: int = 900
+    mesh: Mesh,
+    direction: Array,
+    angle: float | Array,
+    elements: NDArray[np.int64],
+    most: int = 900,
 ) -> Array:
-    """Fibres of a ply on its elements, a stroke each, thinned out to `most`."""
+    """Fibres of a ply on its elements, a stroke each, thinned out to `most`.
+
+    The angle [deg] is one, or one for each element, shape (q,).
+    """
+    each = np.broadcast_to(np.asarray(angle, float), elements.shape)
     if len(elements) > most:
-        elements = elements[np.linspace(0, len(elements) - 1, most).astype(int)]
+        few = np.linspace(0, len(elements) - 1, most).astype(int)
+        elements, each = elements[few], each[few]
     n, t, good = _along(mesh, direction, elements)
     kept = elements[good]
-    a = np.deg2rad(angle)
+    a = np.deg2rad(each[good])[:, None]
     way = np.cos(a) * t + np.sin(a) * np.cross(n, t)
     area = mesh.areas()[kept][:, None]
     at = centres(mesh, kept) + 0.003 * part_size(mesh) * n

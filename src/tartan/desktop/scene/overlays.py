@@ -167,15 +167,14 @@ class Overlays:
             if kind in ("core", "isotropic"):
                 scene.outline("fibres", each.elements[:4000].tolist(), "#a89468", 1.6)
                 continue
-            strokes = glyphs.fibre_strokes(
-                whole.mesh, whole.direction, each.ply.angle, each.elements
-            )
+            angle = each.ply.angle + (0.0 if each.turn is None else each.turn)
+            strokes = glyphs.fibre_strokes(whole.mesh, whole.direction, angle, each.elements)
             if kind == "woven":
                 strokes = np.concatenate(
                     [
                         strokes,
                         glyphs.fibre_strokes(
-                            whole.mesh, whole.direction, each.ply.angle + 90, each.elements
+                            whole.mesh, whole.direction, angle + 90, each.elements
                         ),
                     ]
                 )

@@ -11,6 +11,8 @@ import json
 import os
 import time
 from dataclasses import asdict
+from functools import cache
+from importlib.resources import files
 from pathlib import Path
 
 import h5py
@@ -41,6 +43,20 @@ def digest(inputs: PartInputs) -> str:
     """Digest of all that a solution feels, as hexadecimal text."""
     data = json.dumps([FORM, __version__, asdict(inputs.elastic())], sort_keys=True, default=str)
     return hashlib.sha256(data.encode()).hexdigest()
+
+
+@cache
+def program() -> str:
+    """Version of the program, and a digest of what it solves with.
+
+    Whoever works on the program changes a result without changing its version.
+    """
+    found = hashlib.blake2b(digest_size=8)
+    root = Path(str(files("tartan")))
+    for place in (root / "core", root / "project" / "analysis"):
+        for path in sorted(place.rglob("*.py")):
+            found.update(path.read_bytes())
+    return f"{__version__} {found.hexdigest()}"
 
 
 class UnfitError(ValueError):
@@ -79,7 +95,7 @@ def fetch_checked(
     try:
         with h5py.File(path, "r") as file:
             u, strains, applied, reaction, energy = (np.array(file[n]) for n in _ARRAYS)
-            if file.attrs["inputs"] != known or file.attrs["version"] != __version__:
+            if file.attrs["inputs"] != known or file.attrs["version"] != program():
                 raise UnfitError("it is of another project or version")
             if file.attrs["checksum"] != _checksum((u, strains, applied, reaction, energy)):
                 raise UnfitError("its figures are not those that were kept")
@@ -128,7 +144,7 @@ def keep(inputs: PartInputs, solution: Solution) -> bool:
             for name in _ARRAYS:
                 file[name] = getattr(solution, name)
             file.attrs["inputs"] = known
-            file.attrs["version"] = __version__
+            file.attrs["version"] = program()
             file.attrs["checksum"] = _checksum(tuple(getattr(solution, n) for n in _ARRAYS))
             file.attrs["imbalance"] = solution.imbalance
             file.attrs["unknowns"] = solution.unknowns
