@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import dataclasses
+import math
 from functools import lru_cache
 
 import numpy as np
@@ -38,7 +39,7 @@ from tartan.project.document.cylinder_sample import OPENING, SERVICE
 from tartan.project.document.model import USUAL, Project
 from tartan.project.document.partmodel import Part, Rung, Wound
 from tartan.project.document.samples import breathing_air_cylinder
-from tartan.project.edits import part_edits
+from tartan.project.edits import part_edits, vessel_edits
 from tartan.project.edits.zone_edits import change_zone
 from tartan.project.files import storage
 from tartan.project.findings.verdict import ply_words
@@ -320,3 +321,34 @@ def test_a_place_has_its_own_plies_and_they_are_not_changed_one_by_one() -> None
     with pytest.raises(TartanError, match="not changed ply by ply"):
         change_zone(project, laid, plies[:-1])
     assert part.lay_up == project.part.lay_up  # type: ignore[union-attr]
+
+
+def test_a_balanced_plan_carries_its_pressure_with_whole_layers() -> None:
+    project, _, shape = cylinder()
+    burst = 90e6
+    made = vessel_edits.balanced_plan(project, burst)
+    part = made.part
+    assert part is not None
+    assert [r.stack or r.wound.sort for r in part.lay_up] == ["liner", "hoop", "helical"]  # type: ignore[union-attr]
+    along = along_meridian(part, {s.name: s for s in made.stacks}, "lower")
+    (_, hoop), (_, helical) = along.layers[1:]
+    carbon = made.material("UD carbon")
+    assert carbon is not None
+    assert carbon.Xt is not None
+    # Bare of the liner, as netting counts: no fibre is pulled beyond its strength, and one
+    # layer less of either would not do.
+    alpha, t = math.asin((OPENING + 0.006) / shape.radius), 0.3e-3
+    pulled = burst * shape.radius / 2 / (helical.nominal * math.cos(alpha) ** 2)
+    round_ = burst * shape.radius - carbon.Xt * helical.nominal * math.sin(alpha) ** 2
+    assert pulled <= carbon.Xt * (1 + 1e-9)
+    assert pulled * helical.nominal / (helical.nominal - 2 * t) > carbon.Xt
+    assert round_ / hoop.nominal <= carbon.Xt * (1 + 1e-9)
+    for pressure, words in ((0.0, "no pressure"), (float("nan"), "no pressure"), (1e12, "layers")):
+        with pytest.raises(TartanError, match=words):
+            vessel_edits.balanced_plan(project, pressure)
+    # An opening so wide that its fibres alone carry the hoop force.
+    wide = dataclasses.replace(shape, lower_dome="ellipsoid", lower_opening=0.068)
+    wide = dataclasses.replace(wide, upper_dome="ellipsoid", upper_opening=0.068)
+    bare = dataclasses.replace(part, surface=wide, lay_up=part.lay_up[:1])
+    with pytest.raises(TartanError, match=r"54\.7"):
+        vessel_edits.balanced_plan(part_edits.put_part(project, bare), burst)

@@ -287,7 +287,7 @@ class Profile(Dome):
     def __post_init__(self) -> None:
         if len(self.points) < 2:
             raise PartError("A meridian needs two points.", WHERE, "Give r and z of each.")
-        if not all(np.isfinite(p).all() for p in self.points):
+        if not np.isfinite(self.points).all():
             raise PartError("A point of the meridian is no number.", WHERE, "Mend the table.")
         check_radius(self.points[0][0])
         for k, ((a, _), (b, _)) in enumerate(zip(self.points, self.points[1:], strict=False)):

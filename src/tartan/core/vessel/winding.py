@@ -33,9 +33,14 @@ ZONE = 2.0
 
 WHERE = "Winding"
 
-_TURN, _STEP = np.polynomial.legendre.leggauss(80)
-_TURN, _STEP = (_TURN + 1) / 2 * np.pi, _STEP / 2 * np.pi
-"""Places of a half turn, and their weights."""
+
+def _half_turn(count: int) -> tuple[Array, Array]:
+    """Places of a half turn, and their weights."""
+    nodes, weights = np.polynomial.legendre.leggauss(count)
+    return (nodes + 1) / 2 * np.pi, weights / 2 * np.pi
+
+
+_MANY, _FEW = _half_turn(80), _half_turn(14)
 
 
 @dataclass(frozen=True)
@@ -244,8 +249,10 @@ class WoundDome:
         marks = np.array(sorted({a, corner, b} | within))
         marks = marks[np.concatenate([[True], np.diff(marks) > 1e-12 * b])]
         low, high = marks[:-1, None], marks[1:, None]
-        r = ((low + high) / 2 - (high - low) / 2 * np.cos(_TURN)).ravel()
-        dr = ((high - low) / 2 * np.sin(_TURN) * _STEP).ravel()
+        # A surface of many short lines needs few places on each.
+        turn, step = _MANY if len(marks) < 20 else _FEW
+        r = ((low + high) / 2 - (high - low) / 2 * np.cos(turn)).ravel()
+        dr = ((high - low) / 2 * np.sin(turn) * step).ravel()
         return float(dr @ (thickness(r) * r * self.dome.slant(r, self.inner)))
 
     def _share(self, r: Array) -> Array:

@@ -78,6 +78,11 @@ class WindingForm(PartForm):
                 UnitLabel(units.TUBE_PRESSURE),
                 None,
                 button(
+                    "balanced plan",
+                    self._balance,
+                    "Hoops and helical layers whose fibres fail together at this pressure",
+                ),
+                button(
                     "+ case of it",
                     self._add_case,
                     "Pressure inside, with what the bosses pass on to the edges of the openings",
@@ -113,6 +118,10 @@ class WindingForm(PartForm):
         self._pressure = value or 0.0
         QTimer.singleShot(0, self.refresh)
         return None
+
+    def _balance(self) -> None:
+        pressure = self._pressure
+        self.edit("balanced plan", lambda p: vessel_edits.balanced_plan(p, pressure))
 
     def _add_case(self) -> None:
         pressure = self._pressure
