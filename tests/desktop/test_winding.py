@@ -148,3 +148,23 @@ def test_a_wrong_layer_stays_in_the_field_and_other_surfaces_have_no_winding(
     assert not view.switches["winding"].isVisible()
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert view.switches["winding"].isVisible()
+
+
+def test_a_meridian_is_pasted_and_refused_where_it_does_not_fit(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    view, session = part_view(window), window.session
+    press(qtbot, view, "surface")
+    board = QApplication.clipboard()
+    assert board is not None
+    board.setText("r [mm]\tz [mm]\n140\t0\n90\t60\n20\t80")
+    press(qtbot, view.surface.meridian, "paste")
+    assert "Make the radius 140 mm" in view.fault.text()
+    board.setText("r [mm]\tz [mm]\n150\t0\n90\t60\n20\t80")
+    press(qtbot, view.surface.meridian, "paste")
+    part = session.project.part
+    assert part is not None
+    assert isinstance(part.surface, Vessel)
+    assert part.surface.lower_points[1] == pytest.approx((0.09, 0.06))
+    assert named(view.surface, QComboBox, "lower dome").currentText() == "table"  # type: ignore[attr-defined]
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    settle()
+    assert named(view.surface, QComboBox, "lower dome").currentText() == "isotensoid"  # type: ignore[attr-defined]

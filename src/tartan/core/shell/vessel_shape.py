@@ -14,13 +14,13 @@ from tartan.core.errors import PartError
 from tartan.core.shell import surfaces
 from tartan.core.shell.mesh import Mesh
 from tartan.core.vessel.isotensoid import Isotensoid
-from tartan.core.vessel.meridian import Dome, Ellipsoid, Torisphere, check_radius
+from tartan.core.vessel.meridian import Dome, Ellipsoid, Profile, Torisphere, check_radius
 
 Array = NDArray[np.float64]
-DomeSort = Literal["isotensoid", "ellipsoid", "torisphere"]
+DomeSort = Literal["isotensoid", "ellipsoid", "torisphere", "table"]
 End = Literal["lower", "upper"]
 
-DOME_SORTS: tuple[DomeSort, ...] = ("isotensoid", "ellipsoid", "torisphere")
+DOME_SORTS: tuple[DomeSort, ...] = ("isotensoid", "ellipsoid", "torisphere", "table")
 ENDS: tuple[End, ...] = ("lower", "upper")
 
 CYLINDER, LOWER, UPPER = "cylinder", "lower dome", "upper dome"
@@ -43,7 +43,7 @@ class Vessel:
     ----------
     radius, length : float
         Of the cylinder, between the tangent lines.
-    lower_dome, upper_dome : {"isotensoid", "ellipsoid", "torisphere"}
+    lower_dome, upper_dome : {"isotensoid", "ellipsoid", "torisphere", "table"}
         Sort of each dome.
     lower_opening, upper_opening : float
         Radius of the polar opening, which the boss fills.
@@ -53,6 +53,8 @@ class Vessel:
         Of an ellipsoid.
     lower_crown, upper_crown, lower_knuckle, upper_knuckle : float
         Radii of a torisphere.
+    lower_points, upper_points : tuple of (float, float)
+        Of a table: radius, and height over the tangent line, from there inwards.
     """
 
     radius: float
@@ -69,6 +71,8 @@ class Vessel:
     upper_height: float = 0.1
     upper_crown: float = 0.3
     upper_knuckle: float = 0.03
+    lower_points: tuple[tuple[float, float], ...] = ()
+    upper_points: tuple[tuple[float, float], ...] = ()
     kind: Literal["vessel"] = "vessel"
 
     def dome(self, end: End) -> Dome:
@@ -85,7 +89,26 @@ class Vessel:
         if sort == "torisphere":
             crown, knuckle = getattr(self, f"{end}_crown"), getattr(self, f"{end}_knuckle")
             return Torisphere(self.radius, crown, knuckle)
+        if sort == "table":
+            return self._table(end)
         return Isotensoid(self.radius, getattr(self, f"{end}_turn") or self.opening(end))
+
+    def _table(self, end: End) -> Dome:
+        points: tuple[tuple[float, float], ...] = getattr(self, f"{end}_points")
+        if not points:
+            raise PartError(
+                "No meridian has been read.",
+                f"Surface, {end} dome",
+                "Read one from a file, or paste its points.",
+            )
+        first = points[0][0]
+        if not abs(first - self.radius) <= 1e-6 * self.radius:
+            raise PartError(
+                f"The meridian begins at {first:g} m, the cylinder has {self.radius:g} m.",
+                f"Surface, {end} dome",
+                f"Make the radius {first:g} m, or read another.",
+            )
+        return Profile(((self.radius, points[0][1]), *points[1:]))
 
     def opening(self, end: End) -> float:
         """Radius of an end's opening [m]."""

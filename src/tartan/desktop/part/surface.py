@@ -10,6 +10,7 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.shell.mesher import Finer
 from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.meridian import MeridianForm
 from tartan.desktop.part.surfacefile import SurfaceFile
 from tartan.desktop.part.ties import TiesForm
 from tartan.desktop.session import Session
@@ -46,6 +47,8 @@ class SurfaceForm(PartForm):
         self.mesh_size = quantity_field(
             units.LENGTH, self._commit_size, "mesh size", self.told.emit, wide=88
         )
+        self.meridian = MeridianForm(session)
+        self.meridian.told.connect(self.told)
         self.file, self.ties = SurfaceFile(session), TiesForm(session)
         for each in (self.file, self.ties):
             each.told.connect(self.told)
@@ -65,7 +68,7 @@ class SurfaceForm(PartForm):
         sort = row(label("Surface", "head"), None, self.sort)
         cuts, finer = (self.cuts_head, self.cuts), (finer_head, self.finer)
         content = column(
-            *(sort, self.file, self.figures, size, 4, rule()),
+            *(sort, self.file, self.figures, self.meridian, size, 4, rule()),
             *(*cuts, 4, rule(), *finer, 4, rule(), self.ties, None),
             margin=2,
         )
@@ -195,6 +198,7 @@ class SurfaceForm(PartForm):
         self.sort.setPlaceholderText("from a file" if part else "choose …")
         lines = make_up(FIGURES.get(sort, ()), part.surface) if part else ()
         self.figures.put((sort, lines), self._build_figures)
+        self.meridian.refresh()
         self.cuts_head.setVisible(panel is not None)
         made = tuple(self._cuts(kind).make_up() for kind in ("openings", "pads"))
         self.cuts.put(made, self._build_cuts)
