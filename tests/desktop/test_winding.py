@@ -6,12 +6,13 @@ import math
 from collections.abc import Callable
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop.part.view import PartView
+from tartan.desktop.widgets.plot import Plot
 from tartan.desktop.window import MainWindow
 from tartan.project.document.partmodel import EdgeForce, Pressure
 from tartan.project.edits import stack_edits
@@ -94,9 +95,22 @@ def test_a_vessel_is_made_wound_looked_at_and_solved(qtbot, window: MainWindow) 
     _solve_filled(qtbot, window)
 
 
+def _point_at_a_line(plot: Plot) -> None:
+    """What a line is at a place is read by pointing at it, and nothing beside it."""
+    x, y, words = plot._lines[0]
+    at = plot.item.getViewBox().mapViewToScene(QPointF(float(x[30]), float(y[30])))
+    place = plot.mapFromScene(at)
+    said = plot.said_at(QPointF(place))
+    assert said.startswith(f"{words}: ")
+    assert float(said.rpartition(", ")[2]) == pytest.approx(float(y[30]), rel=2e-3)
+    assert not plot.said_at(QPointF(place) + QPointF(0, -60))
+
+
 def _solve_filled(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
     """The pressure of the netting view as a case, closed by its bosses; then what governs."""
     session, form = window.session, part_view(window).winding
+    choose(form.chart, "winding angle")
+    _point_at_a_line(form.plot)
     type_into(qtbot, form.pressure, "10")
     qtbot.waitUntil(lambda: "By netting" in form.netting.text())
     # Along, both pairs alone: p R / 2 on their pull, cos² of 17.5°.

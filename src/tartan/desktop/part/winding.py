@@ -169,7 +169,7 @@ class WindingForm(PartForm):
         named = []
         for k, line in enumerate(lines):
             ink = ink_of(k, line)
-            self.plot.curve(line.x, line.y, ink, dashed=line.soft, width=1.4)
+            self.plot.curve(line.x, line.y, ink, dashed=line.soft, width=1.4, words=line.words)
             named.append(
                 f'<span style="color:{theme.colour(ink).name()}">— </span>{escape(line.words)}'
             )

@@ -170,7 +170,7 @@ class TubePane(QWidget):
         self, radius: np.ndarray, stress: np.ndarray, ink: str, words: str, *, dashed: bool = False
     ) -> None:
         # Stresses jump from ply to ply: the line steps at their faces.
-        self.plot.curve(radius, stress, ink, dashed=dashed)
+        self.plot.curve(radius, stress, ink, dashed=dashed, words=words)
         if not dashed:
             # Named where it is greatest, so that names of curves that meet stand apart.
             at = int(np.abs(stress).argmax())

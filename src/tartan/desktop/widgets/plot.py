@@ -7,12 +7,18 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QToolTip
 
 from tartan.desktop import theme
 from tartan.desktop.widgets.picture import offer_saving
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
+
+REACH = 24.0
+"""Pixels within which a point of a line is pointed at."""
 
 
 class Plot(pg.PlotWidget):  # type: ignore[misc]
@@ -26,6 +32,8 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.item.hideButtons()
         self.item.showGrid(x=True, y=True, alpha=0.15)
         offer_saving(self, name)
+        self._lines: list[tuple[Array, Array, str]] = []
+        self.setMouseTracking(True)
         self.wear()
 
     def wear(self) -> None:
@@ -40,6 +48,7 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
     def begin(self, x: str, y: str, of_what: str = "") -> None:
         """Empty the plot, name its axes, and say what it is of, which a picture takes along."""
         self.item.clear()
+        self._lines.clear()
         self.wear()
         self.item.setLabel("bottom", x)
         self.item.setLabel("left", y)
@@ -47,9 +56,18 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.item.setTitle(of_what or None, **title)
 
     def curve(
-        self, x: Array, y: Array, ink: str, *, dashed: bool = False, width: float = 1.8
+        self,
+        x: Array,
+        y: Array,
+        ink: str,
+        *,
+        dashed: bool = False,
+        width: float = 1.8,
+        words: str = "",
     ) -> None:
-        """Draw a line; NaN parts it."""
+        """Draw a line; NaN parts it. Where it has words, pointing at it reads its figures."""
+        if words:
+            self._lines.append((np.asarray(x, float), np.asarray(y, float), words))
         style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
         pen = pg.mkPen(theme.colour(ink), width=width, style=style)
         self.item.plot(
@@ -94,6 +112,33 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
     def show_all(self) -> None:
         """Fit what is drawn."""
         self.item.autoRange()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Read the point of a line that is pointed at."""
+        super().mouseMoveEvent(event)
+        said = self.said_at(event.position())
+        QToolTip.showText(event.globalPosition().toPoint(), said, self)
+
+    def said_at(self, at: QPointF) -> str:
+        """Words and figures of the nearest point of a line, within reach; empty beyond."""
+        box, scene = self.item.getViewBox(), self.mapToScene(at.toPoint())
+        found, least = "", REACH
+        for x, y, words in self._lines:
+            good = np.flatnonzero(np.isfinite(x) & np.isfinite(y))
+            if not len(good):
+                continue
+            # Points on the screen: the view's transformation is a scale and a shift each way.
+            a = box.mapViewToScene(QPointF(float(x[good[0]]), float(y[good[0]])))
+            size = box.viewPixelSize()
+            across = a.x() + (x[good] - x[good[0]]) / size[0] - scene.x()
+            down = a.y() - (y[good] - y[good[0]]) / size[1] - scene.y()
+            gap = np.hypot(across, down)
+            k = int(gap.argmin())
+            if gap[k] < least:
+                at_x, at_y = float(x[good[k]]), float(y[good[k]])
+                found = f"{words}: {units.number(at_x)}, {units.number(at_y)}"
+                least = float(gap[k])
+        return found
 
     def mouseDoubleClickEvent(self, event: object) -> None:
         self.show_all()
