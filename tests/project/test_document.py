@@ -36,7 +36,7 @@ SCHEMA = Path(__file__).parents[2] / "docs" / "project.schema.json"
 def test_files_round_trip_and_fit_the_published_schema(make, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
     project = case_edits.put_cases(
         make(),
-        [*make().cases, Case("pull", (EdgeForce("left edge", (1.0, 2.0, -3.5)), Pressure(-0.1)))],
+        [*make().cases, Case("pull", (EdgeForce("upper edge", (1.0, 2.0, -3.5)), Pressure(-0.1)))],
     )
     path = tmp_path / "x.tartan.json"
     storage.save(project, path)
