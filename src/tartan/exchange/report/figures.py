@@ -86,7 +86,14 @@ def svg_of(sheet: Sheet, *, for_page: bool = False) -> str:
     out = io.StringIO()
     words = "none" if for_page else "path"
     with mpl.rc_context(LOOK | {"svg.hashsalt": "tartan", "svg.fonttype": words}):
-        sheet.savefig(out, format="svg", dpi=220, transparent=True, metadata={"Date": None})
+        # What is an image in it stays fine enough to be printed.
+        sheet.savefig(
+            out,
+            format="svg",
+            dpi=170 if for_page else 220,
+            transparent=True,
+            metadata={"Date": None},
+        )
     text = out.getvalue()
     return text[text.index("<svg") :]
 
