@@ -18,8 +18,9 @@ from tartan.core.vessel.meridian import (
     Torisphere,
     membrane_forces,
 )
+from tartan.core.vessel.netting import netting, netting_stress
 from tartan.core.vessel.plan import Hoop, Layer, LayerOn, Mandrel, Plain, lay_plan
-from tartan.core.vessel.winding import Helical, WoundDome, netting, netting_stress
+from tartan.core.vessel.winding import Helical, WoundDome
 
 Array = NDArray[np.float64]
 R = 0.2
@@ -334,3 +335,44 @@ def test_netting_stress_balances_the_pressure_and_undoes_the_design() -> None:
     assert math.isnan(netting_stress(R, 1e6, [(0.3, 1e-3)], 0.0).hoop)
     with pytest.raises(PartError, match="helical"):
         netting_stress(R, 1e6, [], 1e-3)
+
+
+@pytest.mark.parametrize("name", DOMES)
+def test_a_path_off_the_geodesic_is_held_by_the_friction_it_is_said_to_need(name: str) -> None:
+    dome, turn = DOMES[name], 0.06
+    geodesic = math.asin(turn / R)
+    bare = WoundDome(dome, Helical(turn, 0.01, 1e-3, "centre"))
+    same = WoundDome(dome, Helical(turn, 0.01, 1e-3, "centre", angle=geodesic))
+    assert same.off is not None
+    assert same.off.friction < 1e-6
+    assert same.path_length == pytest.approx(bare.path_length, rel=1e-5)
+    assert same.volume == pytest.approx(bare.volume, rel=1e-5)
+    needed = []
+    for angle in (0.8, 1.1, 1.3):
+        wound = WoundDome(dome, Helical(turn, 0.01, 1e-3, "centre", angle=angle * geodesic))
+        assert wound.off is not None
+        needed.append(wound.off.friction)
+        ends = wound.angle(np.array([R, turn]))
+        assert np.degrees(ends) == pytest.approx([np.degrees(angle * geodesic), 90], abs=0.02)
+        # Sideways over normal curvature, from the drawn path alone.
+        r = np.linspace(0.19, 0.09, 41)
+        r = r[np.abs(r - 0.1777) > 4e-3]
+        step = 1e-5
+        _, s = dome.places(np.stack([r - step, r + step]))
+        sideways = (wound.clairaut(r - step) - wound.clairaut(r + step)) / (s[0] - s[1]) / r
+        one, two = dome.curvature(r)
+        alpha = wound.angle(r)
+        normal = np.cos(alpha) ** 2 * one + np.sin(alpha) ** 2 * two
+        np.testing.assert_allclose(np.abs(sideways / normal), needed[-1], rtol=2e-2)
+        # Nothing is lost of the tow.
+        assert wound.thickness(np.array(R)) == pytest.approx(2e-3, rel=1e-6)
+        assert wound.peak[0] > 2e-3
+    assert needed[1] < needed[2]
+    with pytest.raises(PartError, match="No friction holds"):
+        WoundDome(dome, Helical(turn, 0.01, 1e-3, "centre", angle=1.5)).angle(np.array(R))
+
+
+def test_a_chain_of_chords_has_no_friction_to_tell() -> None:
+    chords = polygon(DOMES["sphere"], 0.05, 50)
+    with pytest.raises(PartError, match="no curvature"):
+        WoundDome(chords, Helical(0.06, 0.01, 1e-3, angle=0.4)).angle(np.array(R))

@@ -112,6 +112,15 @@ def _solve_filled(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped
     session, form = window.session, part_view(window).winding
     choose(form.chart, "winding angle")
     _point_at_a_line(form.plot)
+    # Off the geodesic a layer needs friction, and says how much.
+    session.select(rungs=(2,))
+    press(qtbot, part_view(window), "lay-up")
+    type_into(qtbot, named(part_view(window).lay_up, QLineEdit, "angle on the cylinder"), "25")
+    press(qtbot, part_view(window), "winding")
+    assert "off the geodesic" in form.note.text()
+    assert form.layers.table.rows[2][1] == pytest.approx(25)
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert "off the geodesic" not in form.note.text()
     type_into(qtbot, form.pressure, "10")
     qtbot.waitUntil(lambda: "By netting" in form.netting.text())
     # Along, both pairs alone: p R / 2 on their pull, cos² of 17.5°.

@@ -153,7 +153,8 @@ def test_rungs_that_are_wound_go_to_a_spreadsheet_and_to_a_file_and_back() -> No
             lay_up=(
                 *part.lay_up,
                 dataclasses.replace(
-                    part.lay_up[2], wound=Wound(turning="centre", opening=0.03, coverage=0.9)
+                    part.lay_up[2],
+                    wound=Wound(turning="centre", opening=0.03, coverage=0.9, angle=24.0),
                 ),
             ),
         ),
@@ -217,6 +218,7 @@ WOUNDS = st.builds(
     start=around(0.02),
     end=around(0.02),
     step_back=around(0.002),
+    angle=st.just(0.0) | around(20.0),
 )
 VESSELS = st.builds(
     Vessel,

@@ -26,6 +26,7 @@ HEAD = (
     "from lower end [mm]",
     "from upper end [mm]",
     "step back [mm]",
+    "wound at [°]",
 )
 """Columns; a row has either a stack or a material, and those of winding where it is wound."""
 
@@ -56,7 +57,7 @@ def _wound_cells(wound: Wound | None) -> tuple[str, ...]:
         return ("",) * (len(HEAD) - 6)
     cells = dict.fromkeys(range(6, len(HEAD)), "")
     cells |= {6: wound.sort, 9: wound.turning, 10: repr(wound.coverage * 100)}
-    cells[11] = str(wound.count)
+    cells[11], cells[15] = str(wound.count), repr(wound.angle)
     cells |= {i: repr(getattr(wound, name) * 1e3) for i, name in _LENGTHS.items()}
     return tuple(cells[i] for i in range(6, len(HEAD)))
 
@@ -72,7 +73,9 @@ def _wound(cells: list[str], where: str) -> Wound | None:
     lengths = {name: float(cells[i]) * 1e-3 for i, name in _LENGTHS.items() if cells[i]}
     coverage = float(cells[10]) / 100 if cells[10] else 1.0
     count = int(float(cells[11])) if cells[11] else 1
-    return Wound(cells[6], turning=turning, coverage=coverage, count=count, **lengths)  # type: ignore[arg-type]
+    angle = float(cells[15]) if cells[15] else 0.0
+    given = {"turning": turning, "coverage": coverage, "count": count, "angle": angle}
+    return Wound(cells[6], **given, **lengths)  # type: ignore[arg-type]
 
 
 def parse_rungs(text: str, project: Project) -> tuple[Rung, ...]:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.shell.vessel_shape import End, Vessel
-from tartan.core.vessel.winding import netting_stress
+from tartan.core.vessel.netting import netting_stress
 from tartan.exchange.tables import Cell, Table
 from tartan.pages.part import rung_plies, wound_words
 from tartan.project.analysis.winding import AlongMeridian, along_meridian
@@ -17,6 +17,9 @@ from tartan.project.document.model import Project
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
+
+LEAST_FRICTION = 1e-4
+"""Friction from which a layer is said to be off the geodesic."""
 
 CHARTS = ("winding angle", "thickness of a layer", "thickness of the whole", "section")
 """What can be drawn along the meridian."""
@@ -117,7 +120,19 @@ def facts(project: Project, found: AlongMeridian) -> str:
     )
     return (
         f"{middle} at mid-length; thickest {most} at a radius of {radius}, "
-        f"{arc} from the tangent line."
+        f"{arc} from the tangent line.{_held(project, found)}"
+    )
+
+
+def _held(project: Project, found: AlongMeridian) -> str:
+    """Which layers friction has to hold, in words; empty where all are geodesics."""
+    off = [(on.friction, n) for n, on in found.layers if on.friction > LEAST_FRICTION]
+    if not off:
+        return ""
+    most, number = max(off)
+    return (
+        f" Layer {rung_title(project, number)} is off the geodesic: it stays where the friction "
+        f"is {units.number(most, 2)} or more."
     )
 
 
@@ -157,6 +172,7 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
         f"peak t [{unit}]",
         "mass [kg]",
         "band [m]",
+        "friction",
     )
     densities = {m.name: m.rho for m in project.materials}
     rows: list[tuple[Cell, ...]] = []
@@ -175,6 +191,7 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
                 float(on.thickness.max() / mm),
                 None if density is None else on.volume * density,
                 band,
+                on.friction or None,
             )
         )
     return Table("wound layers", head, tuple(rows), f"{project.name}: wound layers")

@@ -35,6 +35,13 @@ WOUND: Table = (
         OneOf("turning", lambda: ("edge", "centre"), name="touching by its"),
         when=_helical,
     ),
+    line(
+        Said("angle", "On the cylinder; 0 for the geodesic, which needs no friction"),
+        None,
+        Number("angle", units.ANGLE, "angle on the cylinder", wide=70),
+        Unit(units.ANGLE),
+        when=_helical,
+    ),
     _count("pairs ±", "How often the pair is laid", "helical"),
     _length("start", "from lower end", "From the lower tangent line inwards", "hoop"),
     _length("end", "from upper end", "From the upper tangent line inwards", "hoop"),

@@ -95,6 +95,8 @@ class LayerOn:
         Its angle there [rad].
     volume : float
         Of the whole layer on the vessel [m³]; 0 where it is not wound.
+    friction : float
+        That holds it where it is off the geodesic, the greater of both ends' [1].
     """
 
     angle: Array
@@ -102,6 +104,7 @@ class LayerOn:
     nominal: float
     nominal_angle: float
     volume: float = 0.0
+    friction: float = 0.0
 
 
 def check_hoop(layer: Hoop, length: float) -> Hoop:
@@ -221,23 +224,27 @@ class _Places:
         check_helical(layer, self.mandrel.radius)
         # As thick as entered on what lies below at mid-length; elsewhere as many tows pass.
         r0 = layer.turning_radius
-        flux = layer.thickness * math.sqrt((self.mandrel.radius + self.wall) ** 2 - r0 * r0)
-        own = self.mandrel.radius + self.below
-        angle = np.arcsin(np.minimum(r0 / np.maximum(own, r0), 1.0))
-        thickness = flux / np.sqrt(np.maximum(own**2 - r0**2, 1e-300))
         R = self.mandrel.radius + self.wall
+        c = R * math.sin(layer.angle) if layer.angle else r0
+        flux = layer.thickness * math.sqrt(R * R - c * c)
+        own = self.mandrel.radius + self.below
+        angle = np.arcsin(np.minimum(c / np.maximum(own, c), 1.0))
+        thickness = flux / np.sqrt(np.maximum(own**2 - c**2, 1e-300))
+        friction = 0.0
         volume = 2 * math.pi * R * layer.thickness * self.mandrel.length
         for on, line in zip(self.on, self.lines, strict=True):
-            wound = WoundDome(line.surface(), layer)
+            # Friction is told of the bare dome, whose curvature is known.
+            wound = WoundDome(line.dome if layer.angle else line.surface(), layer)
+            friction = max(friction, 0.0 if wound.off is None else wound.off.friction)
             more = flux / wound.flux
             volume += more * wound.volume
             if on.any():
-                moved = line.moved(self.radius[on])
+                moved = self.radius[on] if layer.angle else line.moved(self.radius[on])
                 angle[on], thickness[on] = wound.angle(moved), more * wound.thickness(moved)
-            line.height += more * wound.thickness(line.outer())
+            line.height += more * wound.thickness(line.r if layer.angle else line.outer())
         self.wall += layer.thickness
-        nominal = math.asin(r0 / self.mandrel.radius)
-        return LayerOn(angle, thickness, layer.thickness, nominal, volume)
+        nominal = layer.angle or math.asin(r0 / self.mandrel.radius)
+        return LayerOn(angle, thickness, layer.thickness, nominal, volume, friction)
 
 
 class _Line:

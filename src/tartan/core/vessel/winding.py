@@ -1,4 +1,4 @@
-"""What winding lays: the angle by Clairaut, the thickness by conservation of the tow, netting.
+"""What winding lays: the angle by Clairaut, the thickness by conservation of the tow.
 
 A layer of geodesics keeps r sin α. As many tows cross every circle of latitude, so that its
 thickness is t R cos α_R / (r cos α): without bound at the turning circle, where tows lie along it.
@@ -9,13 +9,13 @@ to the plain thickness with its slope, and scaled so that what is laid stays wha
 Sources: A. C. Knoell, NASA-CR-124556 (1971) (geodesics and conservation of the tow); R. Wang,
 W. Jiao, W. Liu and F. Yang, J. Reinf. Plast. Compos. 29 (2010) 3345–3352 (the zone of two widths,
 joined in value and slope and keeping the volume); the mean over the threads of a band is derived
-here. S. T. Peters (ed.), Composite Filament Winding (2011), ch. 6 (netting).
+here.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
 from tartan.core.vessel.meridian import Dome
+from tartan.core.vessel.offgeodesic import OffGeodesic, off_geodesic
 
 Array = NDArray[np.float64]
 
@@ -61,6 +62,8 @@ class Helical:
         Share of the surface that is covered [1].
     pairs : int
         How often the pair is laid.
+    angle : float
+        On the cylinder, where it is not the geodesic's; 0 where it is [rad].
     """
 
     opening: float
@@ -69,6 +72,7 @@ class Helical:
     turning: Literal["edge", "centre"] = "edge"
     coverage: float = 1.0
     pairs: int = 1
+    angle: float = 0.0
 
     @property
     def turning_radius(self) -> float:
@@ -152,19 +156,33 @@ class WoundDome:
     def angle(self, radii: Array) -> Array:
         """Winding angle from the meridian at radii, in their shape [rad]; 90° inside the turn."""
         r = np.maximum(np.asarray(radii, float), self.turning_radius)
-        return np.asarray(np.arcsin(self.turning_radius / r))
+        return np.asarray(np.arcsin(np.minimum(self.clairaut(r) / r, 1.0)))
+
+    @cached_property
+    def off(self) -> OffGeodesic | None:
+        """The path where it is off the geodesic."""
+        if not self.layer.angle:
+            return None
+        return off_geodesic(self.dome, self.turning_radius, self.layer.angle)
+
+    def clairaut(self, radii: Array) -> Array:
+        """``r sin α`` at radii, in their shape [m]: the same everywhere on a geodesic."""
+        if self.off is None:
+            return np.full(np.shape(radii), self.turning_radius)
+        return self.off.at(radii)
 
     @property
     def flux(self) -> float:
         """T r cos α, which the tow conserves [m²]."""
         R = self.dome.R
-        return self.layer.thickness * math.sqrt(R * R - self.turning_radius**2)
+        c = float(self.clairaut(np.array(R)))
+        return self.layer.thickness * math.sqrt(R * R - c * c)
 
     def plain_thickness(self, radii: Array) -> Array:
         """Thickness of the centre lines alone, in the radii's shape [m]; infinite at the turn."""
         r = np.asarray(radii, float)
         with np.errstate(divide="ignore", invalid="ignore"):
-            across = np.sqrt(np.maximum(r * r - self.turning_radius**2, 0.0))
+            across = np.sqrt(np.maximum(r * r - self.clairaut(r) ** 2, 0.0))
             return np.where(r > self.turning_radius, self.flux / across, np.inf)
 
     @cached_property
@@ -173,7 +191,7 @@ class WoundDome:
         r0 = self.turning_radius
 
         def along(r: Array, dr: Array, dz: Array) -> Array:
-            return np.asarray(np.hypot(dr, dz) * r / np.sqrt(r * r - r0 * r0))
+            return np.asarray(np.hypot(dr, dz) * r / np.sqrt(r * r - self.clairaut(r) ** 2))
 
         return self.dome.integral(r0, along)
 
@@ -183,7 +201,8 @@ class WoundDome:
         r0 = self.turning_radius
 
         def around(r: Array, dr: Array, dz: Array) -> Array:
-            return np.asarray(np.hypot(dr, dz) * r0 / (r * np.sqrt(r * r - r0 * r0)))
+            c = self.clairaut(r)
+            return np.asarray(np.hypot(dr, dz) * c / (r * np.sqrt(r * r - c * c)))
 
         return self.dome.integral(r0, around)
 
@@ -221,7 +240,8 @@ class WoundDome:
         r0, half = self.turning_radius, self.layer.bandwidth / 2
         value = float(self.plain_thickness(np.array(b)) - self._threads(np.array(b)))
         first, last = r0 - half, r0 + half
-        rate = -b / (b * b - r0 * r0) ** 1.5
+        c, d = (float(self.clairaut(np.array(x))) for x in (b, b * (1 + 1e-6)))
+        rate = -(b - c * (d - c) / (b * 1e-6)) / (b * b - c * c) ** 1.5
         for end, sign in ((last, 1.0), (first, -1.0)):
             rate += sign * end / (b * math.sqrt(b * b - end * end)) / (2 * half)
         slope = self.flux * rate * (b - a)
@@ -291,117 +311,3 @@ class WoundDome:
         t = self.thickness(r)
         at = int(t.argmax())
         return float(t[at]), float(r[at])
-
-
-@dataclass(frozen=True)
-class Netting:
-    """Thicknesses that carry a burst pressure by their fibres alone.
-
-    Attributes
-    ----------
-    hoop_to_helical : float
-        Thickness of hoop over that of helical layers [1].
-    helical, hoop : float
-        Thicknesses on the cylinder [m].
-    """
-
-    hoop_to_helical: float
-    helical: float
-    hoop: float
-
-
-def netting(
-    R: float, alpha: float, burst: float, strength: float, Vf: float, ratio: float = 1.0
-) -> Netting:
-    """Helical and hoop layers that burst together.
-
-    Parameters
-    ----------
-    R : float
-        Radius of the cylinder [m].
-    alpha : float
-        Angle of the helical layers from the axis [rad].
-    burst : float
-        Pressure [Pa].
-    strength : float
-        Of the hoop fibres at burst [Pa].
-    Vf : float
-        Share of fibres of the volume [1].
-    ratio : float
-        Stress of helical over that of hoop fibres at burst [1].
-
-    Raises
-    ------
-    PartError
-        Where a figure makes no sense, or the helical layers carry the hoop force alone.
-    """
-    for name, value in (
-        ("radius", R),
-        ("burst pressure", burst),
-        ("fibre strength", strength),
-        ("fibre share", Vf),
-        ("stress ratio", ratio),
-    ):
-        if not 0 < value < np.inf:
-            raise PartError(f"A {name} of {value:g} is none.", "Netting", "Enter one above 0.")
-    c2 = math.cos(alpha) ** 2
-    share = ratio * (3 * c2 - 1)
-    if not share >= 0:
-        raise PartError(
-            f"Helical layers at {math.degrees(alpha):.4g}° carry more than the hoop force.",
-            "Netting",
-            "Choose an angle below 54.7°.",
-        )
-    helical = burst * R / (2 * ratio * strength * Vf * c2)
-    return Netting(share, helical, share * helical)
-
-
-@dataclass(frozen=True)
-class NettingStress:
-    """Stress of layers whose fibres alone carry a pressure.
-
-    Attributes
-    ----------
-    helical, hoop : float
-        Of the layers along their fibres [Pa]; NaN where there is none of them.
-    """
-
-    helical: float
-    hoop: float
-
-    @property
-    def ratio(self) -> float:
-        """Stress of the helical layers over that of the hoops [1]."""
-        return self.helical / self.hoop if self.hoop else math.nan
-
-
-def netting_stress(
-    R: float, pressure: float, helical: Sequence[tuple[float, float]], hoop: float
-) -> NettingStress:
-    """What the layers of a cylinder carry by their fibres alone.
-
-    Parameters
-    ----------
-    R : float
-        Radius of the cylinder [m].
-    pressure : float
-        Inside [Pa].
-    helical : sequence of (float, float)
-        Angle from the axis [rad] and thickness [m] of each; they are pulled alike.
-    hoop : float
-        Thickness of all hoops [m].
-
-    Raises
-    ------
-    PartError
-        Without helical layers, which alone pull along the axis.
-    """
-    along = sum(t * math.cos(a) ** 2 for a, t in helical)
-    around = sum(t * math.sin(a) ** 2 for a, t in helical)
-    if not along > 0:
-        raise PartError(
-            "No helical layer pulls along the vessel.", "Netting", "Wind a helical layer."
-        )
-    stress = pressure * R / 2 / along
-    left = pressure * R - stress * around
-    return NettingStress(stress, left / hoop if hoop > 0 else math.nan)

@@ -16,7 +16,8 @@ from tartan.core.vessel.meridian import (
     Torisphere,
     membrane_forces,
 )
-from tartan.core.vessel.winding import Helical, WoundDome, netting
+from tartan.core.vessel.netting import netting
+from tartan.core.vessel.winding import Helical, WoundDome
 from tartan.exchange.verify.reading import Inputs, NotYetError, number, numbers
 
 

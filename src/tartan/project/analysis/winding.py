@@ -67,7 +67,13 @@ def layer_of(rung: Rung, shape: Vessel) -> Layer:
         )
     opening = wound.opening or max(shape.opening(end) for end in ENDS)
     return Helical(
-        opening, wound.bandwidth, ply.thickness, wound.turning, wound.coverage, wound.count
+        opening,
+        wound.bandwidth,
+        ply.thickness,
+        wound.turning,
+        wound.coverage,
+        wound.count,
+        float(np.radians(wound.angle)),
     )
 
 
@@ -206,7 +212,8 @@ def nominal_plies(rung: Rung, surface: Surface) -> tuple[Ply, ...]:
     if isinstance(surface, Vessel):
         layer = layer_of(rung, surface)
         assert isinstance(layer, Helical)
-        angle = float(np.degrees(np.arcsin(min(1.0, layer.turning_radius / surface.radius))))
+        geodesic = np.arcsin(min(1.0, layer.turning_radius / surface.radius))
+        angle = wound.angle or float(np.degrees(geodesic))
     thick = ply.thickness * wound.coverage
     return tuple(
         replace(ply, angle=sign * angle, thickness=thick)

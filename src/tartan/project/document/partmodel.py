@@ -184,6 +184,8 @@ class Wound:
         Hoop: distance from the lower and the upper tangent line, inwards [m].
     step_back : float
         Hoop: by how much each pass ends before the one below it, at both ends [m].
+    angle : float
+        Helical: on the cylinder, where friction holds it off the geodesic; 0 for that [deg].
     """
 
     sort: Literal["helical", "hoop"] = "helical"
@@ -195,6 +197,7 @@ class Wound:
     start: float = 0.0
     end: float = 0.0
     step_back: float = 0.0
+    angle: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ import math
 from tartan.core.errors import PartError
 from tartan.core.shell.vessel_shape import ENDS, Vessel
 from tartan.core.stack import Ply
-from tartan.core.vessel.winding import netting
+from tartan.core.vessel.netting import netting
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import (
     Case,

@@ -6,6 +6,9 @@ from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH
 from tartan.core.errors import DocumentError, StackError
 from tartan.project.document.partmodel import Rung
 
+LEAST_ANGLE = 0.1
+"""Angle from the meridian, and from the hoop, that a helical layer has at least [deg]."""
+
 LEAST_COVER, MOST_COVER = 0.01, 10.0
 """Share of the surface that a layer covers."""
 
@@ -48,6 +51,12 @@ def check_wound(rung: Rung, where: str) -> None:
                 where,
                 f"Enter {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m.",
             )
+    if not (wound.angle == 0 or LEAST_ANGLE <= wound.angle <= 90 - LEAST_ANGLE):
+        raise StackError(
+            f"An angle of {wound.angle:g}° is none of a helical layer.",
+            where,
+            f"Enter {LEAST_ANGLE:g} to {90 - LEAST_ANGLE:g}°, or 0 for the geodesic.",
+        )
     if not LEAST_COVER <= wound.coverage <= MOST_COVER:
         raise StackError(
             f"A coverage of {100 * wound.coverage:g} % is none.",
