@@ -9,6 +9,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from tartan.core.errors import PartError
 
 
