@@ -1,6 +1,6 @@
 """Netting: what the fibres of a wound cylinder carry alone, and layers that burst together.
 
-Source: S. T. Peters (ed.), Composite Filament Winding (2011), ch. 6.
+Source: S. T. Peters (ed.), Composite Filament Winding (ASM International, 2011).
 """
 
 from __future__ import annotations

@@ -5,8 +5,8 @@ stays where its sideways curvature is at most the friction times its normal one:
 k_n = cos²α / r1 + sin²α / r2. The λ is sought that brings a given angle on the cylinder to 90°
 at the turning radius; 0 is the geodesic.
 
-Source: S. Koussios and O. K. Bergsma, J. Thermoplast. Compos. Mater. 19 (2006) 5–34 (friction and
-non-geodesic paths on surfaces of revolution).
+Source: S. Koussios and O. K. Bergsma, J. Thermoplast. Compos. Mater. 19 (2006) 5–34 (friction of
+tows in winding); the equation is Liouville's formula for the geodesic curvature.
 """
 
 from __future__ import annotations

@@ -6,10 +6,10 @@ There the band's width is seen: each of its threads turns at a radius of its own
 their thicknesses is finite. Within two widths of the turning circle that mean is taken, joined
 to the plain thickness with its slope, and scaled so that what is laid stays what was delivered.
 
-Sources: A. C. Knoell, NASA-CR-124556 (1971) (geodesics and conservation of the tow); R. Wang,
-W. Jiao, W. Liu and F. Yang, J. Reinf. Plast. Compos. 29 (2010) 3345–3352 (the zone of two widths,
-joined in value and slope and keeping the volume); the mean over the threads of a band is derived
-here.
+Sources: A. C. Clairaut, Mém. Acad. Sci. Paris (1733) (geodesics of surfaces of revolution);
+R. Wang, W. Jiao, W. Liu and F. Yang, J. Reinf. Plast. Compos. 29 (2010) 3345–3352 (the zone of two
+widths, joined in value and slope and keeping the volume); the mean over the threads of a band is
+derived here.
 """
 
 from __future__ import annotations
