@@ -78,7 +78,7 @@ class WindingForm(PartForm):
                 UnitLabel(units.TUBE_PRESSURE),
                 None,
                 button(
-                    "balanced plan",
+                    "balance",
                     self._balance,
                     "Hoops and helical layers whose fibres fail together at this pressure",
                 ),
