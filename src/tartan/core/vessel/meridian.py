@@ -75,13 +75,14 @@ class Dome(ABC):
         """Curvatures 1/r1 of the meridian and 1/r2 across it at radii, in their shape [1/m]."""
 
     def _checked(self, end: float) -> float:
-        if not 0 <= end <= self.R:
+        # Rounding may leave a place on the equator a trace beyond it.
+        if not 0 <= end <= self.R * (1 + 1e-9):
             raise PartError(
                 f"A radius of {end:g} m is not on a dome of {self.R:g} m.",
                 WHERE,
                 f"Choose one from 0 to {self.R:g} m.",
             )
-        return end
+        return min(end, self.R)
 
     def places(self, radii: Array) -> tuple[Array, Array]:
         """Z and arc length from the equator at radii, in their shape [m].
@@ -93,6 +94,7 @@ class Dome(ABC):
         """
         r = np.asarray(radii, float)
         self._checked(float(r.max(initial=0.0)))
+        r = np.minimum(r, self.R)
         pieces = self.pieces(self._checked(float(r.min(initial=self.R))))
         z, s = np.zeros(r.shape), np.zeros(r.shape)
         before = 0.0
