@@ -14,6 +14,7 @@ from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop.part.view import PartView
 from tartan.desktop.widgets.plot import Plot
 from tartan.desktop.window import MainWindow
+from tartan.exchange.tables import Table
 from tartan.project.document.partmodel import EdgeForce, Pressure
 from tartan.project.edits import stack_edits
 from tests.desktop.conftest import named
@@ -72,8 +73,7 @@ def test_a_vessel_is_made_wound_looked_at_and_solved(qtbot, window: MainWindow) 
     assert not view.lay_up.angle.isEnabled()
     # What is wound stands along the meridian before anything is solved.
     press(qtbot, view, "winding")
-    table = view.winding.table.table
-    assert table.rows
+    table = _points(view)
     head = list(table.head)
     first = dict(zip(head, table.rows[0], strict=True))
     assert first["r [mm]"] == pytest.approx(100)
@@ -93,6 +93,13 @@ def test_a_vessel_is_made_wound_looked_at_and_solved(qtbot, window: MainWindow) 
     assert board is not None
     assert "winding along the lower meridian" in board.text()
     _solve_filled(qtbot, window)
+
+
+def _points(view: PartView) -> Table:
+    """The winding point by point."""
+    choose(view.winding.listed, "point by point")
+    assert view.winding.table.table.rows
+    return view.winding.table.table
 
 
 def _point_at_a_line(plot: Plot) -> None:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -105,6 +106,12 @@ class LayerOn:
     nominal_angle: float
     volume: float = 0.0
     friction: float = 0.0
+
+
+@lru_cache(maxsize=256)
+def wound(dome: Dome, layer: Helical) -> WoundDome:
+    """A layer on a dome, remembered: charts and meshes ask for the same."""
+    return WoundDome(dome, layer)
 
 
 def check_hoop(layer: Hoop, length: float) -> Hoop:
@@ -234,14 +241,14 @@ class _Places:
         volume = 2 * math.pi * R * layer.thickness * self.mandrel.length
         for on, line in zip(self.on, self.lines, strict=True):
             # Friction is told of the bare dome, whose curvature is known.
-            wound = WoundDome(line.dome if layer.angle else line.surface(), layer)
-            friction = max(friction, 0.0 if wound.off is None else wound.off.friction)
-            more = flux / wound.flux
-            volume += more * wound.volume
+            made = wound(line.dome if layer.angle else line.surface(), layer)
+            friction = max(friction, 0.0 if made.off is None else made.off.friction)
+            more = flux / made.flux
+            volume += more * made.volume
             if on.any():
                 moved = self.radius[on] if layer.angle else line.moved(self.radius[on])
-                angle[on], thickness[on] = wound.angle(moved), more * wound.thickness(moved)
-            line.height += more * wound.thickness(line.r if layer.angle else line.outer())
+                angle[on], thickness[on] = made.angle(moved), more * made.thickness(moved)
+            line.height += more * made.thickness(line.r if layer.angle else line.outer())
         self.wall += layer.thickness
         nominal = layer.angle or math.asin(r0 / self.mandrel.radius)
         return LayerOn(angle, thickness, layer.thickness, nominal, volume, friction)

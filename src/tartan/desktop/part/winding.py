@@ -46,6 +46,7 @@ class WindingForm(PartForm):
         self.scale.setAccessibleName("Thickness drawn larger by")
         self.scale.setMaximumWidth(48)
         self._times = 1.0
+        self._shown: object = None
         self.scale_row = row(label("thickness ×", "soft"), self.scale, None, spacing=4)
         self.pressure = QuantityField(units.TUBE_PRESSURE, self._set_pressure)
         self.pressure.setAccessibleName("Pressure of the netting view")
@@ -63,6 +64,9 @@ class WindingForm(PartForm):
         self.key.setTextFormat(Qt.TextFormat.RichText)
         self.key.setAccessibleName("Lines of the chart")
         self.table = DataTable("winding", filtered=False)
+        self._build()
+
+    def _build(self) -> None:
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
@@ -113,6 +117,8 @@ class WindingForm(PartForm):
     def _list(self, which: str) -> None:
         self.layers.setVisible(which == LISTS[0])
         self.table.setVisible(which != LISTS[0])
+        self._shown = None
+        self.refresh()
 
     def _set_pressure(self, value: float | None) -> TartanError | None:
         self._pressure = value or 0.0
@@ -128,8 +134,17 @@ class WindingForm(PartForm):
         self.edit("pressure case", lambda p: vessel_edits.add_pressure(p, pressure))
 
     def refresh(self) -> None:
-        """Draw the plan as it stands."""
+        """Draw the plan as it stands, where anything of it is another."""
         chart = self.chart.currentText()
+        project, dark = self.session.project, theme.face().dark
+        asked: tuple[object, ...] = (
+            *(project.part, project.stacks, project.materials, project.version),
+            *(self.end.currentText(), chart, self._times, self._pressure),
+            *(units.system(), dark),
+        )
+        if asked == self._shown:
+            return
+        self._shown = asked
         self.scale_row.setVisible(chart == "section")
         self.scale.put_value(self._times)
         self.pressure.put_value(self._pressure)
@@ -137,7 +152,6 @@ class WindingForm(PartForm):
         self.key.setText("")
         self.netting.setText("")
         end = cast("End", self.end.currentText() or ENDS[0])
-        project = self.session.project
         try:
             if not self.there:
                 raise TartanError("There is no vessel.", "", "Choose the surface 'vessel'.")
@@ -150,7 +164,8 @@ class WindingForm(PartForm):
             return
         self._draw(lines, chart, f"{end} end, version {project.version}")
         self.note.setText(state.facts(project, found))
-        self.table.put(state.table(project, found, end))
+        if self.listed.currentText() != LISTS[0]:
+            self.table.put(state.table(project, found, end))
         self.layers.put(state.layer_table(project, found), widths=(84,))
         if self._pressure:
             try:

@@ -45,6 +45,10 @@ ROW = Qt.ItemDataRole.UserRole + 1
 Index = QModelIndex | QPersistentModelIndex
 
 
+MEASURED = 60
+"""Rows by which the width of a column is found."""
+
+
 class _Rows(QAbstractTableModel):
     """A `Table` as Qt reads it: cells are made only when they come into sight."""
 
@@ -215,6 +219,8 @@ class DataTable(QWidget):
             self.view.setColumnHidden(0, True)
         across = self.view.horizontalHeader()
         assert across is not None
+        # Widths by the first rows: measuring all of a wide table takes seconds.
+        across.setResizeContentsPrecision(MEASURED)
         for j in range(self.model.columnCount()):
             width = widths[j] if j < len(widths) else -1
             if width == 0:
