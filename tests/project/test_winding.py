@@ -37,7 +37,7 @@ from tartan.project.analysis.shellinputs import laminate_for, part_inputs
 from tartan.project.analysis.winding import along_meridian, layer_of, places_on
 from tartan.project.document.cylinder_sample import OPENING, SERVICE
 from tartan.project.document.model import USUAL, Project
-from tartan.project.document.partmodel import Part, Rung, Wound
+from tartan.project.document.partmodel import Direction, Part, Rung, Wound
 from tartan.project.document.samples import breathing_air_cylinder
 from tartan.project.edits import part_edits, vessel_edits
 from tartan.project.edits.zone_edits import change_zone
@@ -354,3 +354,18 @@ def test_a_balanced_plan_carries_its_pressure_with_whole_layers() -> None:
     bare = dataclasses.replace(part, surface=wide, lay_up=part.lay_up[:1])
     with pytest.raises(TartanError, match=r"54\.7"):
         vessel_edits.balanced_plan(part_edits.put_part(project, bare), burst)
+
+
+def test_wound_layers_need_their_zero_along_the_meridian() -> None:
+    project, part, shape = cylinder()
+    for way in ((1.0, 0.0, 0.0), (0.0, 0.1, 1.0)):
+        with pytest.raises(TartanError, match="counted from the meridian"):
+            part_edits.put_part(
+                project, dataclasses.replace(part, directions=(Direction(vector=way),))
+            )
+    axis = Direction(way="along", vector=(0.0, 0.0, -1.0))
+    part_edits.put_part(project, dataclasses.replace(part, directions=(axis,)))
+    # A new vessel's surface is what is wound: its layers lie on it.
+    begun = part_edits.begin_part(project, shape, 0.02).part
+    assert begun is not None
+    assert begun.reference_surface == "bottom"

@@ -11,7 +11,6 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +20,6 @@ from tartan.core.vessel.meridian import Dome, Profile
 from tartan.core.vessel.winding import Helical, WoundDome, check_helical
 
 Array = NDArray[np.float64]
-End = Literal["lower", "upper"]
 
 POINTS = 240
 """Points of a meridian that is moved outwards."""

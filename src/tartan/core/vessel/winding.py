@@ -100,7 +100,7 @@ def check_helical(layer: Helical, R: float) -> Helical:
     )
     for name, value in positive:
         if not 0 < value < np.inf:
-            raise PartError(f"A {name} of {value:g} m is none.", WHERE, "Enter one above 0.")
+            raise PartError(f"The {name} of {value:g} m is none.", WHERE, "Enter one above 0.")
     if not 0 < layer.coverage <= 10 or not 0 < layer.pairs <= 1000:
         raise PartError(
             f"{layer.pairs} pairs of {layer.coverage:.4g} coverage are no layer.",

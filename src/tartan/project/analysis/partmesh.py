@@ -314,6 +314,8 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
     whole = meshed(part)
     found: list[Laid] = []
     wound = plan_of(part, stacks, whole.mesh)
+    if wound:
+        _check_meridians(whole)
     for number, rung in enumerate(part.lay_up):
         if not rung.active:
             continue
@@ -337,6 +339,21 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
             for k, p in enumerate(plies)
         ]
     return tuple(found)
+
+
+def _check_meridians(whole: Meshed) -> None:
+    """Wound plies are counted from the meridian: 0° has to run along it, either way."""
+    normals, axis = whole.mesh.normals(), np.array([0.0, 0.0, 1.0])
+    meridian = axis - normals * normals[:, 2:]
+    along = whole.direction - normals * np.einsum("mi,mi->m", whole.direction, normals)[:, None]
+    size = np.linalg.norm(meridian, axis=1) * np.linalg.norm(along, axis=1)
+    aside = np.linalg.norm(np.cross(meridian, along), axis=1)
+    if (aside > 1e-6 * size).any():
+        raise PartError(
+            "Wound layers are counted from the meridian, and 0° runs elsewhere.",
+            "Reference direction",
+            "Point it along z, as 0, 0, 1.",
+        )
 
 
 def zones_for(part: Part, laid: Sequence[Laid], materials: Sequence[Material]) -> Zones:

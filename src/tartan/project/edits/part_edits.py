@@ -54,6 +54,9 @@ def begin_part(project: Project, surface: Surface, mesh_size: float) -> Project:
     rungs = (Rung(stack=stacks[0]),) if stacks else ()
     directions, fallback = usual_directions(surface)
     part = Part(surface, mesh_size, rungs, directions=directions, fallback=fallback)
+    if isinstance(surface, Vessel):
+        # The surface is the mandrel: what is laid lies on it.
+        part = replace(part, reference_surface="bottom")
     return put_part(project, part)
 
 

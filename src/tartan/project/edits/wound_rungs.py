@@ -42,12 +42,12 @@ def check_wound(rung: Rung, where: str) -> None:
     ):
         if not 0 <= value <= MOST_LENGTH:
             raise StackError(
-                f"A {name} of {value:g} m is none.", where, f"Enter 0 to {MOST_LENGTH:g} m."
+                f"The {name} of {value:g} m is none.", where, f"Enter 0 to {MOST_LENGTH:g} m."
             )
     for name, value in (("band width", wound.bandwidth), ("thickness", rung.ply.thickness)):
         if not LEAST_LENGTH <= value <= MOST_LENGTH:
             raise StackError(
-                f"A {name} of {value:g} m is none.",
+                f"The {name} of {value:g} m is none.",
                 where,
                 f"Enter {LEAST_LENGTH:g} m to {MOST_LENGTH:g} m.",
             )
