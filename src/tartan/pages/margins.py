@@ -52,9 +52,9 @@ def magnification(answer: PartAnswer, case: int) -> float:
     return float(max(s for s in (1.0, 2.0, 5.0) if s * power <= wanted) * power)
 
 
-def short_ply(answer: PartAnswer, ply: int) -> str:
+def short_ply(answer: PartAnswer, ply: int, element: int | None = None) -> str:
     """A ply where space is short, such as "7  45°"."""
-    return ply_words(answer, ply).removeprefix("ply ").replace(" (", "  ")[:-1]
+    return ply_words(answer, ply, element).removeprefix("ply ").replace(" (", "  ")[:-1]
 
 
 @dataclass(frozen=True)
@@ -119,7 +119,7 @@ def hot_table(
                 *old,
                 where_words(answer.inputs, e),
                 answer.inputs.case_names[int(m.case[e])],
-                short_ply(answer, int(m.ply[e])),
+                short_ply(answer, int(m.ply[e]), e),
                 mode,
                 LEVELS[int(m.level[e])],
                 criterion(m.checks[int(m.check[e])]).title,
@@ -143,7 +143,7 @@ def case_table(project: Project, answer: PartAnswer, ask: Ask) -> tuple[Table, l
             continue
         mode = m.mode_label(e)
         rows.append(
-            (name, value, where_words(answer.inputs, e), short_ply(answer, int(m.ply[e])), mode)
+            (name, value, where_words(answer.inputs, e), short_ply(answer, int(m.ply[e]), e), mode)
         )
     head = ("case", "× load", "where", "ply", "mode")
     return Table("first ply failure by case", head, tuple(rows)), elements
@@ -217,7 +217,7 @@ def driver_lines(
         lines.append(("without any stress", found.rest))
     lines.sort(key=lambda line: -abs(line[1]))
     level_ = "" if "core" in ply_words(answer, at.ply) else f" at the {LEVELS[level]}"
-    words = f"{rule.title}{level_} of {ply_words(answer, at.ply)}"
+    words = f"{rule.title}{level_} of {ply_words(answer, at.ply, at.element)}"
     if not found.at_failure:
         words += f", index {units.number(found.index, 3)}, never fails"
     return words, [Driver(w, v, i == 0) for i, (w, v) in enumerate(lines)]

@@ -252,7 +252,7 @@ def by_case_table(project: Project, answer: PartAnswer) -> Table:
                 name,
                 value,
                 where_words(answer.inputs, e) if known else "",
-                ply_words(answer, int(m.ply[e])) if known else "",
+                ply_words(answer, int(m.ply[e]), e) if known else "",
                 m.mode_label(e) if known else "",
             )
         )
