@@ -18,6 +18,7 @@ from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
 from tartan.project.edits import stack_edits
 from tartan.project.files import storage
+from tests.desktop.settle import settle
 from tests.desktop.test_window import press, type_into
 
 E1, E2, NU12, G12, XT, YT = 140e9, 9e9, 0.3, 5e9, 2100e6, 55e6
@@ -57,9 +58,16 @@ def window(open_window: Callable[..., MainWindow], qtbot) -> MainWindow:  # type
 
 
 def fact(window: MainWindow, name: str) -> tuple[float, str, str]:
+    worked_out(window)
     rows = {r[0]: r for r in window.stacks.tube.facts.table.rows}
     _, value, unit, where = rows[name]
     return float(value), str(unit), str(where)  # type: ignore[arg-type]
+
+
+def worked_out(window: MainWindow) -> None:
+    """Burst and buckling are worked out apart from the window."""
+    while window.stacks.tube.background.busy:
+        settle()
 
 
 def enter(qtbot, window: MainWindow, **typed: str) -> None:  # type: ignore[no-untyped-def]

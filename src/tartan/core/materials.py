@@ -13,7 +13,10 @@ from typing import Literal
 from tartan.core.bounds import MATERIAL, UNITS
 from tartan.core.errors import MaterialError
 
-Kind = Literal["ply", "woven", "isotropic", "core"]
+Kind = Literal["ply", "woven", "isotropic", "core", "filler"]
+
+ISOTROPIC: tuple[Kind, ...] = ("isotropic", "filler")
+"""Kinds that are alike in all directions."""
 
 
 @dataclass(frozen=True)
@@ -24,10 +27,10 @@ class Material:
     ----------
     name : str
         Unique within a project.
-    kind : {"ply", "woven", "isotropic", "core"}
+    kind : {"ply", "woven", "isotropic", "core", "filler"}
         Chooses the failure criteria by default; a woven ply carries fibres along 1 and 2. An
         isotropic material is written out in all fields, so that every analysis reads the same
-        record.
+        record. A filler is isotropic resin between plies, which nothing judges by default.
     E1, E2, G12 : float
         In-plane moduli [Pa].
     nu12 : float
@@ -386,7 +389,7 @@ def replace_value(material: Material, field: str, value: float | str | None) -> 
         When the result is not admissible.
     """
     changed = dataclasses.replace(material, **{field: value})  # type: ignore[arg-type]
-    if changed.kind != "isotropic":
+    if changed.kind not in ISOTROPIC:
         return checked(changed)
     if field in ("G12", "G13", "G23"):
         raise MaterialError(

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from tartan.core.errors import DocumentError, TartanError
-from tartan.core.materials import FIELD_NAMES, Material, checked
+from tartan.core.materials import FIELD_NAMES, Kind, Material, checked
 from tartan.exchange.tables import Table, exact, read_rows, spread, write_table
 from tartan.project.wording import units
 from tartan.project.wording.document_words import QUANTITIES
@@ -97,11 +97,11 @@ def _material(row: Sequence[str], columns: list[tuple[str, str]], where: str) ->
         if not fields.get(field) and fields.get(field) != 0:
             raise DocumentError(f"{field} is empty.", f"{where}, column {field}", "Fill it in.")
     fields = {k: v for k, v in fields.items() if v != ""}
-    if fields.get("kind", "ply") not in ("ply", "woven", "isotropic", "core"):
+    if fields.get("kind", "ply") not in get_args(Kind):
         raise DocumentError(
             f"'{fields['kind']}' is not a kind of material.",
             f"{where}, column kind",
-            "Use ply, woven, isotropic or core.",
+            "Use ply, woven, isotropic, core or filler.",
         )
     try:
         return checked(Material(**fields))

@@ -27,6 +27,10 @@ HEAD = (
     "from upper end [mm]",
     "step back [mm]",
     "wound at [°]",
+    "tows",
+    "speed [m/min]",
+    "filler",
+    "runs out 1 :",
 )
 """Columns; a row has either a stack or a material, and those of winding where it is wound."""
 
@@ -58,6 +62,8 @@ def _wound_cells(wound: Wound | None) -> tuple[str, ...]:
     cells = dict.fromkeys(range(6, len(HEAD)), "")
     cells |= {6: wound.sort, 9: wound.turning, 10: repr(wound.coverage * 100)}
     cells[11], cells[15] = str(wound.count), repr(wound.angle)
+    cells |= {16: str(wound.tows), 17: repr(wound.speed * 60)}
+    cells |= {18: wound.filler, 19: repr(wound.run_out)}
     cells |= {i: repr(getattr(wound, name) * 1e3) for i, name in _LENGTHS.items()}
     return tuple(cells[i] for i in range(6, len(HEAD)))
 
@@ -75,6 +81,10 @@ def _wound(cells: list[str], where: str) -> Wound | None:
     count = int(float(cells[11])) if cells[11] else 1
     angle = float(cells[15]) if cells[15] else 0.0
     given = {"turning": turning, "coverage": coverage, "count": count, "angle": angle}
+    given["filler"] = cells[18]
+    given["tows"] = int(float(cells[16])) if cells[16] else 1
+    given["speed"] = float(cells[17]) / 60 if cells[17] else 0.5
+    given["run_out"] = float(cells[19]) if cells[19] else 3.0
     return Wound(cells[6], **given, **lengths)  # type: ignore[arg-type]
 
 

@@ -9,6 +9,7 @@ from tartan.core.shell.loads import resultant
 from tartan.pages.shown import Card
 from tartan.project.analysis.caseloads import case_forces, map_table
 from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.part_ring import whole_total
 from tartan.project.analysis.section_forces import match
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Case, Combination, MappedPressure, OutsideForces
@@ -61,6 +62,7 @@ def resultant_words(project: Project, name: str) -> str:
         )
     except TartanError as error:
         return str(error)
+    total = whole_total(inputs.part, total)
     total = np.where(np.abs(total) < 1e-6 * max(np.abs(total).max(), 1e-30), 0.0, total)
     force, moment = (
         [units.show(float(v), q, unit=False) for v in t]

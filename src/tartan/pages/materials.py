@@ -10,7 +10,7 @@ from functools import lru_cache
 from tartan.core.criteria.base import derivation, derived_value
 from tartan.core.errors import MaterialError, TartanError
 from tartan.core.laminate import Laminate, make_laminate
-from tartan.core.materials import FIELD_NAMES, Kind, Material, findings
+from tartan.core.materials import FIELD_NAMES, ISOTROPIC, Kind, Material, findings
 from tartan.core.stack import Ply, Stack
 from tartan.project.analysis.shellinputs import laminate_for
 from tartan.project.document.model import AppliedCondition, Project
@@ -35,6 +35,7 @@ KIND_WORDS: dict[Kind, str] = {
     "woven": "woven ply",
     "isotropic": "isotropic layer",
     "core": "sandwich core",
+    "filler": "resin filler",
 }
 
 _OPTIONAL = {f.name for f in dataclasses.fields(Material) if f.default is None}
@@ -63,7 +64,7 @@ BLANK = Material("material", 100e9, 10e9, 0.3, 5e9)
 
 def shown(material: Material, field: str) -> bool:
     """Whether a field means something for this kind of material."""
-    if material.kind == "isotropic":
+    if material.kind in ISOTROPIC:
         return field in _ISOTROPIC
     if field in GROUPS["Sandwich"]:
         return material.kind == "core"
@@ -86,8 +87,8 @@ def words(material: Material) -> str:
     e1, e2 = (
         units.show(e, units.MODULUS, unit=False, digits=3) for e in (material.E1, material.E2)
     )
-    if material.kind == "isotropic":
-        return f"isotropic · E {e1} {unit}"
+    if material.kind in ISOTROPIC:
+        return f"{material.kind} · E {e1} {unit}"
     return f"{'woven' if material.kind == 'woven' else 'ply'} · E {e1} / {e2} {unit}"
 
 
@@ -118,7 +119,7 @@ def fault_of(material: Material, field: str, text: str) -> str:
 def derived_words(material: Material, field: str) -> str:
     """Value and origin of a field that is empty but follows from others; empty otherwise."""
     how = derivation(material, field)
-    if how is None or material.kind in ("core", "isotropic"):
+    if how is None or material.kind in ("core", *ISOTROPIC):
         return ""
     return f"{units.show(derived_value(material, field), QUANTITIES[field], unit=False)} = {how}"
 

@@ -20,6 +20,7 @@ from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.pages.shown import Handle, Row
+from tartan.project.analysis.part_ring import copies
 from tartan.project.analysis.partmesh import Meshed, bare_elements, laid_plies, meshed
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
 from tartan.project.analysis.winding import nominal_plies
@@ -70,7 +71,9 @@ def ladder(project: Project) -> list[LadderRow]:
         rows = tuple(
             Row(p.angle, p.thickness, p.material, kinds.get(p.material, "ply")) for p in plies
         )
-        total = sum(p.thickness for p in plies)
+        # Resin lies beside the layer, not in it.
+        beside = rung.wound.filler if rung.wound is not None else ""
+        total = sum(p.thickness for p in plies if p.material != beside)
         numbers: tuple[int, ...] = ()
         if rung.active and plies:
             numbers = (number, number + len(plies) - 1)
@@ -315,7 +318,9 @@ def ready_words(project: Project, zones: int) -> str:
     count = 0 if part is None else len(regions.gaps(meshed(part).mesh))
     parts = "one component" if count == 1 else f"{count} components{ties}"
     noun = "zone" if zones == 1 else "zones"
-    return f"{zones} {noun} · every element has plies and a 0° direction · {parts}, held"
+    equal = 1 if part is None else copies(part)
+    ring = f" · one of {equal} equal parts of the ring" if equal > 1 else ""
+    return f"{zones} {noun} · every element has plies and a 0° direction · {parts}, held{ring}"
 
 
 _quality = lru_cache(maxsize=4)(quality)

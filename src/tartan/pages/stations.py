@@ -56,7 +56,7 @@ def lines(project: Project, answer: Freshness) -> dict[str, StationLine]:
     """
     used = {p.material for s in project.stacks for p in s.plies}
     if project.part is not None:
-        used |= {r.ply.material for r in project.part.lay_up if r.ply is not None}
+        used |= {m for r in project.part.lay_up for m in r.materials()}
     begun = is_begun(project)
     later: Mark = "needs" if begun else "stale"
     found = {

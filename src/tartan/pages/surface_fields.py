@@ -77,6 +77,15 @@ FIGURES: dict[str, Table] = {
         _figure("length", "length along z", "Of the cylinder, between the tangent lines"),
         *_dome("lower"),
         *_dome("upper"),
+        line(
+            Said(
+                "parts of the ring",
+                "One of so many equal parts is meshed and solved: loads that are alike all round "
+                "need no more; 1 for the whole ring",
+            ),
+            None,
+            Number("parts", units.RATIO, "parts of the ring", whole=True, wide=88),
+        ),
     ),
     "stiffened panel": (
         _figure("length", "length along x"),

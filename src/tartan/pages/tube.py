@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import cast
@@ -127,17 +127,15 @@ def about(asked: Question, stack: str) -> str:
 Row = tuple[Cell, ...]
 
 
-def facts(asked: Question, history: Criterion, rule: Rule) -> list[Row]:
+def facts(asked: Question, limits: Sequence[Row]) -> list[Row]:
     """All that is said of a tube: growth, burst, buckling, then strains and section forces.
 
     Parameters
     ----------
     asked : Question
         The tube and the criteria in force.
-    history : Criterion
-        By which the last ply fails.
-    rule : {"full", "mode"}
-        What a failed ply keeps.
+    limits : sequence of tuple
+        Burst and buckling, as `limit_rows` gives them.
 
     Returns
     -------
@@ -150,9 +148,39 @@ def facts(asked: Question, history: Criterion, rule: Rule) -> list[Row]:
         Where the wall has no room, or a figure makes no sense.
     """
     grows, strained = growth_rows(asked)
-    made = [*grows, *burst_rows(asked, history, rule), *buckling_rows(asked), *strained]
+    made = [*grows, *limits, *strained]
     core = soft_core_words(asked.laminate)
     return [*made, ("a core", None, "", core)] if core else made
+
+
+def limit_rows(asked: Question, history: Criterion, rule: Rule) -> list[Row]:
+    """Burst and buckling, which take a while.
+
+    Parameters
+    ----------
+    asked : Question
+        The tube and the criteria in force.
+    history : Criterion
+        By which the last ply fails.
+    rule : {"full", "mode"}
+        What a failed ply keeps.
+
+    Raises
+    ------
+    TartanError
+        Where a figure makes no sense.
+    """
+    return [*burst_rows(asked, history, rule), *buckling_rows(asked)]
+
+
+def awaited_rows(asked: Question) -> list[Row]:
+    """What stands in place of `limit_rows` while they are worked out."""
+    tube = tube_of(asked.loads)
+    noun = "burst" if tube.pressure >= 0 else "crushed"
+    names = [f"{noun}, first ply", f"{noun}, last ply", "buckling p, long"]
+    names += ["buckling p, length"] if tube.length else []
+    names += ["buckling, load"] if asked.loads.loaded else []
+    return [(n, None, "", "being worked out …") for n in names]
 
 
 def growth_rows(asked: Question) -> tuple[list[Row], list[Row]]:

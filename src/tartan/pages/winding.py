@@ -9,12 +9,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.shell.vessel_shape import End, Vessel
+from tartan.core.shell.zones import TOLERANCE
 from tartan.core.vessel.netting import netting_stress
+from tartan.core.vessel.path import hoop_path, pattern_of, tow_path
+from tartan.core.vessel.plan import Hoop
+from tartan.core.vessel.winding import Helical
 from tartan.exchange.tables import Cell, Table
 from tartan.pages.part import rung_plies, wound_words
-from tartan.project.analysis.winding import AlongMeridian, along_meridian
+from tartan.project.analysis.winding import (
+    AlongMeridian,
+    along_meridian,
+    layer_of,
+    mandrel_of,
+    vessel_of,
+)
 from tartan.project.document.model import Project
 from tartan.project.wording import units
+from tartan.project.wording.units import counted
 
 Array = NDArray[np.float64]
 
@@ -27,12 +38,13 @@ CHARTS = ("winding angle", "thickness of a layer", "thickness of the whole", "se
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """A line of a chart in display units; x and y have shape (q,)."""
+    """A line of a chart in display units; x and y have shape (q,); `short` names it in the key."""
 
     words: str
     x: Array
     y: Array
     soft: bool = False
+    short: str = ""
 
 
 def meridian_of_project(project: Project, end: End) -> AlongMeridian:
@@ -74,8 +86,7 @@ def curves(project: Project, found: AlongMeridian, chart: str, scale: float) -> 
         return _section(project, found, scale)
     x = found.arc / units.LENGTH.scale
     if chart == "thickness of the whole":
-        total = np.sum([on.thickness for _, on in found.layers], axis=0) / units.LENGTH.scale
-        return [Curve("whole", x, total)] if found.layers else []
+        return [Curve("whole", x, whole_of(found) / units.LENGTH.scale)] if found.layers else []
     made: list[Curve] = []
     same: set[bytes] = set()
     for number, on in found.layers:
@@ -92,7 +103,18 @@ def curves(project: Project, found: AlongMeridian, chart: str, scale: float) -> 
         if key not in same:
             same.add(key)
             made.append(Curve(rung_title(project, number), x, values))
+        if chart != "winding angle" and on.filler is not None and on.filler.any():
+            resin = on.filler / units.LENGTH.scale
+            made.append(Curve(f"{rung_title(project, number)} resin", x, resin, True, "resin"))
     return made
+
+
+def whole_of(found: AlongMeridian) -> Array:
+    """Thickness of all layers and of the resin beside them, shape (q,) [m]."""
+    total = np.zeros(found.arc.shape)
+    for _, on in found.layers:
+        total += on.thickness if on.filler is None else on.thickness + on.filler
+    return total
 
 
 def _section(project: Project, found: AlongMeridian, scale: float) -> list[Curve]:
@@ -104,7 +126,16 @@ def _section(project: Project, found: AlongMeridian, scale: float) -> list[Curve
         z = found.z + height * found.normal[:, 1]
         r = found.radius + height * found.normal[:, 0]
         laid = np.where(on.thickness > 0, 1.0, np.nan)
-        made.append(Curve(rung_title(project, number), z / mm * laid, r / mm * laid))
+        short = str(number + 1)
+        made.append(Curve(rung_title(project, number), z / mm * laid, r / mm * laid, short=short))
+        if on.filler is None or not on.filler.any():
+            continue
+        height = height + scale * on.filler
+        z = found.z + height * found.normal[:, 1]
+        r = found.radius + height * found.normal[:, 0]
+        filled = np.where(on.filler > 0, 1.0, np.nan)
+        words = f"{rung_title(project, number)} resin"
+        made.append(Curve(words, z / mm * filled, r / mm * filled, True, "resin"))
     return made
 
 
@@ -112,16 +143,37 @@ def facts(project: Project, found: AlongMeridian) -> str:
     """The peak of the whole, and what it is of, in words."""
     if not any(project.part and project.part.lay_up[n].wound for n, _ in found.layers):
         return "Nothing is wound yet: '+ wound' lays a layer."
-    total = np.sum([on.thickness for _, on in found.layers], axis=0)
+    total = whole_of(found)
     at = int(total.argmax())
     middle = units.show(float(total[0]), units.LENGTH)
     most, radius, arc = (
         units.show(float(x[at]), units.LENGTH) for x in (total, found.radius, found.arc)
     )
     return (
-        f"{middle} at mid-length; thickest {most} at a radius of {radius}, "
-        f"{arc} from the tangent line.{_held(project, found)}"
+        f"{middle} at mid-length; thickest {most}, {arc} from the tangent line at r = {radius}."
+        f"{_laid_words(project, found)}{_held(project, found)}"
     )
+
+
+def _laid_words(project: Project, found: AlongMeridian) -> str:
+    """Mass, length and time of all that is wound, in words."""
+    table = layer_table(project, found)
+    columns = dict(zip(table.head, zip(*table.rows, strict=True), strict=True))
+    band, time = (sum(float(v or 0.0) for v in columns[k]) for k in ("band [m]", "time [min]"))
+    mass, resin = columns["mass [kg]"], columns["resin [kg]"]
+    said = f" {units.number(band, 3)} m of band, {units.number(time, 3)} min"
+    if None not in mass:
+        said += f", {units.number(sum(map(float, mass)), 3)} kg"
+    if any(resin):
+        said += f" and {units.number(sum(float(v or 0.0) for v in resin), 2)} kg of resin"
+    return f"{said}."
+
+
+ZONES = (
+    f"Rings are one zone where angles agree within {TOLERANCE:g}° and thicknesses within "
+    f"{TOLERANCE:g} %"
+)
+"""How alike rings have to be to share a section."""
 
 
 def _held(project: Project, found: AlongMeridian) -> str:
@@ -143,13 +195,16 @@ def table(project: Project, found: AlongMeridian, end: End) -> Table:
     columns: list[Array] = [found.arc / mm, found.radius / mm, found.z / mm]
     total = np.zeros(found.arc.shape)
     for number, on in found.layers:
-        total = total + on.thickness
+        total = total + on.thickness + (0.0 if on.filler is None else on.filler)
         name = rung_title(project, number)
         if project.part is not None and project.part.lay_up[number].wound is not None:
             head.append(f"{name} α [°]")
             columns.append(np.degrees(on.angle))
         head.append(f"{name} t [{unit}]")
         columns.append(on.thickness / mm)
+        if on.filler is not None:
+            head.append(f"{name} resin [{unit}]")
+            columns.append(on.filler / mm)
     head.append(f"whole t [{unit}]")
     columns.append(total / mm)
     rows: tuple[tuple[Cell, ...], ...] = tuple(
@@ -160,7 +215,7 @@ def table(project: Project, found: AlongMeridian, end: End) -> Table:
 
 
 def layer_table(project: Project, found: AlongMeridian) -> Table:
-    """Every wound layer: angle and thickness at mid-length, peak, mass, length of band.
+    """Every wound layer: angle and thickness at mid-length, peak, mass, length, time, resin.
 
     The band is that of all tows side by side; its length is what has to be wound.
     """
@@ -172,6 +227,9 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
         f"peak t [{unit}]",
         "mass [kg]",
         "band [m]",
+        "tow [m]",
+        "time [min]",
+        "resin [kg]",
         "friction",
     )
     densities = {m.name: m.rho for m in project.materials}
@@ -183,6 +241,7 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
         density = densities.get(rung.ply.material)
         # A band is as thick as one ply.
         band = on.volume / (rung.wound.bandwidth * rung.ply.thickness)
+        resin = densities.get(rung.wound.filler)
         rows.append(
             (
                 rung_title(project, number),
@@ -191,6 +250,9 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
                 float(on.thickness.max() / mm),
                 None if density is None else on.volume * density,
                 band,
+                band * rung.wound.tows,
+                band / rung.wound.speed / 60,
+                None if not on.filler_volume or resin is None else on.filler_volume * resin,
                 on.friction or None,
             )
         )
@@ -229,3 +291,40 @@ def netting_words(project: Project, found: AlongMeridian, pressure: float) -> st
         f"{said}. Hoop to helical thickness is {units.number(hoop / total, 3)}; pulled alike at "
         f"{units.number(max(balanced, 0.0), 3)}."
     )
+
+
+MOST_CIRCUITS = 2000
+"""Circuits of a path that are drawn."""
+
+
+def wound_titles(project: Project) -> dict[str, int]:
+    """Numbers of the wound rungs that are laid, by their titles."""
+    rungs = project.part.lay_up if project.part else ()
+    wound = (n for n, r in enumerate(rungs) if r.wound is not None and r.active)
+    return {rung_title(project, n): n for n in wound}
+
+
+def path_of(project: Project, number: int, circuits: int) -> tuple[Array, str]:
+    """Path of a rung's band on the bare vessel, shape (q, 3) [m], and its pattern in words.
+
+    Raises
+    ------
+    PartError
+        Where the surface is no vessel, or the rung cannot be wound.
+    """
+    assert project.part is not None
+    shape = vessel_of(project.part.surface, "Winding")
+    rung = project.part.lay_up[number]
+    mandrel, layer = mandrel_of(shape), layer_of(rung, shape)
+    if isinstance(layer, Hoop):
+        assert rung.wound is not None
+        points = hoop_path(mandrel, layer, rung.wound.bandwidth)
+        return points, f"{counted(layer.passes, 'pass', 'passes')} of hoops."
+    assert isinstance(layer, Helical)
+    pattern = pattern_of(mandrel, layer)
+    dwell = units.number(math.degrees(pattern.dwell) / 2, 3)
+    words = (
+        f"{pattern.circuits} circuits of {units.show(pattern.length, units.LENGTH)} cover it, in "
+        f"{pattern.turns} turns, where each stays {dwell}° at each opening."
+    )
+    return tow_path(mandrel, layer, circuits), words

@@ -1,10 +1,15 @@
-"""The form of a wound layer as a table of fields."""
+"""The form of a wound layer as a table of fields, two to a line."""
 
 from __future__ import annotations
 
-from tartan.pages.fields import Line, Number, OneOf, Said, Table, Unit, line
+from collections.abc import Callable, Sequence
+
+from tartan.pages.fields import Number, OneOf, Piece, Said, Table, Unit, line
 from tartan.project.document.partmodel import Wound
 from tartan.project.wording import units
+
+WIDE = 54
+"""Pixels of a number."""
 
 
 def _helical(wound: Wound) -> bool:
@@ -15,44 +20,106 @@ def _hoop(wound: Wound) -> bool:
     return wound.sort == "hoop"
 
 
-def _length(key: str, words: str, tip: str, sort: str = "") -> Line:
-    when = {"helical": _helical, "hoop": _hoop}.get(sort)
-    field = Number(key, units.LENGTH, words, tip, wide=70)
-    return line(Said(words, tip), None, field, Unit(units.LENGTH), when=when)
+def _figure(
+    key: str, words: str, name: str, tip: str = "", quantity: units.Quantity = units.LENGTH
+) -> tuple[Piece, ...]:
+    number = Number(key, quantity, name, tip, wide=WIDE)
+    unit: tuple[Piece, ...] = () if quantity is units.RATIO else (Unit(quantity),)
+    return (Said(words, tip), number, *unit)
 
 
-def _count(words: str, tip: str, sort: str) -> Line:
-    field = Number("count", units.RATIO, words, tip, whole=True, wide=70)
-    return line(Said(words, tip), None, field, when=_helical if sort == "helical" else _hoop)
+def _count(key: str, words: str, name: str, tip: str) -> tuple[Piece, ...]:
+    number = Number(key, units.RATIO, name, tip, whole=True, wide=WIDE)
+    return (Said(words, tip), number)
 
 
-WOUND: Table = (
-    line(Said("wound as"), None, OneOf("sort", lambda: ("helical", "hoop"), name="wound as")),
-    _length("opening", "winds round", "Radius of the opening; 0 for the vessel's own", "helical"),
+def wound_fields(fillers: Callable[[], Sequence[str]]) -> Table:
+    """Fields of `Wound`; those that its sort does not know are not shown.
+
+    `fillers` gives the names of the materials that may fill beside a layer.
+    """
+    resin = "Resin beside the ends of the layer: a material of the kind 'resin filler'"
+    return (
+        *_WOUND,
+        line(
+            Said("filler", resin),
+            OneOf(
+                "filler", lambda: ("", *fillers()), name="filler", tip=resin, shown={"": "none"}
+            ),
+            None,
+            *_figure(
+                "run_out",
+                "runs out 1 :",
+                "runs out 1 to",
+                "Length of the resin as a multiple of its height",
+                units.RATIO,
+            ),
+        ),
+    )
+
+
+_WOUND: Table = (
     line(
-        Said("touching by its", "What of the band touches the opening"),
+        Said("wound as"),
+        OneOf("sort", lambda: ("helical", "hoop"), name="wound as"),
         None,
+        *_count("count", "pairs ±", "pairs ±", "How often the pair is laid"),
+        when=_helical,
+    ),
+    line(
+        Said("wound as"),
+        OneOf("sort", lambda: ("helical", "hoop"), name="wound as"),
+        None,
+        *_count("count", "passes", "passes", "How many lie on each other"),
+        when=_hoop,
+    ),
+    line(
+        *_figure(
+            "opening", "round", "winds round", "Radius of the opening; 0 for the vessel's own"
+        ),
+        None,
+        Said("by its", "What of the band touches the opening"),
         OneOf("turning", lambda: ("edge", "centre"), name="touching by its"),
         when=_helical,
     ),
     line(
-        Said("angle", "On the cylinder; 0 for the geodesic, which needs no friction"),
+        *_figure(
+            "angle",
+            "angle",
+            "angle on the cylinder",
+            "On the cylinder; 0 for the geodesic, which needs no friction",
+            units.ANGLE,
+        ),
         None,
-        Number("angle", units.ANGLE, "angle on the cylinder", wide=70),
-        Unit(units.ANGLE),
         when=_helical,
     ),
-    _count("pairs ±", "How often the pair is laid", "helical"),
-    _length("start", "from lower end", "From the lower tangent line inwards", "hoop"),
-    _length("end", "from upper end", "From the upper tangent line inwards", "hoop"),
-    _count("passes", "How many lie on each other", "hoop"),
-    _length("step_back", "step back", "Each pass ends so much before the one below", "hoop"),
-    _length("bandwidth", "band width", "Of all tows side by side"),
     line(
-        Said("coverage", "Share of the surface that is covered"),
+        *_figure("start", "lower end", "from lower end", "From the lower tangent line inwards"),
         None,
-        Number("coverage", units.SHARE, "coverage", "100 % covers all of it", wide=70),
-        Unit(units.SHARE),
+        *_figure("end", "upper end", "from upper end", "From the upper tangent line inwards"),
+        when=_hoop,
+    ),
+    line(
+        *_figure(
+            "step_back", "step back", "step back", "Each pass ends so much before the one below"
+        ),
+        None,
+        when=_hoop,
+    ),
+    line(
+        *_figure("bandwidth", "band", "band width", "Width of all tows side by side"),
+        None,
+        *_count("tows", "of tows", "tows in the band", "Side by side in the band"),
+    ),
+    line(
+        *_figure("coverage", "coverage", "coverage", "100 % covers all of it", units.SHARE),
+        None,
+        *_figure(
+            "speed",
+            "speed",
+            "speed of winding",
+            "At which the band is laid; gives the time of the layer",
+            units.SPEED,
+        ),
     ),
 )
-"""Fields of `Wound`; those that its sort does not know are not shown."""

@@ -40,8 +40,9 @@ DEFAULT_SETS: dict[str, tuple[str, ...]] = {
     "woven": ("tsai_wu", "hashin"),
     "isotropic": ("von_mises",),
     "core": ("core_shear", "wrinkling", "dimpling", "crimping", "crushing"),
+    "filler": (),
 }
-"""Criteria by the kind of a material."""
+"""Criteria by the kind of a material; a filler fills, and is judged where that is asked for."""
 
 
 def fits(rule: Criterion, kind: str) -> bool:

@@ -289,6 +289,8 @@ def free_motions_of(
     for group in np.unique(groups):
         mine = (node_label >= 0) & (parent[np.maximum(node_label, 0)] == group)
         rows, centre, size = _held_rows(mesh, mine, held)
+        x = (mesh.nodes - centre) / size
+        rows = np.concatenate([rows, *(_turned_rows(x, t) for t in ties if t.turned)])
         free = null_motions(rows)
         if len(free) == 0:
             continue
@@ -310,6 +312,12 @@ def _joined(label: Index, node_label: Index, ties: Sequence[Tie]) -> Index:
     a, b = np.concatenate(pairs, axis=1)
     graph = sp.coo_matrix((np.ones(len(a)), (a, b)), (count, count))
     return np.asarray(sp.csgraph.connected_components(graph, directed=False)[1])
+
+
+def _turned_rows(x: Array, tie: Tie) -> Array:
+    """What a tie that turns feels of the rigid motions of nodes at x: what does not fit it."""
+    rigid = rigid_rows(x).reshape(-1, 6)
+    return np.asarray(tie.rows @ rigid - rigid[tie.unknowns])
 
 
 def _held_rows(

@@ -61,6 +61,9 @@ class Tie:
         How they follow from all unknowns.
     length, area : float
         Of the edge and of the face that are tied [m, m²].
+    turned : bool
+        Whether what follows is turned against what leads, as at the cuts of a ring: motions of
+        a rigid body do not all pass such a tie.
     """
 
     nodes: Index
@@ -70,6 +73,7 @@ class Tie:
     rows: Any
     length: float = 0.0
     area: float = 0.0
+    turned: bool = False
 
     @property
     def leading(self) -> Index:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
 from tartan.core.shell import surfaces
+from tartan.core.shell.cyclic import FAR, NEAR
 from tartan.core.shell.mesh import Mesh
 from tartan.core.vessel.isotensoid import Isotensoid
 from tartan.core.vessel.meridian import Dome, Ellipsoid, Profile, Torisphere, check_radius
@@ -31,6 +32,9 @@ LEAST_OPENING = 1e-3
 
 FINEST = 0.3
 """Length of the elements at an opening as a share of those on the cylinder."""
+
+MOST_PARTS = 360
+"""Parts of a ring."""
 
 _SAMPLES = 400
 
@@ -55,6 +59,8 @@ class Vessel:
         Radii of a torisphere.
     lower_points, upper_points : tuple of (float, float)
         Of a table: radius, and height over the tangent line, from there inwards.
+    parts : int
+        Equal parts of the ring of which one is meshed; 1 for the whole.
     """
 
     radius: float
@@ -73,6 +79,7 @@ class Vessel:
     upper_knuckle: float = 0.03
     lower_points: tuple[tuple[float, float], ...] = ()
     upper_points: tuple[tuple[float, float], ...] = ()
+    parts: int = 1
     kind: Literal["vessel"] = "vessel"
 
     def dome(self, end: End) -> Dome:
@@ -129,6 +136,12 @@ def check_vessel(shape: Vessel) -> None:
             f"A cylinder {shape.length:g} m long is none.",
             "Surface, length",
             "Enter a positive length.",
+        )
+    if not 1 <= shape.parts <= MOST_PARTS:
+        raise PartError(
+            f"A ring of {shape.parts} parts is none.",
+            "Surface, parts of the ring",
+            f"Enter 1 for the whole ring, to {MOST_PARTS}.",
         )
     for end in ENDS:
         opening = shape.opening(end)
@@ -214,7 +227,9 @@ def vessel_mesh(shape: Vessel, size: float) -> Mesh:
         Figures that make no vessel, or too many elements.
     """
     check_vessel(shape)
-    around = surfaces.element_count(2 * math.pi * shape.radius, size, 8)
+    turn = 2 * math.pi / shape.parts
+    around = surfaces.element_count(turn * shape.radius, size, 8 if shape.parts == 1 else 1)
+    cuts = {} if shape.parts == 1 else {"u0": NEAR, "u1": FAR}
     patches = []
     for end, region in zip(ENDS, (LOWER, UPPER), strict=True):
         line = meridian_of(shape.dome(end), shape.opening(end))
@@ -223,16 +238,17 @@ def vessel_mesh(shape: Vessel, size: float) -> Mesh:
         below = end == "lower"
 
         edges = {"v0": "lower edge"} if below else {"v1": "upper edge"}
+        edges |= cuts
         grade = (1.0, 1 / FINEST if below else FINEST)
         patches.append(
             surfaces.Patch(_dome_place(shape, line, below), (around, count), region, edges, grade)
         )
 
     def wall(u: Array, v: Array) -> Array:
-        return _turned(u, np.full_like(v, shape.radius), shape.length * v)
+        return _turned(u * turn, np.full_like(v, shape.radius), shape.length * v)
 
     along = surfaces.element_count(shape.length, size, 1)
-    ends = {"v0": "lower tangent line", "v1": "upper tangent line"}
+    ends = {"v0": "lower tangent line", "v1": "upper tangent line", **cuts}
     patches.insert(1, surfaces.Patch(wall, (around, along), CYLINDER, ends))
     return surfaces.join(patches)
 
@@ -240,13 +256,13 @@ def vessel_mesh(shape: Vessel, size: float) -> Mesh:
 def _dome_place(shape: Vessel, line: Meridian, below: bool) -> surfaces.Place:
     def place(u: Array, v: Array) -> Array:
         r, z = line.at(1 - v if below else v)
-        return _turned(u, r, -z if below else shape.length + z)
+        return _turned(2 * math.pi / shape.parts * u, r, -z if below else shape.length + z)
 
     return place
 
 
 def _turned(u: Array, r: Array, z: Array) -> Array:
-    return np.stack([r * np.cos(2 * np.pi * u), r * np.sin(2 * np.pi * u), z], axis=-1)
+    return np.stack([r * np.cos(u), r * np.sin(u), z], axis=-1)
 
 
 def on_vessel(shape: Vessel, points: Array) -> Array:

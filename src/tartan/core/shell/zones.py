@@ -19,6 +19,9 @@ from tartan.core.stack.plies import Ply, Stack
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+TOLERANCE = 0.05
+"""Turns within it are one [deg], and factors within as many per cent."""
+
 Step = tuple[int, float, float]
 
 
@@ -68,7 +71,7 @@ def zones_of(
     count: int,
     materials: Mapping[str, Material],
     reference: float = 0.0,
-    tolerance: float = 0.05,
+    tolerance: float = TOLERANCE,
     offset: float = 0.0,
 ) -> Zones:
     """Find the zones of a lay-up.

@@ -239,7 +239,7 @@ def checks_of(
     Raises
     ------
     CriterionError
-        When a layer has no criterion.
+        When a layer has no criterion that is no filler.
     MaterialError
         When data are missing for every criterion of a material. One that lacks some goes on with
         the modes it can judge, or leaves it to the others; `unchecked` says which.
@@ -250,6 +250,8 @@ def checks_of(
         if len(plies) == 0:
             continue
         chosen = sets.get(material.name, sets.get(material.kind, ()))
+        if not chosen and material.kind == "filler":
+            continue
         if not chosen:
             raise CriterionError(
                 f"No failure criterion is chosen for {material.kind} layers.",
@@ -278,7 +280,10 @@ def unchecked(laminate: Laminate, sets: Sets = DEFAULT_SETS) -> tuple[str, ...]:
     """What the sets ask for and no data are there for, in words; what stands beside an answer."""
     found = []
     for material in dict.fromkeys(laminate.materials):
-        for key in sets.get(material.name, sets.get(material.kind, ())):
+        chosen = sets.get(material.name, sets.get(material.kind, ()))
+        if not chosen and material.kind == "filler":
+            found.append(f"the filler '{material.name}' (no criterion chosen for filler layers)")
+        for key in chosen:
             rule = criterion(key)
             missing = lacking(material, rule)
             if missing and rule.stress != "sandwich":

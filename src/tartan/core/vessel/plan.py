@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
+from tartan.core.vessel.filler import beside_hoops, inside_crest, ring_volume
 from tartan.core.vessel.meridian import Dome, Profile
 from tartan.core.vessel.winding import Helical, WoundDome, check_helical
 
@@ -39,6 +40,9 @@ class Hoop:
         How many lie on each other.
     step_back : float
         By how much each pass ends before the one below it, at both ends [m].
+    run_out : float
+        Length in which resin runs out beside its ends, as a multiple of the height; 0 for no
+        resin [1].
     """
 
     start: float
@@ -46,6 +50,7 @@ class Hoop:
     pass_thickness: float
     passes: int = 1
     step_back: float = 0.0
+    run_out: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -96,6 +101,10 @@ class LayerOn:
         Of the whole layer on the vessel [m³]; 0 where it is not wound.
     friction : float
         That holds it where it is off the geodesic, the greater of both ends' [1].
+    filler : ndarray or None
+        Thickness of the resin beside it [m].
+    filler_volume : float
+        Of that on the vessel [m³].
     """
 
     angle: Array
@@ -104,6 +113,8 @@ class LayerOn:
     nominal_angle: float
     volume: float = 0.0
     friction: float = 0.0
+    filler: Array | None = None
+    filler_volume: float = 0.0
 
 
 @lru_cache(maxsize=256)
@@ -187,6 +198,12 @@ class _Places:
         )
         self.wall = 0.0
         """Thickness so far at mid-length, where all hoops lie."""
+        lower, upper = (
+            line.arc_at(radius[on], rise[on])
+            for line, on, rise in zip(self.lines, self.on, (-z, z - mandrel.length), strict=True)
+        )
+        self.along = z.copy()
+        self.along[self.on[0]], self.along[self.on[1]] = -lower, mandrel.length + upper
 
     def lay(self, layer: Layer) -> LayerOn:
         """Lay one layer on what is there."""
@@ -205,6 +222,8 @@ class _Places:
         else:
             made = self._helical(layer)
         self.below += made.thickness
+        if made.filler is not None:
+            self.below += made.filler
         return made
 
     def _hoop(self, layer: Hoop) -> LayerOn:
@@ -221,9 +240,39 @@ class _Places:
         for k in range(layer.passes):
             length = self.mandrel.length - layer.start - layer.end - 2 * layer.step_back * k
             volume += ring * (self.mandrel.radius + self.wall + k * layer.pass_thickness) * length
-        self.wall += whole
         hoop = np.full(self.radius.shape, np.pi / 2)
-        return LayerOn(hoop, thickness, whole, np.pi / 2, volume)
+        made = LayerOn(hoop, thickness, whole, np.pi / 2, volume)
+        if layer.run_out:
+            made = self._beside(layer, made)
+        self.wall += whole
+        return made
+
+    def _beside(self, layer: Hoop, made: LayerOn) -> LayerOn:
+        """Hoops with the resin beside their ends, which may reach on to the domes."""
+        back: Array = layer.step_back * np.arange(layer.passes, dtype=np.float64)
+        length = self.mandrel.length
+        first = np.asarray(layer.start + back, np.float64)
+        last = np.asarray(length - layer.end - back, np.float64)
+
+        def resin(s: Array) -> Array:
+            return beside_hoops(s, (first, last), layer.pass_thickness, layer.run_out)
+
+        reach = made.nominal * layer.run_out
+        share = (np.arange(1000) + 0.5) / 1000
+        volume = 0.0
+        for line, end, sign, start in zip(
+            self.lines, (layer.start, layer.end), (-1, 1), (0.0, length), strict=True
+        ):
+            # Counted from the tangent line on to the dome.
+            for s, width in (
+                (-end - back[-1] * share, back[-1] / len(share)),
+                (-end + reach * share, reach / len(share)),
+            ):
+                on = s[s <= line.arc[-1]]
+                radius = np.interp(on, line.arc, line.r, left=self.mandrel.radius) + self.wall
+                volume += 2 * math.pi * width * float(radius @ resin(start + sign * on))
+            line.height += resin(start + sign * line.arc)
+        return replace(made, filler=resin(self.along), filler_volume=volume)
 
     def _helical(self, layer: Helical) -> LayerOn:
         check_helical(layer, self.mandrel.radius)
@@ -235,9 +284,11 @@ class _Places:
         own = self.mandrel.radius + self.below
         angle = np.arcsin(np.minimum(c / np.maximum(own, c), 1.0))
         thickness = flux / np.sqrt(np.maximum(own**2 - c**2, 1e-300))
-        friction = 0.0
+        friction = resin_volume = 0.0
+        resin = np.zeros(own.shape)
         volume = 2 * math.pi * R * layer.thickness * self.mandrel.length
-        for on, line in zip(self.on, self.lines, strict=True):
+        ends = zip(self.on, self.lines, (-1, 1), (0.0, self.mandrel.length), strict=True)
+        for on, line, sign, start in ends:
             # Friction is told of the bare dome, whose curvature is known.
             made = wound(line.dome if layer.angle else line.surface(), layer)
             friction = max(friction, 0.0 if made.off is None else made.off.friction)
@@ -246,10 +297,22 @@ class _Places:
             if on.any():
                 moved = self.radius[on] if layer.angle else line.moved(self.radius[on])
                 angle[on], thickness[on] = made.angle(moved), more * made.thickness(moved)
-            line.height += more * made.thickness(line.r if layer.angle else line.outer())
+            over = line.r if layer.angle else line.outer()
+            tops = None
+            if layer.run_out:
+                tops, more_resin = line.filled(made, more, layer, over)
+                resin_volume += more_resin
+                resin[on] = np.maximum(
+                    np.interp(self.along[on] * sign - start, *tops) - thickness[on], 0.0
+                )
+            laid = more * made.thickness(over)
+            line.height += laid if tops is None else np.maximum(laid, np.interp(line.arc, *tops))
         self.wall += layer.thickness
         nominal = layer.angle or math.asin(r0 / self.mandrel.radius)
-        return LayerOn(angle, thickness, layer.thickness, nominal, volume, friction)
+        return LayerOn(
+            *(angle, thickness, layer.thickness, nominal, volume, friction),
+            *((resin, resin_volume) if layer.run_out else ()),
+        )
 
 
 class _Line:
@@ -271,6 +334,24 @@ class _Line:
         # Outward normal: across the way of the meridian, which goes inwards.
         self.normal = np.concatenate(sine, axis=1)
         self.height = np.zeros(self.r.shape)
+        self.arc = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(self.r), np.diff(self.z)))])
+        # Rises along the meridian wherever it runs, flat or upright.
+        self.mark = np.maximum.accumulate(self.r[0] - self.r + self.z)
+
+    def arc_at(self, radius: Array, rise: Array) -> Array:
+        """Length from the equator to places by radius and height over it, of one shape [m]."""
+        return np.asarray(np.interp(self.r[0] - radius + rise, self.mark, self.arc))
+
+    def filled(
+        self, made: WoundDome, more: float, layer: Helical, over: Array
+    ) -> tuple[tuple[Array, Array], float]:
+        """Top of a layer and its resin by arc, and the resin's volume [m, m, m³]."""
+        near = np.linspace(made.inner, made.outer, 1200)
+        arc = np.union1d(self.arc, np.interp(-near, -over, self.arc))
+        laid = more * made.thickness(np.interp(arc, self.arc, over))
+        top = inside_crest(arc, laid, layer.run_out)
+        radius = np.interp(arc, self.arc, over)
+        return (arc, top), ring_volume(arc, radius, np.maximum(top - laid, 0.0))
 
     def outer(self) -> Array:
         """Radii of the surface as it is wound, at the points [m]."""

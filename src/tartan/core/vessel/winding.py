@@ -64,6 +64,9 @@ class Helical:
         How often the pair is laid.
     angle : float
         On the cylinder, where it is not the geodesic's; 0 where it is [rad].
+    run_out : float
+        Length in which resin runs out inside its crest, as a multiple of the height; 0 for no
+        resin [1].
     """
 
     opening: float
@@ -73,6 +76,7 @@ class Helical:
     coverage: float = 1.0
     pairs: int = 1
     angle: float = 0.0
+    run_out: float = 0.0
 
     @property
     def turning_radius(self) -> float:

@@ -86,10 +86,9 @@ class CriteriaForm(QWidget):
         """Show criteria, allowables and what the last change did."""
         project, session = self.session.project, self.session
         self.effect.setText(self._effect())
-        kinds = {m.kind for m in project.materials}
-        rules = [(k, x) for k, x in project.criteria[0].rules if k in kinds or x or k not in KINDS]
+        rules = _ruled(project)
         offered = tuple(r.key for r in project.offered())
-        self.kinds.put((tuple(k for k, _ in rules), offered), self._build_kinds)
+        self.kinds.put((rules, offered), self._build_kinds)
         own = [k for k, _ in project.criteria[0].rules]
         set_options(self.by_material, [m.name for m in project.materials if m.name not in own], "")
         self.by_material.setCurrentIndex(-1)
@@ -132,7 +131,7 @@ class CriteriaForm(QWidget):
         return tuple(f for f in asked if f not in ELASTIC_FIELDS)
 
     def _build_kinds(self, block: Block) -> None:
-        for kind, _ in self.session.project.criteria[0].rules:
+        for kind in _ruled(self.session.project):
             holder = QWidget()
             grid = QGridLayout(holder)
             grid.setContentsMargins(0, 0, 0, 2)
@@ -220,6 +219,13 @@ class CriteriaForm(QWidget):
         return self._edit(
             f"{SYMBOLS[field]} of {name}", lambda p: stack_edits.set_value(p, name, field, value)
         )
+
+
+def _ruled(project: Project) -> tuple[str, ...]:
+    """Kinds and materials whose criteria can be chosen."""
+    rules, kinds = dict(project.criteria[0].rules), {m.kind for m in project.materials}
+    chosen = [k for k, x in rules.items() if k in kinds or x or k not in KINDS]
+    return (*chosen, *(k for k in KINDS if k in kinds and k not in rules))
 
 
 def _least(answer: PartAnswer, rules: tuple[LeftOut, ...]) -> str:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from tartan.core.materials import ISOTROPIC
 from tartan.desktop import theme
 from tartan.desktop.widgets.bands import paint_swatch
 from tartan.desktop.widgets.ring import paint_ring
@@ -218,13 +219,13 @@ class Ladder(QWidget):
 
 def _solid(row: LadderRow) -> str:
     first = row.rows[0]
-    if first.kind in ("core", "isotropic"):
+    if first.kind in ("core", *ISOTROPIC):
         return "#c9bda3"
     return colours.ply_solid(first.angle)
 
 
 def _ground(row: LadderRow) -> str:
     face = theme.face()
-    if len(row.rows) != 1 or row.rows[0].kind in ("core", "isotropic"):
+    if len(row.rows) != 1 or row.rows[0].kind in ("core", *ISOTROPIC):
         return "#4a463d" if face.dark else "#ebe5d8"
     return colours.ply_band(row.rows[0].angle, dark=face.dark)

@@ -30,7 +30,7 @@ from tartan.desktop.widgets.recordform import Record, add_record
 from tartan.exchange.rungs_table import parse_rungs, rungs_text
 from tartan.pages import part as state
 from tartan.pages.fields import make_up
-from tartan.pages.winding_fields import WOUND
+from tartan.pages.winding_fields import wound_fields
 from tartan.project.document.partmodel import Rung, Wound
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
@@ -74,6 +74,7 @@ class LayUpForm(PartForm):
             ]
         )
         self.winding = Block()
+        self._fields = wound_fields(self._fillers)
         self.add_wound = button("+ wound", self.wind, "Wind a layer above the chosen rung")
         self.add_choice = choice([], self._add_stack)
         self._timer = QTimer(self)
@@ -207,6 +208,9 @@ class LayUpForm(PartForm):
             like = Rung(ply=ply, wound=Wound())
         self._put("wind a layer", (*self.rungs[:at], like, *self.rungs[at:]), (at,))
 
+    def _fillers(self) -> tuple[str, ...]:
+        return tuple(m.name for m in self.session.project.materials if m.kind == "filler")
+
     def _wound(self) -> Wound | None:
         one = self.rungs[self.chosen[0]] if self.chosen else None
         return None if one is None else one.wound
@@ -221,14 +225,14 @@ class LayUpForm(PartForm):
 
     def _show_winding(self) -> None:
         wound = self._wound()
-        lines = () if wound is None else make_up(WOUND, wound)
+        lines = () if wound is None else make_up(self._fields, wound)
         self.winding.setVisible(wound is not None)
         self.winding.put(lines, self._build_winding)
 
     def _build_winding(self, block: Block) -> None:
         if self._wound() is not None:
             record = Record(self._wound, self._change_wound, self.told.emit, "the wound layer")
-            add_record(block, WOUND, record)
+            add_record(block, self._fields, record)
 
     def _add_stack(self, text: str) -> None:
         at = (self.chosen[-1] + 1) if self.chosen else len(self.rungs)

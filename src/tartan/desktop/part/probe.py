@@ -7,6 +7,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from tartan.core.materials import ISOTROPIC
 from tartan.desktop import theme
 from tartan.desktop.widgets.bands import band_heights
 from tartan.exchange.maps import colours
@@ -114,7 +115,7 @@ class ProbeCard(QWidget):
     def _paint_ply(self, painter: QPainter, area: QRectF, i: int, band: Row) -> None:
         """Draw a ply as a plain band with its number and angle."""
         face = theme.face()
-        stone = band.kind in ("core", "isotropic")
+        stone = band.kind in ("core", *ISOTROPIC)
         ground = (
             ("#4a463d" if face.dark else "#e3dccd")
             if stone

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tartan.core.errors import TartanError
+from tartan.desktop import theme
 from tartan.desktop.part.directions import DirectionsForm
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.part.layup import LayUpForm
@@ -128,6 +129,7 @@ class PartView(SceneStation):
         self.pane.tools.large_turned.connect(left.setHidden)
         self.lay_up.played.connect(lambda _: self.draw())
         self.lay_up.pointed.connect(self._point_rung)
+        self.winding.path.changed.connect(self._draw_path)
         self.regions.mode_changed.connect(lambda _: self._set_mode())
 
     @property
@@ -331,7 +333,20 @@ class PartView(SceneStation):
         shaping = self.form == "surface" and not isinstance(part.surface, ReadSurface)
         scene.handles.put(state.handles(part.surface) if shaping else ())
         self.pane.note.setText(self.overlays.words)
+        self._put_path(scene)
         scene.redraw()
+
+    def _draw_path(self) -> None:
+        """Draw the path of a band anew, and nothing else."""
+        if self.pane.scene is not None and self.isVisible():
+            self._put_path(self.pane.scene)
+            self.pane.scene.redraw()
+
+    def _put_path(self, scene: PartScene) -> None:
+        path = self.winding.path.segments if self.form == "winding" else np.zeros((0, 2, 3))
+        # A trace outwards, clear of the flat elements.
+        middle = path.mean(axis=(0, 1)) if len(path) else 0.0
+        scene.strokes("path", middle + 1.004 * (path - middle), theme.face().accent, 1.6)
 
     def showEvent(self, event: object) -> None:
         self.draw()
@@ -340,5 +355,6 @@ class PartView(SceneStation):
         """End timers and threads, and free the graphics, before the window goes."""
         self._swing.stop()
         self.lay_up.stop()
+        self.winding.path.stop()
         self.surface.file.background.stop()
         super().close_view()

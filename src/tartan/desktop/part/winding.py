@@ -3,22 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+from functools import partial
 from html import escape
 from typing import cast
 
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QVBoxLayout
+from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import ENDS, End, Vessel
 from tartan.desktop import theme
 from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.towpath import TowPathRow
 from tartan.desktop.session import Session
-from tartan.desktop.widgets.controls import QuantityField, UnitLabel, button, choice, label, row
+from tartan.desktop.widgets.controls import (
+    QuantityField,
+    UnitLabel,
+    button,
+    choice,
+    label,
+    row,
+    scrolled,
+)
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.tables import Table
 from tartan.pages import winding as state
+from tartan.pages.meridian_grips import Grip, grips
 from tartan.project.edits import vessel_edits
 from tartan.project.wording import units
 
@@ -58,29 +70,38 @@ class WindingForm(PartForm):
         self.listed = choice(LISTS, self._list)
         self.listed.setAccessibleName("Table of the winding")
         self.note = label("", "soft", wrap=True)
+        self.note.setToolTip(state.ZONES)
         self.plot = Plot("winding along the meridian")
-        self.plot.setMinimumHeight(240)
+        self.plot.setFixedHeight(230)
         self.key = label("", "soft", wrap=True)
         self.key.setTextFormat(Qt.TextFormat.RichText)
         self.key.setAccessibleName("Lines of the chart")
         self.table = DataTable("winding", filtered=False)
+        self.path = TowPathRow(session)
         self._build()
 
     def _build(self) -> None:
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
+        inside = QWidget()
+        box = QVBoxLayout(inside)
+        box.setContentsMargins(0, 0, 6, 0)
         box.setSpacing(6)
         box.addWidget(row(label("Winding", "head"), None, self.end, spacing=4))
         box.addWidget(row(self.chart, None, self.scale_row, spacing=4))
         box.addWidget(self.note)
-        box.addWidget(self.plot, 3)
+        box.addWidget(self.plot)
         box.addWidget(self.key)
+        box.addWidget(self.path)
         box.addWidget(
             row(
                 label("pressure", "soft"),
                 self.pressure,
                 UnitLabel(units.TUBE_PRESSURE),
                 None,
+                spacing=4,
+            )
+        )
+        box.addWidget(
+            row(
                 button(
                     "balance",
                     self._balance,
@@ -91,6 +112,7 @@ class WindingForm(PartForm):
                     self._add_case,
                     "Pressure inside, with what the bosses pass on to the edges of the openings",
                 ),
+                None,
                 spacing=4,
             )
         )
@@ -98,6 +120,11 @@ class WindingForm(PartForm):
         box.addWidget(self.listed)
         box.addWidget(self.layers, 2)
         box.addWidget(self.table, 2)
+        for each in (self.layers, self.table):
+            each.setMinimumHeight(150)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scrolled(inside))
         self._list(LISTS[0])
 
     @property
@@ -142,6 +169,7 @@ class WindingForm(PartForm):
             *(self.end.currentText(), chart, self._times, self._pressure),
             *(units.system(), dark),
         )
+        self.path.refresh()
         if asked == self._shown:
             return
         self._shown = asked
@@ -181,12 +209,43 @@ class WindingForm(PartForm):
             upright = "angle  °" if chart == "winding angle" else f"thickness  {unit}"
             self.plot.begin(f"arc length from the tangent line  {unit}", upright, of_what)
         self.plot.item.setAspectLocked(section)
-        named = []
+        named: dict[str, str] = {}
         for k, line in enumerate(lines):
             ink = ink_of(k, line)
             self.plot.curve(line.x, line.y, ink, dashed=line.soft, width=1.4, words=line.words)
-            named.append(
-                f'<span style="color:{theme.colour(ink).name()}">— </span>{escape(line.words)}'
-            )
+            ink_name = theme.colour(ink).name()
+            short = line.short or line.words
+            named.setdefault(short, f'<span style="color:{ink_name}">— </span>{escape(short)}')
+        if section:
+            self._add_grips(cast("End", self.end.currentText()))
         self.plot.show_all()
-        self.key.setText(" &nbsp; ".join(named))
+        self.key.setText(" &nbsp; ".join(named.values()))
+
+    def _add_grips(self, end: End) -> None:
+        """Knobs at the dimensions of the section."""
+        part = self.part
+        if part is None or not isinstance(part.surface, Vessel):
+            return
+        scale = units.LENGTH.scale
+        for grip in grips(part.surface, end):
+            z, r = grip.at
+            words = grip.field.replace("_", " ")
+            self.plot.grip((z / scale, r / scale), words, partial(self._dragged, grip))
+
+    def _dragged(self, grip: Grip, at: QPointF, settled: bool) -> None:
+        """While a knob is dragged its value is told; letting go makes it one edit."""
+        scale, part = units.LENGTH.scale, self.part
+        value = grip.value(at.x() * scale, at.y() * scale)
+        words = grip.field.replace("_", " ")
+        self.told.emit(f"{words} {units.show(value, units.LENGTH)}")
+        if not settled or part is None or not isinstance(part.surface, Vessel):
+            return
+        changed = replace(part.surface, **{grip.field: value})  # type: ignore[arg-type]
+        # The knob itself goes with the old chart: not while it is being let go.
+        QTimer.singleShot(0, partial(self._settle, words, changed))
+
+    def _settle(self, words: str, changed: Vessel) -> None:
+        error = self.change_surface(words, surface=changed)
+        if error is not None:
+            self._shown = None
+            self.refresh()

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PyQt6.QtGui import QColor
 
 from tartan.core.errors import TartanError
+from tartan.core.materials import ISOTROPIC
 from tartan.desktop import theme
 from tartan.desktop.scene import glyphs
 from tartan.desktop.scene.pane import ScenePane
@@ -126,7 +127,7 @@ class Overlays:
         rgb = np.tile(colours.bare(dark=theme.face().dark), (whole.mesh.count, 1))
         kinds = {m.name: m.kind for m in self._session.project.materials}
         for each in laid[: step + 1]:
-            stone = kinds.get(each.ply.material) in ("core", "isotropic")
+            stone = kinds.get(each.ply.material) in ("core", *ISOTROPIC)
             c = QColor("#c9bda3" if stone else colours.ply_solid(each.ply.angle))
             rgb[each.elements] = (c.red(), c.green(), c.blue())
         if 0 <= step < len(laid):
@@ -164,7 +165,7 @@ class Overlays:
                 (m.kind for m in self._session.project.materials if m.name == each.ply.material),
                 "ply",
             )
-            if kind in ("core", "isotropic"):
+            if kind in ("core", *ISOTROPIC):
                 scene.outline("fibres", each.elements[:4000].tolist(), "#a89468", 1.6)
                 continue
             angle = each.ply.angle + (0.0 if each.turn is None else each.turn)

@@ -203,6 +203,7 @@ class StrengthPane(QWidget):
             "woven": ("interlaminar",),
             "core": ("core_shear",),
             "isotropic": ("interlaminar",),
+            "filler": ("interlaminar",),
         }
         try:
             each = critical_shears(laminate, sets)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.strength.progressive import Rule
+from tartan.desktop.background import Background
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.stacks.history import RULES
 from tartan.desktop.widgets.controls import button, choice, column, label, row, set_options, switch
@@ -39,6 +40,10 @@ class TubePane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._chosen: Chosen | None = None
+        self._known: tuple[tuple[object, ...], list[state.Row]] = ((), [])
+        self.background = Background(self, "Tube", "Change a figure of the tube.")
+        self.background.done.connect(self._take)
+        self.background.failed.connect(self._broke)
         self.note = label("", "soft", wrap=True)
         self.begin = button(
             "enter this load case as a tube", self.asked_for.emit, "Radius, ends, pressure, forces"
@@ -107,19 +112,43 @@ class TubePane(QWidget):
         history = offered[max(0, self.criterion.currentIndex())]
         about = state.about(asked, chosen.stack.name)
         self.note.setText(about)
+        # Rows in display units: they are others in another system.
+        key = (asked.laminate, asked.loads, asked.criteria, history, self._rule, units.system())
         try:
-            facts = state.facts(asked, history, self._rule)
+            if key != self._known[0]:
+                self._known = (key, state.awaited_rows(asked))
+                rule = self._rule
+                self.background.start(lambda: (key, state.limit_rows(asked, history, rule)))
+            facts = state.facts(asked, self._known[1])
         except TartanError as error:
             self._say(str(error))
+            self._known = ((), [])
             for each in (self.facts, self.words, self.plot, self.table):
                 each.setVisible(False)
             return
+        self._show_facts(facts, about)
+        self._show_wall(asked, about)
+
+    def _take(self, found: tuple[tuple[object, ...], list[state.Row]]) -> None:
+        """Burst and buckling have been worked out."""
+        key, rows = found
+        if (
+            key == self._known[0]
+            and self._chosen is not None
+            and self._chosen.question is not None
+        ):
+            self._known = (key, rows)
+            self._again()
+
+    def _broke(self, error: TartanError) -> None:
+        self._say(str(error))
+
+    def _show_facts(self, facts: list[state.Row], about: str) -> None:
         looks: list[list[Look | None]] = [
             [None, _figure(r[1]), None, Look(str(r[3]), tip=str(r[3]))] for r in facts
         ]
         head = ("what", "value", "unit", "where")
         self.facts.put(Table("tube", head, tuple(facts), about), looks, (122, 58, 42, 0))
-        self._show_wall(asked, about)
 
     @property
     def _rule(self) -> Rule:

@@ -312,6 +312,10 @@ class StacksView(StationView):
         self.panes.setCurrentIndex(index)
         self._put_pane(chosen(self.session))
 
+    def close_view(self) -> None:
+        """End what the panes have under way, before the window goes."""
+        self.tube.background.stop()
+
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
         project = self.session.project

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QLineF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from tartan.core.materials import ISOTROPIC
 from tartan.desktop import theme
 from tartan.exchange.maps import colours
 from tartan.pages.shown import Row
@@ -46,7 +47,7 @@ def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected:
     fibres = QRectF(body.left() + 88, body.top() + 2.5, body.width() - 88 - 100, body.height() - 5)
     if row.kind == "core":
         _paint_cells(painter, fibres, stroke)
-    elif row.kind != "isotropic":
+    elif row.kind not in ISOTROPIC:
         paint_fibres(painter, fibres, row.angle, stroke)
         if row.kind == "woven":
             paint_fibres(painter, fibres, row.angle + 90.0, stroke)
@@ -123,7 +124,7 @@ def _colours(row: Row) -> tuple[str, str, str]:
     dark = theme.face().dark
     if row.kind == "core":
         return colours.CORE_SOLID, colours.CORE_BAND_DARK if dark else colours.CORE_BAND, "#b3a78f"
-    if row.kind == "isotropic":
+    if row.kind in ISOTROPIC:
         return colours.ISO_SOLID, colours.ISO_BAND_DARK if dark else colours.ISO_BAND, "#9aa5ad"
     return (
         colours.ply_solid(row.angle),

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from tartan.core.materials import ISOTROPIC
 from tartan.desktop import theme
 from tartan.desktop.widgets.fit import draw_fitted
 from tartan.exchange.maps import colours
@@ -154,6 +155,6 @@ def row_colour(row: Row) -> QColor:
 def _solid(kind: str, angle: float) -> QColor:
     if kind == "core":
         return QColor(colours.CORE_SOLID)
-    if kind == "isotropic":
+    if kind in ISOTROPIC:
         return QColor(colours.ISO_SOLID)
     return QColor(colours.ply_solid(angle))

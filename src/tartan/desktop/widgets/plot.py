@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import pyqtgraph as pg
@@ -103,6 +103,24 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.item.addItem(
             pg.ScatterPlotItem(np.asarray(x), np.asarray(y), size=7, pen=None, brush=brushes)
         )
+
+    def grip(
+        self, at: tuple[float, float], words: str, moved: Callable[[QPointF, bool], None]
+    ) -> None:
+        """Draw a knob that is dragged; `moved` hears where to, and whether it was let go."""
+        knob = pg.TargetItem(
+            pos=at,
+            size=11,
+            symbol="o",
+            pen=pg.mkPen(theme.colour("accent"), width=1.5),
+            brush=pg.mkBrush(theme.colour("paper")),
+            hoverBrush=pg.mkBrush(theme.colour("accent")),
+        )
+        knob.setToolTip(words)
+        knob.setZValue(10)
+        knob.sigPositionChanged.connect(lambda k: moved(k.pos(), False))
+        knob.sigPositionChangeFinished.connect(lambda k: moved(k.pos(), True))
+        self.item.addItem(knob)
 
     def axes_through_zero(self) -> None:
         """Draw lines through the origin."""

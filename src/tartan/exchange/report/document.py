@@ -31,6 +31,7 @@ from tartan.exchange.report.parts import Chapter, Figure, Text
 from tartan.exchange.report.proof import verification_table
 from tartan.exchange.tables import Cell, Table
 from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.part_ring import whole_total
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import DisplacementRequirement
 from tartan.project.findings.chosen_margins import (
@@ -146,8 +147,11 @@ def _cases(source: Source) -> Chapter:
     chapter.show(tables.cases_table(project))
     if answer.inputs.cases:
         solution = answer.solution
+        applied, reaction = (
+            whole_total(answer.inputs.part, x) for x in (solution.applied, solution.reaction)
+        )
         rows: tuple[tuple[Cell, ...], ...] = tuple(
-            (n, *_clean(solution.applied[k, :3]), *_clean(solution.reaction[k, :3]))
+            (n, *_clean(applied[k, :3]), *_clean(reaction[k, :3]))
             for k, n in enumerate(answer.inputs.solved_names)
         )
         head = (

@@ -12,6 +12,7 @@ from tartan.core.errors import LoadError, MaterialError, PartError, StackError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import ELASTIC_FIELDS, Material
 from tartan.core.shell.mesh import Mesh, place_words
+from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.shell.zones import Zones
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
@@ -36,6 +37,7 @@ from tartan.project.document.partmodel import (
     PressureTable,
     Support,
     SupportSet,
+    Wound,
 )
 
 Array = NDArray[np.float64]
@@ -98,7 +100,9 @@ class PartInputs:
         names = {s.name: str(i) for i, s in enumerate(self.stacks)}
         stacks = tuple(Stack(names[s.name], bare(s.plies)) for s in self.stacks)
         rungs = tuple(
-            replace(r, stack=names.get(r.stack, "")) for r in self.part.lay_up if r.active
+            replace(r, stack=names.get(r.stack, ""), wound=_as_it_lies(r.wound))
+            for r in self.part.lay_up
+            if r.active
         )
         felt = {r.region for r in rungs} | {d.region for d in self.part.directions}
         used = {c.supports for c in self.cases}
@@ -141,7 +145,7 @@ def part_inputs(project: Project) -> PartInputs:
         raise LoadError("There is no load case.", "Cases", "Add one in Cases.")
     used = dict.fromkeys(
         [p.material for s in stacks for p in s.plies]
-        + [r.ply.material for r in part.lay_up if r.ply is not None]
+        + [m for r in part.lay_up for m in r.materials()]
     )
     materials = tuple(project.in_force(m) for n in used if (m := project.material(n)) is not None)
     asked = project.requirements
@@ -166,6 +170,11 @@ def part_inputs(project: Project) -> PartInputs:
     )
 
 
+def _as_it_lies(wound: Wound | None) -> Wound | None:
+    """How a layer is wound without what only its time and tow are worked out of."""
+    return wound if wound is None else replace(wound, tows=1, speed=Wound.speed)
+
+
 @lru_cache(maxsize=256)
 def laminate_for(stack: Stack, materials: tuple[Material, ...], offset: float = 0.0) -> Laminate:
     """Laminate of a stack, remembered.
@@ -180,11 +189,12 @@ def laminate_for(stack: Stack, materials: tuple[Material, ...], offset: float = 
 
 @dataclass(frozen=True, eq=False)
 class Layout:
-    """A part with its plies laid: mesh, plies in order, and zones."""
+    """A part with its plies laid: mesh, plies in order, zones, and how often it stands."""
 
     whole: Meshed
     laid: tuple[Laid, ...]
     zones: Zones
+    copies: int = 1
 
     @property
     def mesh(self) -> Mesh:
@@ -226,9 +236,9 @@ class Layout:
         return self.zones.plies[int(self.zones.zone[element])]
 
     def mass(self) -> float:
-        """Mass of the part [kg]."""
+        """Mass of the part, of a part of a ring that of the whole [kg]."""
         each = np.array([x.areal_mass for x in self.zones.laminates])
-        return float(each[self.zones.zone] @ self.mesh.areas())
+        return self.copies * float(each[self.zones.zone] @ self.mesh.areas())
 
     def cost(self) -> float | None:
         """Price of its materials; None when one has none."""
@@ -236,13 +246,14 @@ class Layout:
             each = np.array([x.areal_cost for x in self.zones.laminates])
         except MaterialError:
             return None
-        return float(each[self.zones.zone] @ self.mesh.areas())
+        return self.copies * float(each[self.zones.zone] @ self.mesh.areas())
 
 
 @lru_cache(maxsize=8)
 def _layout(part: Part, stacks: tuple[Stack, ...], materials: tuple[Material, ...]) -> Layout:
     laid = laid_plies(part, {s.name: s for s in stacks})
-    return Layout(meshed(part), laid, zones_for(part, laid, materials))
+    copies = part.surface.parts if isinstance(part.surface, Vessel) else 1
+    return Layout(meshed(part), laid, zones_for(part, laid, materials), copies)
 
 
 def layout_of(inputs: PartInputs) -> Layout:

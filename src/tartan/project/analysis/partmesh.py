@@ -12,13 +12,14 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.materials import Material
 from tartan.core.shell import directions, regions
+from tartan.core.shell.cyclic import FAR, NEAR
 from tartan.core.shell.mesh import Mesh, Panel
 from tartan.core.shell.mesher import Finer
 from tartan.core.shell.zones import LaidPly, Zones, zones_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
 from tartan.project.analysis.meshes import MESHES
-from tartan.project.analysis.winding import plan_of, with_angles
+from tartan.project.analysis.winding import laid_over, plan_of
 from tartan.project.document.loadmodel import (
     Force,
     MappedPressure,
@@ -155,7 +156,7 @@ def places(part: Part) -> list[str]:
     mesh = base_mesh(part.surface, part.mesh_size, part.finer)
     corners = CORNERS if isinstance(part.surface, Panel) else ()
     return [
-        *mesh.edges,
+        *(n for n in mesh.edges if n not in (NEAR, FAR)),
         *corners,
         *(n for n in mesh.regions if len(mesh.regions) > 1),
         *(r.name for r in part.regions),
@@ -320,9 +321,8 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
         if not rung.active:
             continue
         if rung.wound is not None:
-            for k, (each, turn, factor, here) in enumerate(with_angles(rung, wound[number])):
-                assert each.ply is not None
-                found.append(Laid(number, k, each.ply, here, turn, factor))
+            over = laid_over(rung, part.surface, wound[number])
+            found += [Laid(number, k, *each) for k, each in enumerate(over)]
             continue
         elements = whole.elements(rung.region, f"Lay-up, rung {number + 1}")
         plies: tuple[Ply, ...] = () if rung.ply is None else (rung.ply,)
@@ -389,6 +389,8 @@ def place_name(whole: Meshed, regions_of: Sequence[str], element: int) -> str:
     size = float(np.linalg.norm(np.ptp(mesh.nodes, axis=0)))
     nearest, least = "", 0.04 * size
     for name, chain in mesh.edges.items():
+        if name in (NEAR, FAR):
+            continue
         gap = float(np.linalg.norm(mesh.nodes[chain] - centre, axis=1).min(initial=np.inf))
         if gap < least:
             nearest, least = name, gap

@@ -21,6 +21,7 @@ from tartan.project.analysis.inputs import (
     part_inputs,
     where_words,
 )
+from tartan.project.analysis.part_ring import check_ring, ring_ties
 from tartan.project.analysis.partmesh import Meshed
 from tartan.project.document.partmodel import Movement, Support
 
@@ -59,7 +60,8 @@ def shell_model(inputs: PartInputs, supports: str = "") -> ShellModel:
     held = held_nodes(whole, inputs.supports_of(supports))
     fixed = np.zeros((len(mesh.nodes), 6), bool)
     rules: Constraints | None = None
-    ties = ties_of(mesh, inputs.part.tie_gap)
+    check_ring(inputs, held)
+    ties = (*ring_ties(inputs.part, mesh), *ties_of(mesh, inputs.part.tie_gap))
     moved = any(
         isinstance(x, Movement) for c in inputs.cases if c.supports == supports for x in c.loads
     )

@@ -20,6 +20,9 @@ from tartan.project.document.partmodel import Part, Rung, Surface
 CYLINDER_POINTS, DOME_POINTS = 60, 241
 """Points along half of a vessel's meridian."""
 
+THINNEST = 1e-3
+"""Where a ply is thinner than this share of its own thickness it is not laid."""
+
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
@@ -64,6 +67,7 @@ def layer_of(rung: Rung, shape: Vessel) -> Layer:
             ply.thickness * wound.coverage,
             wound.count,
             wound.step_back,
+            wound.run_out if wound.filler else 0.0,
         )
     opening = wound.opening or max(shape.opening(end) for end in ENDS)
     return Helical(
@@ -74,6 +78,7 @@ def layer_of(rung: Rung, shape: Vessel) -> Layer:
         wound.coverage,
         wound.count,
         float(np.radians(wound.angle)),
+        wound.run_out if wound.filler else 0.0,
     )
 
 
@@ -201,50 +206,48 @@ def along_meridian(part: Part, stacks: Mapping[str, Stack], end: End) -> AlongMe
 
 
 def nominal_plies(rung: Rung, surface: Surface) -> tuple[Ply, ...]:
-    """Plies of a wound rung as they lie on the cylinder; the bare ply where it cannot be wound."""
+    """Plies of a wound rung as they lie on the cylinder; the bare ply where it cannot be wound.
+
+    Resin beside its ends is the last, as high as the whole layer.
+    """
     wound, ply = rung.wound, rung.ply
     if wound is None or ply is None:
         return () if ply is None else (ply,)
-    if wound.sort == "hoop":
-        whole = ply.thickness * wound.coverage * wound.count
-        return (replace(ply, angle=90.0, thickness=whole),)
-    angle = 0.0
-    if isinstance(surface, Vessel):
-        layer = layer_of(rung, surface)
-        assert isinstance(layer, Helical)
-        geodesic = np.arcsin(min(1.0, layer.turning_radius / surface.radius))
-        angle = wound.angle or float(np.degrees(geodesic))
     thick = ply.thickness * wound.coverage
-    return tuple(
-        replace(ply, angle=sign * angle, thickness=thick)
-        for _ in range(wound.count)
-        for sign in (1.0, -1.0)
-    )
-
-
-def with_angles(rung: Rung, on: LayerOn) -> list[tuple[Rung, Array, Array, Index]]:
-    """A wound rung ply by ply: the ply, its turn [deg], thickness factor and elements.
-
-    Turn and factor have shape (q,) for q elements; helical plies come as pairs, + then −.
-    """
-    wound, ply = rung.wound, rung.ply
-    assert wound is not None
-    assert ply is not None
-    here = np.flatnonzero(on.thickness > 1e-9 * on.nominal)
-    factor = on.thickness[here] / on.nominal
     if wound.sort == "hoop":
-        whole = replace(ply, angle=90.0, thickness=on.nominal)
-        return [(replace(rung, ply=whole), np.zeros(len(here)), factor, here)]
-    nominal = float(np.degrees(on.nominal_angle))
-    turn = np.degrees(on.angle[here]) - nominal
-    thickness = on.nominal / (2 * wound.count)
-    return [
-        (
-            replace(rung, ply=replace(ply, angle=sign * nominal, thickness=thickness)),
-            sign * turn,
-            factor,
-            here,
-        )
-        for _ in range(wound.count)
-        for sign in (1.0, -1.0)
-    ]
+        plies: tuple[Ply, ...] = (replace(ply, angle=90.0, thickness=thick * wound.count),)
+    else:
+        angle = 0.0
+        if isinstance(surface, Vessel):
+            layer = layer_of(rung, surface)
+            assert isinstance(layer, Helical)
+            geodesic = np.arcsin(min(1.0, layer.turning_radius / surface.radius))
+            angle = wound.angle or float(np.degrees(geodesic))
+        pair = tuple(replace(ply, angle=sign * angle, thickness=thick) for sign in (1.0, -1.0))
+        plies = pair * wound.count
+    if not wound.filler:
+        return plies
+    return (*plies, Ply(wound.filler, 0.0, sum(p.thickness for p in plies)))
+
+
+def laid_over(rung: Rung, surface: Surface, on: LayerOn) -> list[tuple[Ply, Index, Array, Array]]:
+    """A wound rung ply by ply: the ply, its elements, turn [deg] and thickness factor.
+
+    Turn and factor have shape (q,) for q elements; helical plies come as pairs, + then −, and
+    resin last.
+    """
+    wound, plies = rung.wound, nominal_plies(rung, surface)
+    assert wound is not None
+    fibres, resin = (plies[:-1], plies[-1:]) if wound.filler else (plies, ())
+    here = np.flatnonzero(on.thickness > THINNEST * on.nominal)
+    factor = on.thickness[here] / on.nominal
+    turn = np.degrees(on.angle[here] - on.nominal_angle)
+    found = []
+    for k, ply in enumerate(fibres):
+        way = 0.0 if wound.sort == "hoop" else (-1.0) ** k
+        found.append((ply, here, way * turn, factor))
+    for ply in resin:
+        height = np.zeros(0) if on.filler is None else on.filler
+        here = np.flatnonzero(height > THINNEST * ply.thickness)
+        found.append((ply, here, np.zeros(len(here)), height[here] / ply.thickness))
+    return found

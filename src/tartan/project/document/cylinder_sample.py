@@ -52,6 +52,19 @@ LINER = isotropic(
     source="generic, made up for the sample",
 )
 
+RESIN = dataclasses.replace(
+    isotropic(
+        "winding resin",
+        3.2e9,
+        0.35,
+        rho=1180.0,
+        alpha=60e-6,
+        source="generic, made up for the sample",
+    ),
+    kind="filler",
+)
+"""Fills beside the ends of the hoops; nothing judges it."""
+
 FIBRES = written("fibre stress", "max(s1/Xt, -s1/Xc)")
 """Cracks across the fibres open long before a wound vessel bursts: its fibres are what counts."""
 
@@ -59,14 +72,23 @@ FIBRES = written("fibre stress", "max(s1/Xt, -s1/Xc)")
 def air_cylinder(carbon: Material) -> Project:
     """Build the cylinder with a tow of a material."""
     tow = Ply(carbon.name, 0.0, 0.3e-3)
-    helical = Rung(ply=tow, wound=Wound("helical", bandwidth=0.012))
+    helical = Rung(ply=tow, wound=Wound("helical", bandwidth=0.012, tows=4))
     hoop = Rung(
         ply=dataclasses.replace(tow, angle=90.0),
-        wound=Wound("hoop", bandwidth=0.012, count=3, step_back=0.001),
+        wound=Wound(
+            "hoop",
+            bandwidth=0.012,
+            count=3,
+            step_back=0.001,
+            tows=4,
+            speed=1.0,
+            filler=RESIN.name,
+            run_out=8.0,
+        ),
     )
     return Project(
         name="Mountain station · breathing-air cylinder",
-        materials=(carbon, LINER),
+        materials=(carbon, LINER, RESIN),
         stacks=(Stack("liner", (Ply(LINER.name, 0.0, 3e-3),)),),
         part=Part(
             Vessel(0.08, 0.3, lower_opening=OPENING, upper_opening=OPENING),

@@ -186,6 +186,14 @@ class Wound:
         Hoop: by how much each pass ends before the one below it, at both ends [m].
     angle : float
         Helical: on the cylinder, where friction holds it off the geodesic; 0 for that [deg].
+    tows : int
+        Side by side in the band.
+    speed : float
+        At which the band is laid [m/s].
+    filler : str
+        Material of the resin beside its ends; empty for none.
+    run_out : float
+        Length of that resin as a multiple of its height [1].
     """
 
     sort: Literal["helical", "hoop"] = "helical"
@@ -198,6 +206,10 @@ class Wound:
     end: float = 0.0
     step_back: float = 0.0
     angle: float = 0.0
+    tows: int = 1
+    speed: float = 0.5
+    filler: str = ""
+    run_out: float = 3.0
 
 
 @dataclass(frozen=True)
@@ -226,6 +238,11 @@ class Rung:
     turn: float = 0.0
     active: bool = True
     wound: Wound | None = None
+
+    def materials(self) -> tuple[str, ...]:
+        """Names of the materials of its single ply and of the resin beside that."""
+        filler = (self.wound.filler,) if self.wound is not None and self.wound.filler else ()
+        return () if self.ply is None else (self.ply.material, *filler)
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from tartan.project.document.model import (
     Project,
 )
 
-KINDS = ("ply", "woven", "isotropic", "core")
+KINDS = ("ply", "woven", "isotropic", "core", "filler")
 
 
 def free_name(wanted: str, taken: Iterable[str]) -> str:
@@ -98,7 +98,7 @@ def put_criteria(project: Project, criteria: Iterable[CriteriaSet]) -> Project:
         names.append(check_name(each.name, names, "set of criteria"))
         for kind, keys in each.rules:
             where = f"Criteria '{each.name}', {kind}"
-            if not keys:
+            if not keys and kind != "filler":
                 raise CriterionError(
                     f"{kind} layers would have no criterion.",
                     where,
@@ -111,11 +111,12 @@ def put_criteria(project: Project, criteria: Iterable[CriteriaSet]) -> Project:
 
 def switched(criteria: CriteriaSet, kind: str, key: str, *, on: bool) -> CriteriaSet:
     """Set with a criterion of a kind of material switched on or off."""
+    known = kind in criteria.sets
     rules = tuple(
         (k, tuple(dict.fromkeys((*keys, key))) if on else tuple(c for c in keys if c != key))
         if k == kind
         else (k, keys)
-        for k, keys in criteria.rules
+        for k, keys in (criteria.rules if known else (*criteria.rules, (kind, ())))
     )
     return CriteriaSet(criteria.name, rules)
 
@@ -177,7 +178,9 @@ def put_own_rule(project: Project, name: str) -> Project:
     rules = dict(first.rules)
     if name in rules:
         return project
-    changed = replace(first, rules=(*first.rules, (name, rules.get(material.kind, ()))))
+    changed = replace(
+        first, rules=(*first.rules, (name, rules.get(material.kind, ()) or ("von_mises",)))
+    )
     return put_criteria(project, (changed, *others))
 
 

@@ -29,6 +29,7 @@ from tartan.project.document.partmodel import (
     SupportSet,
     Surface,
     Vector,
+    Wound,
 )
 from tartan.project.edits.case_edits import (
     put_cases,
@@ -124,7 +125,7 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
     if not math.isfinite(rung.turn):
         raise StackError("The angle is not a number.", where, "Enter degrees.")
     if rung.wound is not None:
-        check_wound(rung, where)
+        check_wound(rung, where, {m.name: m.kind for m in project.materials})
     ply = rung.ply
     if ply is None:
         return
@@ -372,7 +373,11 @@ def renamed_material(part: Part | None, old: str, new: str) -> Part | None:
     def swap(ply: Ply | None) -> Ply | None:
         return replace(ply, material=new) if ply is not None and ply.material == old else ply
 
-    return replace(part, lay_up=tuple(replace(r, ply=swap(r.ply)) for r in part.lay_up))
+    def filled(wound: Wound | None) -> Wound | None:
+        return replace(wound, filler=new) if wound is not None and wound.filler == old else wound
+
+    rungs = (replace(r, ply=swap(r.ply), wound=filled(r.wound)) for r in part.lay_up)
+    return replace(part, lay_up=tuple(rungs))
 
 
 def mend_mesh(project: Project, kind: Kind) -> Project:

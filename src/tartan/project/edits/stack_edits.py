@@ -98,7 +98,7 @@ def remove_material(project: Project, name: str) -> Project:
         Naming the stacks that use it.
     """
     used = [*project.stacks_using(name)]
-    if project.part and any(r.ply and r.ply.material == name for r in project.part.lay_up):
+    if project.part and any(name in r.materials() for r in project.part.lay_up):
         used.append("the part's lay-up")
     if used:
         raise DocumentError(

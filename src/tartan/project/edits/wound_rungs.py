@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH
 from tartan.core.errors import DocumentError, StackError
-from tartan.project.document.partmodel import Rung
+from tartan.project.document.partmodel import Rung, Wound
 
 LEAST_ANGLE = 0.1
 """Angle from the meridian, and from the hoop, that a helical layer has at least [deg]."""
@@ -16,10 +18,14 @@ MOST_WOUND = 100
 """Pairs or passes of one wound layer."""
 
 
-def check_wound(rung: Rung, where: str) -> None:
+MOST_TOWS, LEAST_SPEED, MOST_SPEED, MOST_RUN_OUT = 1000, 1e-3, 100.0, 100.0
+"""Tows in a band, speed of winding [m/s], length of resin beside an end by its height."""
+
+
+def check_wound(rung: Rung, where: str, kinds: Mapping[str, str]) -> None:
     """Check that a wound rung holds a ply on the whole vessel.
 
-    The core checks the rest as it is laid.
+    The core checks the rest as it is laid. `kinds` are those of the materials, by name.
 
     Raises
     ------
@@ -57,13 +63,30 @@ def check_wound(rung: Rung, where: str) -> None:
             where,
             f"Enter {LEAST_ANGLE:g} to {90 - LEAST_ANGLE:g}°, or 0 for the geodesic.",
         )
-    if not LEAST_COVER <= wound.coverage <= MOST_COVER:
+    _check_figures(wound, where)
+    _check_filler(wound, where, kinds)
+
+
+def _check_figures(wound: Wound, where: str) -> None:
+    cover = (100 * LEAST_COVER, 100 * MOST_COVER)
+    for value, (low, high), what, unit in (
+        (100 * wound.coverage, cover, "A coverage", "%"),
+        (wound.count, (1, MOST_WOUND), "A layer", "on each other"),
+        (wound.tows, (1, MOST_TOWS), "A band", "tows"),
+        (wound.speed, (LEAST_SPEED, MOST_SPEED), "A speed", "m/s"),
+        (wound.run_out, (1, MOST_RUN_OUT), "Resin that runs out in a length", "times its height"),
+    ):
+        if not low <= value <= high:
+            raise StackError(
+                f"{what} of {value:g} {unit} is none.", where, f"Enter {low:g} to {high:g} {unit}."
+            )
+
+
+def _check_filler(wound: Wound, where: str, kinds: Mapping[str, str]) -> None:
+    if wound.filler and kinds.get(wound.filler) != "filler":
+        what = "no resin filler" if wound.filler in kinds else "no material of the project"
         raise StackError(
-            f"A coverage of {100 * wound.coverage:g} % is none.",
+            f"'{wound.filler}' is {what}.",
             where,
-            f"Enter {100 * LEAST_COVER:g} to {100 * MOST_COVER:g} %.",
-        )
-    if not 1 <= wound.count <= MOST_WOUND:
-        raise StackError(
-            f"{wound.count} layers on each other are none.", where, f"Enter 1 to {MOST_WOUND}."
+            "Choose a material of the kind 'resin filler', or none.",
         )

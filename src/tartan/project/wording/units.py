@@ -125,6 +125,7 @@ TWIST = Quantity(
     "radian/m",
     (("°/m", math.pi / 180), ("rad/m", 1.0), ("°/in", math.pi / 180 / _INCH)),
 )
+SPEED = Quantity("speed", "m/s", (("m/min", 1 / 60), ("m/s", 1.0), ("ft/min", 0.3048 / 60)))
 MASS = Quantity("mass", "kg", (("kg", 1.0), ("kg", 1.0), ("lb", _POUND)))
 FREQUENCY = _same("frequency", "Hz", 1.0, "Hz")
 TEMPERATURE = Quantity("temperature change", "K", (("K", 1.0), ("K", 1.0), ("°F", 5 / 9)))
