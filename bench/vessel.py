@@ -77,6 +77,7 @@ def change_ratio() -> tuple[float, float]:
 
     def bare_plan() -> None:
         plan.wound.cache_clear()
+        plan.planned.cache_clear()
         plan.lay_plan(mandrel, layers, along.radius, -along.z)
 
     alone = median(bare_plan, 7)

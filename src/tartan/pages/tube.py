@@ -170,6 +170,8 @@ def limit_rows(asked: Question, history: Criterion, rule: Rule) -> list[Row]:
     TartanError
         Where a figure makes no sense.
     """
+    # What makes no sense is refused before it is searched for long.
+    growth_rows(asked)
     return [*burst_rows(asked, history, rule), *buckling_rows(asked)]
 
 

@@ -99,7 +99,8 @@ class Pattern:
 def make_pattern(mesh: Mesh, fixed: NDArray[np.bool_]) -> Pattern:
     """Pattern of the unknowns that are not fixed; `fixed` has the shape (n, 6)."""
     free = ~fixed.ravel()
-    number = np.where(free, np.cumsum(free) - 1, -1)
+    # Small numbers are moved and sorted faster; models of most parts have few enough.
+    number = np.where(free, np.cumsum(free) - 1, -1).astype(np.int32)
     rows_of, columns_of = [], []
     for group in groups(mesh):
         local = number[group.unknowns]
@@ -109,12 +110,23 @@ def make_pattern(mesh: Mesh, fixed: NDArray[np.bool_]) -> Pattern:
     rows, columns = np.concatenate(rows_of), np.concatenate(columns_of)
     chosen = np.flatnonzero((rows >= columns) & (columns >= 0))
     size = int(free.sum())
-    keys = columns[chosen] * size + rows[chosen]
-    order = np.argsort(keys, kind="stable")
-    keys = keys[order]
-    starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
-    unique = keys[starts]
-    return Pattern(chosen, order, starts, matrix(unique % size), matrix(unique // size), size)
+    rows, columns = rows[chosen], columns[chosen]
+    order = _by_columns(rows, columns, size)
+    rows, columns = rows[order], columns[order]
+    fresh = (rows[1:] != rows[:-1]) | (columns[1:] != columns[:-1])
+    starts = np.flatnonzero(np.concatenate([[True], fresh]))
+    own, along = (x[starts].astype(np.int64) for x in (rows, columns))
+    return Pattern(chosen, order, starts, matrix(own), matrix(along), size)
+
+
+def _by_columns(rows: NDArray[np.int32], columns: NDArray[np.int32], size: int) -> Index:
+    """Order of entries column by column, each by its rows; entries alike stay as they came."""
+    if size <= np.iinfo(np.uint16).max:
+        # Numbers of two bytes are sorted digit by digit.
+        inner = np.argsort(rows.astype(np.uint16), kind="stable")
+        outer = np.argsort(columns.astype(np.uint16)[inner], kind="stable")
+        return np.asarray(inner[outer])
+    return np.asarray(np.argsort(columns.astype(np.int64) * size + rows, kind="stable"))
 
 
 def element_matrices(mesh: Mesh, make: Callable[[Part], Array]) -> list[Array]:

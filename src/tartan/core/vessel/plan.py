@@ -9,21 +9,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
-from tartan.core.vessel.filler import beside_hoops, inside_crest, ring_volume
-from tartan.core.vessel.meridian import Dome, Profile
+from tartan.core.vessel.filler import beside_hoops
+from tartan.core.vessel.meridian import Dome
+from tartan.core.vessel.meridian_line import MeridianLine
 from tartan.core.vessel.winding import Helical, WoundDome, check_helical
 
 Array = NDArray[np.float64]
-
-POINTS = 240
-"""Points of a meridian that is moved outwards."""
 
 
 @dataclass(frozen=True)
@@ -153,6 +151,28 @@ def check_hoop(layer: Hoop, length: float) -> Hoop:
     return layer
 
 
+@dataclass(frozen=True, eq=False)
+class _OnDome:
+    """A helical layer on one dome: how it lies, on which radii of the line's points, its top."""
+
+    made: WoundDome
+    more: float
+    over: Array
+    tops: tuple[Array, Array] | None
+
+
+@dataclass(frozen=True, eq=False)
+class _Course:
+    """A layer as it is laid on those below; `wall` is what lies below it at mid-length [m]."""
+
+    layer: Layer
+    wall: float
+    volume: float = 0.0
+    friction: float = 0.0
+    filler_volume: float = 0.0
+    ends: tuple[_OnDome, ...] = ()
+
+
 def lay_plan(mandrel: Mandrel, layers: Sequence[Layer], radius: Array, z: Array) -> list[LayerOn]:
     """Lay a plan, layer by layer.
 
@@ -175,204 +195,195 @@ def lay_plan(mandrel: Mandrel, layers: Sequence[Layer], radius: Array, z: Array)
     PartError
         Naming the layer that cannot be wound.
     """
-    places = _Places(mandrel, np.asarray(radius, float), np.asarray(z, float))
-    found = []
-    for number, layer in enumerate(layers, start=1):
-        try:
-            found.append(places.lay(layer))
-        except PartError as error:
-            raise error.of(f"Layer {number}") from error
-    return found
+    places = np.asarray(radius, float), np.asarray(z, float)
+    return planned(mandrel, tuple(layers)).at(*places)
 
 
-class _Places:
-    """Places on a mandrel, and how thick it is wound so far, there and along both meridians."""
+@lru_cache(maxsize=16)
+def planned(mandrel: Mandrel, layers: tuple[Layer, ...]) -> Plan:
+    """A plan, remembered: meshes, both meridians and paths ask for the same."""
+    return Plan(mandrel, layers)
 
-    def __init__(self, mandrel: Mandrel, radius: Array, z: Array) -> None:
-        self.mandrel, self.radius, self.z = mandrel, radius, z
-        self.on = (z < 0, z > mandrel.length)
-        self.below = np.zeros(radius.shape)
+
+class Plan:
+    """Layers laid on each other along both meridians; what lies at places is read from it.
+
+    Raises
+    ------
+    PartError
+        Naming the layer that cannot be wound.
+    """
+
+    def __init__(self, mandrel: Mandrel, layers: Sequence[Layer]) -> None:
+        self.mandrel = mandrel
         self.lines = tuple(
-            _Line(dome, opening)
+            MeridianLine(dome, opening)
             for dome, opening in zip(mandrel.domes, mandrel.openings, strict=True)
         )
-        self.wall = 0.0
-        """Thickness so far at mid-length, where all hoops lie."""
-        lower, upper = (
-            line.arc_at(radius[on], rise[on])
-            for line, on, rise in zip(self.lines, self.on, (-z, z - mandrel.length), strict=True)
-        )
-        self.along = z.copy()
-        self.along[self.on[0]], self.along[self.on[1]] = -lower, mandrel.length + upper
+        self._wall = 0.0
+        self._courses: list[_Course] = []
+        for number, layer in enumerate(layers, start=1):
+            try:
+                self._courses.append(self._course(layer))
+            except PartError as error:
+                raise error.of(f"Layer {number}") from error
 
-    def lay(self, layer: Layer) -> LayerOn:
-        """Lay one layer on what is there."""
+    # Laying
+
+    def _course(self, layer: Layer) -> _Course:
         if isinstance(layer, Plain):
-            made = LayerOn(
-                np.zeros(self.radius.shape),
-                np.full(self.radius.shape, layer.thickness),
-                layer.thickness,
-                0.0,
-            )
+            made = _Course(layer, self._wall)
             for line in self.lines:
                 line.height += layer.thickness
-            self.wall += layer.thickness
-        elif isinstance(layer, Hoop):
-            made = self._hoop(layer)
-        else:
-            made = self._helical(layer)
-        self.below += made.thickness
-        if made.filler is not None:
-            self.below += made.filler
-        return made
+            self._wall += layer.thickness
+            return made
+        return self._hoop(layer) if isinstance(layer, Hoop) else self._helical(layer)
 
-    def _hoop(self, layer: Hoop) -> LayerOn:
+    def _hoop(self, layer: Hoop) -> _Course:
         check_hoop(layer, self.mandrel.length)
-        thickness = np.zeros(self.radius.shape)
-        for k in range(layer.passes):
-            back = layer.step_back * k
-            inside = (self.z >= layer.start + back) & (
-                self.z <= self.mandrel.length - layer.end - back
-            )
-            thickness += np.where(inside, layer.pass_thickness, 0.0)
-        whole = layer.passes * layer.pass_thickness
         volume, ring = 0.0, 2 * math.pi * layer.pass_thickness
         for k in range(layer.passes):
             length = self.mandrel.length - layer.start - layer.end - 2 * layer.step_back * k
-            volume += ring * (self.mandrel.radius + self.wall + k * layer.pass_thickness) * length
-        hoop = np.full(self.radius.shape, np.pi / 2)
-        made = LayerOn(hoop, thickness, whole, np.pi / 2, volume)
-        if layer.run_out:
-            made = self._beside(layer, made)
-        self.wall += whole
+            volume += ring * (self.mandrel.radius + self._wall + k * layer.pass_thickness) * length
+        resin = self._beside(layer) if layer.run_out else 0.0
+        made = _Course(layer, self._wall, volume, filler_volume=resin)
+        self._wall += layer.passes * layer.pass_thickness
         return made
 
-    def _beside(self, layer: Hoop, made: LayerOn) -> LayerOn:
-        """Hoops with the resin beside their ends, which may reach on to the domes."""
+    def _resin(self, layer: Hoop, s: Array) -> Array:
+        """Resin beside hoops by the length along the meridian from the lower tangent line."""
         back: Array = layer.step_back * np.arange(layer.passes, dtype=np.float64)
-        length = self.mandrel.length
         first = np.asarray(layer.start + back, np.float64)
-        last = np.asarray(length - layer.end - back, np.float64)
+        last = np.asarray(self.mandrel.length - layer.end - back, np.float64)
+        return beside_hoops(s, (first, last), layer.pass_thickness, layer.run_out)
 
-        def resin(s: Array) -> Array:
-            return beside_hoops(s, (first, last), layer.pass_thickness, layer.run_out)
-
-        reach = made.nominal * layer.run_out
+    def _beside(self, layer: Hoop) -> float:
+        """Lay the resin beside hoops, which may reach on to the domes; its volume [m³]."""
+        back = layer.step_back * (layer.passes - 1)
+        reach = layer.passes * layer.pass_thickness * layer.run_out
         share = (np.arange(1000) + 0.5) / 1000
         volume = 0.0
-        for line, end, sign, start in zip(
-            self.lines, (layer.start, layer.end), (-1, 1), (0.0, length), strict=True
+        for line, end, (sign, start) in zip(
+            self.lines, (layer.start, layer.end), self._ways, strict=True
         ):
             # Counted from the tangent line on to the dome.
             for s, width in (
-                (-end - back[-1] * share, back[-1] / len(share)),
+                (-end - back * share, back / len(share)),
                 (-end + reach * share, reach / len(share)),
             ):
                 on = s[s <= line.arc[-1]]
-                radius = np.interp(on, line.arc, line.r, left=self.mandrel.radius) + self.wall
-                volume += 2 * math.pi * width * float(radius @ resin(start + sign * on))
-            line.height += resin(start + sign * line.arc)
-        return replace(made, filler=resin(self.along), filler_volume=volume)
+                radius = np.interp(on, line.arc, line.r, left=self.mandrel.radius) + self._wall
+                volume += (
+                    2 * math.pi * width * float(radius @ self._resin(layer, start + sign * on))
+                )
+            line.height += self._resin(layer, start + sign * line.arc)
+        return volume
 
-    def _helical(self, layer: Helical) -> LayerOn:
-        check_helical(layer, self.mandrel.radius)
+    @property
+    def _ways(self) -> tuple[tuple[int, float], tuple[int, float]]:
+        """Sign and place at which both domes begin, along the meridian."""
+        return (-1, 0.0), (1, self.mandrel.length)
+
+    def _flux(self, layer: Helical, wall: float) -> tuple[float, float]:
+        """T r cos α that the tow conserves [m²], and r sin α on the cylinder [m]."""
         # As thick as entered on what lies below at mid-length; elsewhere as many tows pass.
-        r0 = layer.turning_radius
-        R = self.mandrel.radius + self.wall
-        c = R * math.sin(layer.angle) if layer.angle else r0
-        flux = layer.thickness * math.sqrt(R * R - c * c)
-        own = self.mandrel.radius + self.below
-        angle = np.arcsin(np.minimum(c / np.maximum(own, c), 1.0))
-        thickness = flux / np.sqrt(np.maximum(own**2 - c**2, 1e-300))
-        friction = resin_volume = 0.0
-        resin = np.zeros(own.shape)
+        R = self.mandrel.radius + wall
+        c = R * math.sin(layer.angle) if layer.angle else layer.turning_radius
+        return layer.thickness * math.sqrt(R * R - c * c), c
+
+    def _helical(self, layer: Helical) -> _Course:
+        check_helical(layer, self.mandrel.radius)
+        flux, _ = self._flux(layer, self._wall)
+        R = self.mandrel.radius + self._wall
         volume = 2 * math.pi * R * layer.thickness * self.mandrel.length
-        ends = zip(self.on, self.lines, (-1, 1), (0.0, self.mandrel.length), strict=True)
-        for on, line, sign, start in ends:
+        friction = filled = 0.0
+        ends = []
+        for line in self.lines:
             # Friction is told of the bare dome, whose curvature is known.
             made = wound(line.dome if layer.angle else line.surface(), layer)
             friction = max(friction, 0.0 if made.off is None else made.off.friction)
             more = flux / made.flux
             volume += more * made.volume
-            if on.any():
-                moved = self.radius[on] if layer.angle else line.moved(self.radius[on])
-                angle[on], thickness[on] = made.angle(moved), more * made.thickness(moved)
             over = line.r if layer.angle else line.outer()
             tops = None
             if layer.run_out:
-                tops, more_resin = line.filled(made, more, layer, over)
-                resin_volume += more_resin
-                resin[on] = np.maximum(
-                    np.interp(self.along[on] * sign - start, *tops) - thickness[on], 0.0
-                )
+                tops, resin = line.filled(made, more, layer, over)
+                filled += resin
+            ends.append(_OnDome(made, more, over, tops))
             laid = more * made.thickness(over)
             line.height += laid if tops is None else np.maximum(laid, np.interp(line.arc, *tops))
-        self.wall += layer.thickness
-        nominal = layer.angle or math.asin(r0 / self.mandrel.radius)
+        made_of = _Course(layer, self._wall, volume, friction, filled, tuple(ends))
+        self._wall += layer.thickness
+        return made_of
+
+    # Reading
+
+    def at(self, radius: Array, z: Array) -> list[LayerOn]:
+        """What lies at places of the mandrel, radius and z of shape (q,) [m]: one a layer."""
+        on = (z < 0, z > self.mandrel.length)
+        along = z.copy()
+        rises = (-z, z - self.mandrel.length)
+        for line, here, rise, (sign, start) in zip(self.lines, on, rises, self._ways, strict=True):
+            along[here] = start + sign * line.arc_at(radius[here], rise[here])
+        below = np.zeros(radius.shape)
+        found = []
+        for course in self._courses:
+            layer = course.layer
+            if isinstance(layer, Plain):
+                thick = np.full(radius.shape, layer.thickness)
+                made = LayerOn(np.zeros(radius.shape), thick, layer.thickness, 0.0)
+            elif isinstance(layer, Hoop):
+                made = self._hoop_at(layer, course, z, along)
+            else:
+                made = self._helical_at(layer, course, (radius, below, along), on)
+            below += made.thickness
+            if made.filler is not None:
+                below += made.filler
+            found.append(made)
+        return found
+
+    def _hoop_at(self, layer: Hoop, course: _Course, z: Array, along: Array) -> LayerOn:
+        thickness = np.zeros(z.shape)
+        for k in range(layer.passes):
+            back = layer.step_back * k
+            inside = (z >= layer.start + back) & (z <= self.mandrel.length - layer.end - back)
+            thickness += np.where(inside, layer.pass_thickness, 0.0)
+        whole = layer.passes * layer.pass_thickness
+        resin = self._resin(layer, along) if layer.run_out else None
+        hoop = np.full(z.shape, np.pi / 2)
         return LayerOn(
-            *(angle, thickness, layer.thickness, nominal, volume, friction),
-            *((resin, resin_volume) if layer.run_out else ()),
+            *(hoop, thickness, whole, np.pi / 2, course.volume),
+            *(0.0, resin, course.filler_volume),
         )
 
-
-class _Line:
-    """A dome's meridian in points from the equator inwards, with what is wound on it so far."""
-
-    def __init__(self, dome: Dome, opening: float) -> None:
-        self.dome, self.opening = dome, opening
-        r, z, sine = [], [], []
-        pieces = dome.pieces(opening)
-        for piece in pieces:
-            tau = np.linspace(0.0, 1.0, max(3, POINTS // len(pieces)))
-            at = piece.at(tau)
-            keep = slice(0 if piece is pieces[0] else 1, None)
-            r.append(at[0][keep])
-            z.append(at[1][keep])
-            length = np.hypot(at[2], at[3])
-            sine.append(np.stack([at[3] / length, -at[2] / length])[:, keep])
-        self.r, self.z = np.concatenate(r), np.concatenate(z)
-        # Outward normal: across the way of the meridian, which goes inwards.
-        self.normal = np.concatenate(sine, axis=1)
-        self.height = np.zeros(self.r.shape)
-        self.arc = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(self.r), np.diff(self.z)))])
-        # Rises along the meridian wherever it runs, flat or upright.
-        self.mark = np.maximum.accumulate(self.r[0] - self.r + self.z)
-
-    def arc_at(self, radius: Array, rise: Array) -> Array:
-        """Length from the equator to places by radius and height over it, of one shape [m]."""
-        return np.asarray(np.interp(self.r[0] - radius + rise, self.mark, self.arc))
-
-    def filled(
-        self, made: WoundDome, more: float, layer: Helical, over: Array
-    ) -> tuple[tuple[Array, Array], float]:
-        """Top of a layer and its resin by arc, and the resin's volume [m, m, m³]."""
-        near = np.linspace(made.inner, made.outer, 1200)
-        arc = np.union1d(self.arc, np.interp(-near, -over, self.arc))
-        laid = more * made.thickness(np.interp(arc, self.arc, over))
-        top = inside_crest(arc, laid, layer.run_out)
-        radius = np.interp(arc, self.arc, over)
-        return (arc, top), ring_volume(arc, radius, np.maximum(top - laid, 0.0))
-
-    def outer(self) -> Array:
-        """Radii of the surface as it is wound, at the points [m]."""
-        return np.asarray(self.r + self.height * self.normal[0])
-
-    def surface(self) -> Dome:
-        """The surface as it is wound."""
-        if not self.height.any():
-            return self.dome
-        r, z = self.outer(), self.z + self.height * self.normal[1]
-        least = np.minimum.accumulate(r)
-        # Where a thick layer below leans over, its edge is what the next one lies on.
-        keep = np.concatenate([[True], r[1:] < least[:-1] - 1e-9 * r[0]])
-        points = list(zip(r[keep].tolist(), z[keep].tolist(), strict=True))
-        if points[-1][0] > self.opening:
-            # The boss holds what is wound against it: the surface goes on straight to it.
-            (ra, za), (rb, zb) = points[-2:]
-            end = zb + (zb - za) / (rb - ra) * (self.opening - rb)
-            points.append((self.opening * (1 - 1e-9), end))
-        return Profile(tuple(points))
-
-    def moved(self, radii: Array) -> Array:
-        """Radii of the surface as it is wound, over places of the mandrel at radii [m]."""
-        return np.interp(radii, self.r[::-1], self.outer()[::-1])
+    def _helical_at(
+        self,
+        layer: Helical,
+        course: _Course,
+        places: tuple[Array, Array, Array],
+        on: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+    ) -> LayerOn:
+        radius, below, along = places
+        flux, c = self._flux(layer, course.wall)
+        own = self.mandrel.radius + below
+        angle = np.arcsin(np.minimum(c / np.maximum(own, c), 1.0))
+        thickness = flux / np.sqrt(np.maximum(own**2 - c**2, 1e-300))
+        resin = np.zeros(own.shape) if layer.run_out else None
+        for here, line, end, (sign, start) in zip(
+            on, self.lines, course.ends, self._ways, strict=True
+        ):
+            if not here.any():
+                continue
+            moved = radius[here]
+            if not layer.angle:
+                moved = np.interp(moved, line.r[::-1], end.over[::-1])
+            angle[here] = end.made.angle(moved)
+            thickness[here] = end.more * end.made.thickness(moved)
+            if resin is not None and end.tops is not None:
+                top = np.interp(sign * (along[here] - start), *end.tops)
+                resin[here] = np.maximum(top - thickness[here], 0.0)
+        nominal = layer.angle or math.asin(layer.turning_radius / self.mandrel.radius)
+        return LayerOn(
+            *(angle, thickness, layer.thickness, nominal, course.volume),
+            *(course.friction, resin, course.filler_volume),
+        )

@@ -115,17 +115,17 @@ class TubePane(QWidget):
         # Rows in display units: they are others in another system.
         key = (asked.laminate, asked.loads, asked.criteria, history, self._rule, units.system())
         try:
-            if key != self._known[0]:
-                self._known = (key, state.awaited_rows(asked))
-                rule = self._rule
-                self.background.start(lambda: (key, state.limit_rows(asked, history, rule)))
-            facts = state.facts(asked, self._known[1])
+            known = self._known[1] if key == self._known[0] else state.awaited_rows(asked)
+            facts = state.facts(asked, known)
         except TartanError as error:
             self._say(str(error))
             self._known = ((), [])
             for each in (self.facts, self.words, self.plot, self.table):
                 each.setVisible(False)
             return
+        if key != self._known[0]:
+            self._known, rule = (key, known), self._rule
+            self.background.start(lambda: (key, state.limit_rows(asked, history, rule)))
         self._show_facts(facts, about)
         self._show_wall(asked, about)
 

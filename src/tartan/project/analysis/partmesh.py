@@ -312,7 +312,13 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
     PartError
         When a region does not exist.
     """
-    whole = meshed(part)
+    used = {r.stack for r in part.lay_up}
+    return _laid_plies(part, tuple(s for n, s in stacks.items() if n in used))
+
+
+@lru_cache(maxsize=8)
+def _laid_plies(part: Part, known: tuple[Stack, ...]) -> tuple[Laid, ...]:
+    whole, stacks = meshed(part), {s.name: s for s in known}
     found: list[Laid] = []
     wound = plan_of(part, stacks, whole.mesh)
     if wound:

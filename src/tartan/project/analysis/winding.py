@@ -23,6 +23,9 @@ CYLINDER_POINTS, DOME_POINTS = 60, 241
 THINNEST = 1e-3
 """Where a ply is thinner than this share of its own thickness it is not laid."""
 
+ALIKE = 1e-9
+"""Places of a ring differ by less, as a share of the vessel's radius."""
+
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
@@ -125,7 +128,20 @@ def numbered_layers(part: Part, stacks: Mapping[str, Stack], shape: Vessel) -> N
 
 @lru_cache(maxsize=16)
 def _laid(shape: Vessel, layers: Numbered, mesh: Mesh) -> tuple[LayerOn, ...]:
-    return lay_all(shape, layers, *places_on(mesh))
+    # Elements of a ring lie alike: the plan is laid once for each ring.
+    places = np.stack(places_on(mesh))
+    alike = np.round(places / (ALIKE * shape.radius)).astype(np.int64)
+    _, first, ring = np.unique(alike, axis=1, return_index=True, return_inverse=True)
+    ring = ring.ravel()
+    return tuple(
+        replace(
+            on,
+            angle=on.angle[ring],
+            thickness=on.thickness[ring],
+            filler=None if on.filler is None else on.filler[ring],
+        )
+        for on in lay_all(shape, layers, *places[:, first])
+    )
 
 
 def lay_all(shape: Vessel, layers: Numbered, radius: Array, z: Array) -> tuple[LayerOn, ...]:
