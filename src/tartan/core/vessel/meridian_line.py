@@ -45,7 +45,7 @@ class MeridianLine:
     def filled(
         self, made: WoundDome, more: float, layer: Helical, over: Array
     ) -> tuple[tuple[Array, Array], float]:
-        """Top of a layer and its resin by arc, and the resin's volume [m, m, m³]."""
+        """Top of a layer and its resin by arc, of shape (q,), and its volume [m, m, m³]."""
         near = np.linspace(made.inner, made.outer, 1200)
         arc = np.union1d(self.arc, np.interp(-near, -over, self.arc))
         laid = more * made.thickness(np.interp(arc, self.arc, over))
@@ -54,7 +54,7 @@ class MeridianLine:
         return (arc, top), ring_volume(arc, radius, np.maximum(top - laid, 0.0))
 
     def outer(self) -> Array:
-        """Radii of the surface as it is wound, at the points [m]."""
+        """Radii of the surface as it is wound, at the points, shape (q,) [m]."""
         return np.asarray(self.r + self.height * self.normal[0])
 
     def surface(self) -> Dome:
