@@ -63,6 +63,8 @@ class Material:
         Puck's inclinations p⊥∥ at zero transverse stress, tension and compression [1].
     wrinkling_k : float
         Of a core: knocked-down factor of the thick-core wrinkling formula, 0.91 at most [1].
+    locking : float, optional
+        Of a fabric: shear at which its yarns lock [deg].
     cell_size : float, optional
         Of a honeycomb core: width of a cell across its flats [m].
     Zc : float, optional
@@ -104,6 +106,7 @@ class Material:
     p_nl_t: float = 0.35
     p_nl_c: float = 0.30
     wrinkling_k: float = 0.5
+    locking: float | None = None
     cell_size: float | None = None
     Zc: float | None = None
     eXt: float | None = None
@@ -161,6 +164,7 @@ FIELD_NAMES: dict[str, str] = {
     "p_nl_t": "Puck inclination p⊥∥ in tension",
     "p_nl_c": "Puck inclination p⊥∥ in compression",
     "wrinkling_k": "wrinkling factor",
+    "locking": "shear at which the yarns lock",
     "cell_size": "width of a honeycomb cell",
     "Zc": "compressive strength through the thickness",
     "eXt": "tensile strain allowable along 1",
@@ -189,6 +193,7 @@ _POSITIVE = (
     "S13",
     "S23",
     "wrinkling_k",
+    "locking",
     "cell_size",
     "Zc",
     "eXt",

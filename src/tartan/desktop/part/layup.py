@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QVBoxLayout
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
+from tartan.desktop.part.drapeform import DrapeForm
 from tartan.desktop.part.form import PartForm, grid, region_of, region_options
 from tartan.desktop.part.ladder import Ladder
 from tartan.desktop.session import Session
@@ -73,6 +74,8 @@ class LayUpForm(PartForm):
                 ("", row(self.to_stack, None)),
             ]
         )
+        self.drape = DrapeForm(session)
+        self.drape.told.connect(self.told)
         self.winding = Block()
         self._fields = wound_fields(self._fillers)
         self.add_wound = button("+ wound", self.wind, "Wind a layer above the chosen rung")
@@ -129,6 +132,7 @@ class LayUpForm(PartForm):
         box.addWidget(grid([("on", self.region)]))
         box.addWidget(self.of_ply)
         box.addWidget(self.winding)
+        box.addWidget(self.drape)
         box.addWidget(self.of_stack)
         self.ladder.chosen_changed.connect(lambda rungs: self.session.select(rungs=rungs))
         self.ladder.dropped.connect(self._drop)
@@ -361,6 +365,7 @@ class LayUpForm(PartForm):
         self.angle.setEnabled(one is None or one.wound is None)
         self.add_wound.setVisible(part is not None and isinstance(part.surface, Vessel))
         self._show_winding()
+        self.drape.refresh()
         self.region.setEnabled(one is not None and one.wound is None)
         if one is None or part is None:
             set_options(self.region, [], "")

@@ -49,6 +49,7 @@ if TYPE_CHECKING:
 OVERLAYS = {
     "zones": "Areas of one stacking sequence in a colour each",
     "fibres": "Fibres of the chosen or pointed ply",
+    "draped net": "Warp and weft of the chosen draped rung, and where its yarns shear",
     "0° direction": "Strokes along the plies' zero",
     "laying side": "A stair that widens towards the side plies are added",
     "supports, loads": "Of the chosen case",
@@ -130,6 +131,7 @@ class PartView(SceneStation):
         self.lay_up.played.connect(lambda _: self.draw())
         self.lay_up.pointed.connect(self._point_rung)
         self.winding.path.changed.connect(self._draw_path)
+        self.lay_up.drape.changed.connect(self._draw_net)
         self.regions.mode_changed.connect(lambda _: self._set_mode())
 
     @property
@@ -183,6 +185,8 @@ class PartView(SceneStation):
         self.session.select(element=element)
         if self.form == "regions":
             self.regions.pick(element)
+        elif self.form == "lay-up" and self.lay_up.drape.moving:
+            self.lay_up.drape.pick(element)
         elif self.form == "0°, side" and self.directions.by_click.isChecked():
             self.directions.flip_at(element)
         else:
@@ -198,6 +202,8 @@ class PartView(SceneStation):
 
     def _point(self, element: int) -> None:
         self._put_card(self.probe, element if element >= 0 else None)
+        if self.form == "lay-up" and self.lay_up.drape.moving:
+            self.lay_up.drape.point(element)
 
     def _put_card(self, card: ProbeCard, element: int | None) -> None:
         answer, inputs = self.session.answer, self._inputs()
@@ -332,8 +338,9 @@ class PartView(SceneStation):
         self.overlays.draw(scene, self.lay_up.step, self.form)
         shaping = self.form == "surface" and not isinstance(part.surface, ReadSurface)
         scene.handles.put(state.handles(part.surface) if shaping else ())
-        self.pane.note.setText(self.overlays.words)
         self._put_path(scene)
+        self._put_net(scene)
+        self.pane.note.setText(self.overlays.words)
         scene.redraw()
 
     def _draw_path(self) -> None:
@@ -341,6 +348,16 @@ class PartView(SceneStation):
         if self.pane.scene is not None and self.isVisible():
             self._put_path(self.pane.scene)
             self.pane.scene.redraw()
+
+    def _draw_net(self) -> None:
+        """Draw the net of a draped ply anew, and nothing else."""
+        if self.pane.scene is not None and self.isVisible() and self.form == "lay-up":
+            self._put_net(self.pane.scene)
+            self.pane.scene.redraw()
+
+    def _put_net(self, scene: PartScene) -> None:
+        shown = self.lay_up.drape.shown() if self.form == "lay-up" else None
+        self.overlays.draped(scene, shown if self.lay_up.step is None else None)
 
     def _put_path(self, scene: PartScene) -> None:
         path = self.winding.path.segments if self.form == "winding" else np.zeros((0, 2, 3))

@@ -16,6 +16,7 @@ from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
+from tartan.pages.draping import LOCKING, DrapedPly, lines, shear_share
 from tartan.project.analysis.partmesh import Laid, Meshed, laid_plies, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
 from tartan.project.wording.units import counted
@@ -83,6 +84,29 @@ class Overlays:
             self._ties(scene, whole)
         if layout is not None and self._pane.on("supports, loads"):
             self._loads(scene, layout)
+
+    def draped(self, scene: PartScene, found: DrapedPly | None) -> None:
+        """Draw a draped ply's net, and its shear about the locking angle in colours."""
+        if found is None or not self._pane.on("draped net") or scene.mesh is None:
+            for name in ("warp", "weft", "start"):
+                scene.clear(name)
+            return
+        face = theme.face()
+        rgb = np.tile(colours.bare(dark=face.dark), (scene.mesh.count, 1))
+        share = shear_share(found, scene.mesh.count)
+        on = np.isfinite(share)
+        rgb[on] = colours.reserve_map(share[on], 1.0)
+        scene.paint(rgb)
+        # Lines of the mesh would stand between those of the net.
+        scene.show_edges(False)
+        warp, weft = lines(found.made)
+        scene.strokes("warp", warp, face.ink, 1.4)
+        scene.strokes("weft", weft, face.soft, 1.0)
+        scene.knobs("start", np.array([found.made.net.places[found.made.net.start]]))
+        limit = found.locking or LOCKING
+        self.words = f"shear of the yarns: teal below {limit:g}°, ember beyond" + (
+            "" if found.locking else " (the material's locking angle is not known)"
+        )
 
     def _laid(self) -> tuple[Laid, ...]:
         project = self._session.project

@@ -11,6 +11,7 @@ from typing import Any
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.exchange.verify import (
+    drape_kinds,
     laminate_kinds,
     modal_kinds,
     obstacles,
@@ -45,6 +46,7 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "free_plate": shell_kinds.free_plate,
     "shell_benchmark": obstacles.shell_benchmark,
     "wound_vessel": winding_kinds.wound_vessel,
+    "drape": drape_kinds.drape_case,
 }
 """What Tartan answers, by the kind of a case."""
 

@@ -18,6 +18,7 @@ from tartan.core.shell.mesher import Finer
 from tartan.core.shell.zones import LaidPly, Zones, zones_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
+from tartan.project.analysis.draping import check_covered, draping_of
 from tartan.project.analysis.meshes import MESHES
 from tartan.project.analysis.winding import laid_over, plan_of
 from tartan.project.document.loadmodel import (
@@ -290,8 +291,8 @@ class Laid:
     elements : ndarray of int
         Where.
     turn, factor : ndarray or None
-        Of a wound ply: what is added to its angle [deg] and what its thickness is multiplied by,
-        element by element, shape (q,).
+        Of a wound or draped ply: what is added to its angle [deg] and what its thickness is
+        multiplied by, element by element, shape (q,).
     """
 
     rung: int
@@ -340,10 +341,14 @@ def _laid_plies(part: Part, known: tuple[Stack, ...]) -> tuple[Laid, ...]:
                     "Choose another.",
                 )
             plies = bare(stacks[rung.stack].plies)
-        found += [
-            Laid(number, k, replace(p, angle=p.angle + rung.turn) if rung.turn else p, elements)
-            for k, p in enumerate(plies)
-        ]
+        turned = [replace(p, angle=p.angle + rung.turn) if rung.turn else p for p in plies]
+        if rung.draped is None:
+            found += [Laid(number, k, p, elements) for k, p in enumerate(turned)]
+            continue
+        for k, p in enumerate(turned):
+            made = draping_of(whole, elements.tobytes(), rung.draped, p.angle)
+            check_covered(made, f"Lay-up, rung {number + 1}")
+            found.append(Laid(number, k, p, elements, made.turn, made.found.factor))
     return tuple(found)
 
 

@@ -213,6 +213,22 @@ class Wound:
 
 
 @dataclass(frozen=True)
+class Draped:
+    """How the plies of a rung are draped: as nets of inextensible yarns from a start.
+
+    Attributes
+    ----------
+    start : tuple of float
+        Where warp and weft cross at a right angle, and the plies' angles hold [m].
+    cell : float
+        Side of a net's cell; 0 for as long as elements are [m].
+    """
+
+    start: Vector = (0.0, 0.0, 0.0)
+    cell: float = 0.0
+
+
+@dataclass(frozen=True)
 class Rung:
     """A rung of the ladder: a single ply, or a whole stack, laid on a region.
 
@@ -230,6 +246,8 @@ class Rung:
         Whether it is laid, or switched off for a try.
     wound : Wound or None
         How the ply is wound on a vessel, whose angle then follows from the opening.
+    draped : Draped or None
+        How its plies are draped, where they do not just lie as projected.
     """
 
     region: str = WHOLE
@@ -238,6 +256,7 @@ class Rung:
     turn: float = 0.0
     active: bool = True
     wound: Wound | None = None
+    draped: Draped | None = None
 
     def materials(self) -> tuple[str, ...]:
         """Names of the materials of its single ply and of the resin beside that."""

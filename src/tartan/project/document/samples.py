@@ -29,6 +29,7 @@ from tartan.project.document.partmodel import (
     Support,
     Temperature,
 )
+from tartan.project.document.radome_sample import radome_cap
 
 _SOURCE = "generic, made up for the sample"
 
@@ -288,9 +289,15 @@ def breathing_air_cylinder() -> Project:
     return air_cylinder(UNIDIRECTIONAL)
 
 
+def radome_cap_project() -> Project:
+    """Build the cap of the station's radome, draped."""
+    return radome_cap(GLASS)
+
+
 SAMPLES = {
     "dish panel": dish_panel,
     "light dish panel": light_dish_panel,
     "breathing-air cylinder": breathing_air_cylinder,
+    "radome cap": radome_cap_project,
 }
 """Sample projects by name."""

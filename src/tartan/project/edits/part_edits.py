@@ -42,6 +42,7 @@ from tartan.project.edits.case_edits import (
     put_tables,
 )
 from tartan.project.edits.design_edits import check_name
+from tartan.project.edits.draped_rungs import check_draped
 from tartan.project.edits.region_uses import forget_region, renamed_region
 from tartan.project.edits.wound_rungs import check_wound
 
@@ -126,6 +127,8 @@ def _check_rung(project: Project, rung: Rung, where: str) -> None:
         raise StackError("The angle is not a number.", where, "Enter degrees.")
     if rung.wound is not None:
         check_wound(rung, where, {m.name: m.kind for m in project.materials})
+    if rung.draped is not None:
+        check_draped(rung, where)
     ply = rung.ply
     if ply is None:
         return

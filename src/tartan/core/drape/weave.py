@@ -1,0 +1,171 @@
+"""Joints of a net on a mesh, compiled: one after the other, each from three that are laid."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from numba import njit
+
+from tartan.core.drape.feet import feet
+
+STEPS = 14
+"""Steps of Newton's method for a joint."""
+
+CLOSE, FITS = 1e-11, 1e-6
+"""Shares of a cell's side: of the last step, and by which yarns may be off their length."""
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any) -> None:
+    """Fill the four quarters of a net between the two yarns through its start.
+
+    Parameters
+    ----------
+    surface : tuple of ndarray
+        As `feet` takes it.
+    laid : tuple of ndarray
+        Places (p, q, 3) [m], normals (p, q, 3), how far beyond the rim (p, q) [m] and triangles
+        (p, q); NaN, NaN, infinite and −1 where nothing is laid. Filled in place.
+    at, cell : tuple
+        Numbers of the start's joint, and sides of a cell [m].
+    limits : tuple of float
+        How far beyond the rim joints are laid [m], and the sine of the yarns' angle below which
+        a net is folded up.
+    """
+    places, normals, beyond, hints = laid
+    over, flat = limits
+    p, q = beyond.shape
+    x, out, normal, far = np.zeros((1, 3)), np.zeros((1, 3)), np.zeros((1, 3)), np.zeros(1)
+    hint = np.zeros(1, np.int64)
+    scratch = (x, hint, out, normal, far)
+    for quarter in range(4):
+        di, dj = 1 - 2 * (quarter % 2), 1 - 2 * (quarter // 2)
+        rows = p - 1 - at[0] if di > 0 else at[0]
+        columns = q - 1 - at[1] if dj > 0 else at[1]
+        for r in range(1, rows + 1):
+            i = at[0] + di * r
+            for s in range(1, columns + 1):
+                j = at[1] + dj * s
+                if hints[i - di, j] < 0 or hints[i, j - dj] < 0 or hints[i - di, j - dj] < 0:
+                    continue
+                a, b, c = places[i - di, j], places[i, j - dj], places[i - di, j - dj]
+                for tried in range(3):
+                    hint[0] = (
+                        hints[i - di, j]
+                        if tried == 0
+                        else (hints[i, j - dj] if tried == 1 else hints[i - di, j - dj])
+                    )
+                    x[0] = a + b - c
+                    if _joint(surface, scratch, a, b, cell, flat) and far[0] <= over:
+                        places[i, j], normals[i, j] = out[0], normal[0]
+                        beyond[i, j], hints[i, j] = far[0], hint[0]
+                        break
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
+    """Lay both yarns through the start, forth and back, as geodesics.
+
+    Parameters
+    ----------
+    surface, laid, at
+        As `weave` takes them.
+    ways : ndarray, shape (4, 3)
+        Directions of the warp, forth and back, and of the weft.
+    limits : tuple
+        Sides of a cell, and how far beyond the rim joints are laid [m].
+    """
+    places, normals, beyond, hints = laid
+    cell, over = limits
+    p, q = beyond.shape
+    scratch = (np.zeros((1, 3)), np.zeros(1, np.int64), np.zeros((1, 3)), np.zeros((1, 3)))
+    far = np.zeros(1)
+    for yarn in range(4):
+        di, dj = (1 - 2 * yarn, 0) if yarn < 2 else (0, 5 - 2 * yarn)
+        side = cell[0] if yarn < 2 else cell[1]
+        i, j = at
+        way = ways[yarn].copy()
+        while 0 <= i + di < p and 0 <= j + dj < q:
+            scratch[1][0] = hints[i, j]
+            if not _ahead(surface, scratch, far, places[i, j], normals[i, j], way, side):
+                break
+            if far[0] > over:
+                break
+            way = scratch[2][0] - places[i, j]
+            i, j = i + di, j + dj
+            places[i, j], normals[i, j] = scratch[2][0], scratch[3][0]
+            beyond[i, j], hints[i, j] = far[0], scratch[1][0]
+            way -= (way * normals[i, j]).sum() * normals[i, j]
+            way /= math.sqrt((way * way).sum())
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _ahead(
+    surface: Any, scratch: Any, far: Any, start: Any, normal: Any, way: Any, side: float
+) -> bool:
+    """Next joint of a yarn: a cell ahead, in the plane of its way and the normal."""
+    x, hint, out, n = scratch
+    across = np.cross(normal, way)
+    across /= math.sqrt((across * across).sum())
+    x[0] = start + side * way
+    for _ in range(STEPS):
+        feet(x, hint, surface, (out, n, far))
+        if far[0] < 0:
+            return False
+        p = x[0] - start
+        e0 = (p * p).sum() - side * side
+        e1, e2 = (p * across).sum(), ((x[0] - out[0]) * n[0]).sum()
+        bc, ca, ab = np.cross(across, n[0]), np.cross(n[0], 2 * p), np.cross(2 * p, across)
+        det = 2 * (p * bc).sum()
+        if abs(det) < 1e-300:
+            return False
+        step = (e0 * bc + e1 * ca + e2 * ab) / det
+        long = math.sqrt((step * step).sum())
+        if not math.isfinite(long):
+            return False
+        x[0] -= step * min(1.0, 0.5 * side / max(long, 1e-300))
+        if long <= CLOSE * side:
+            break
+    feet(x, hint, surface, (out, n, far))
+    gap, p = x[0] - out[0], x[0] - start
+    left = math.sqrt((gap * gap).sum()) + abs(math.sqrt((p * p).sum()) - side)
+    return far[0] >= 0 and left <= FITS * side
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _joint(surface: Any, scratch: Any, a: Any, b: Any, cell: Any, flat: float) -> bool:
+    """Find the place on the surface a cell from two others, from a guess in `scratch`."""
+    x, hint, out, normal, far = scratch
+    size = max(cell[0], cell[1])
+    for _ in range(STEPS):
+        feet(x, hint, surface, (out, normal, far))
+        if far[0] < 0:
+            return False
+        p, q, n = x[0] - a, x[0] - b, normal[0]
+        e0 = (p * p).sum() - cell[0] ** 2
+        e1 = (q * q).sum() - cell[1] ** 2
+        e2 = ((x[0] - out[0]) * n).sum()
+        bc, ca, ab = np.cross(2 * q, n), np.cross(n, 2 * p), np.cross(2 * p, 2 * q)
+        det = 2 * (p * bc).sum()
+        if abs(det) < 1e-300:
+            return False
+        step = (e0 * bc + e1 * ca + e2 * ab) / det
+        long = math.sqrt((step * step).sum())
+        if not math.isfinite(long):
+            return False
+        # A step of more than half a cell would leave for the other meeting point.
+        x[0] -= step * min(1.0, 0.5 * size / max(long, 1e-300))
+        if long <= CLOSE * size:
+            break
+    feet(x, hint, surface, (out, normal, far))
+    if far[0] < 0:
+        return False
+    gap, p, q = x[0] - out[0], x[0] - a, x[0] - b
+    left = math.sqrt((gap * gap).sum())
+    left += abs(math.sqrt((p * p).sum()) - cell[0]) + abs(math.sqrt((q * q).sum()) - cell[1])
+    crossed = np.cross(p, q)
+    # Yarns that lie along each other meet nowhere for certain.
+    folded = math.sqrt((crossed * crossed).sum()) < flat * cell[0] * cell[1]
+    return left <= FITS * size and not folded

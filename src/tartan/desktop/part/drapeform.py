@@ -1,0 +1,165 @@
+"""How the chosen rung is draped: its start, its cells, and how it lies, in words.
+
+While the start is being moved the net follows the pointer, with longer cells; a click lays it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout
+
+from tartan.core.errors import TartanError
+from tartan.desktop.part.form import PartForm
+from tartan.desktop.session import Session
+from tartan.desktop.widgets.block import Block
+from tartan.desktop.widgets.controls import label, row, switch
+from tartan.desktop.widgets.recordform import Record, add_record
+from tartan.pages import draping as state
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.document.partmodel import Draped, Rung
+from tartan.project.edits import part_edits
+from tartan.project.edits.draped_rungs import begin_draping
+
+COARSE = 4.0
+"""By how much cells are longer while the start is moved."""
+
+
+class DrapeForm(PartForm):
+    """Drapes the chosen rungs or lays them as projected; tells when there is another net."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.on = switch("draped", "As a net of yarns that do not stretch, from a start")
+        self.on.clicked.connect(self._switch)
+        self.move_start = switch("move the start", "The net follows the pointer; a click lays it")
+        self.move_start.toggled.connect(lambda _: self._end_preview())
+        self.fields = Block()
+        self.words = label("", "soft", wrap=True)
+        self.words.setAccessibleName("How the ply is draped")
+        self._preview: Draped | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(4)
+        box.addWidget(row(self.on, self.move_start, None, spacing=6))
+        box.addWidget(self.fields)
+        box.addWidget(self.words)
+
+    @property
+    def number(self) -> int | None:
+        """The first chosen rung, if any."""
+        chosen = self.session.selection.rungs
+        rungs = self.part.lay_up if self.part else ()
+        return chosen[0] if chosen and chosen[0] < len(rungs) else None
+
+    @property
+    def rung(self) -> Rung | None:
+        """That rung."""
+        return None if self.number is None or self.part is None else self.part.lay_up[self.number]
+
+    def _draped(self) -> Draped | None:
+        return None if self.rung is None else self.rung.draped
+
+    def _put(self, words: str, change: Callable[[Rung], Rung]) -> TartanError | None:
+        chosen = self.session.selection.rungs
+        rungs = tuple(
+            change(r) if i in chosen else r
+            for i, r in enumerate(self.part.lay_up if self.part else ())
+        )
+        return self.edit(words, lambda p: part_edits.put_lay_up(p, rungs))
+
+    def _switch(self, on: bool) -> None:
+        chosen = self.session.selection.rungs
+        self.edit(
+            "drape" if on else "lay as projected",
+            lambda p: part_edits.put_lay_up(p, begin_draping(p, chosen, on=on)),
+        )
+
+    def _change(self, words: str = "", /, **values: object) -> TartanError | None:
+        def change(rung: Rung) -> Rung:
+            if rung.draped is None:
+                return rung
+            return replace(rung, draped=replace(rung.draped, **values))  # type: ignore[arg-type]
+
+        return self._put(words or f"draping, {', '.join(values)}", change)
+
+    # Moving the start
+
+    @property
+    def moving(self) -> bool:
+        """Whether the net follows the pointer."""
+        return self.move_start.isChecked() and self._draped() is not None
+
+    def _place(self, element: int) -> Draped | None:
+        part, draped = self.part, self._draped()
+        if part is None or draped is None or element < 0:
+            return None
+        x, y, z = meshed(part).mesh.centres()[element]
+        return replace(draped, start=(float(x), float(y), float(z)))
+
+    def point(self, element: int) -> None:
+        """Show the net as it would lie from an element's middle."""
+        found = self._place(element)
+        if found is not None and found != self._preview:
+            self._preview = found
+            self._tell()
+            self.changed.emit()
+
+    def pick(self, element: int) -> None:
+        """Lay the net from an element's middle."""
+        found = self._place(element)
+        if found is not None:
+            self.move_start.setChecked(False)
+            self._change("start of the draping", start=found.start)
+
+    def _end_preview(self) -> None:
+        self._preview = None
+        self._tell()
+        self.changed.emit()
+
+    # Showing
+
+    def shown(self) -> state.DrapedPly | None:
+        """The chosen rung's ply as it is draped, or would be; None where it is not, or cannot."""
+        if self.number is None:
+            return None
+        coarse = COARSE if self._preview is not None else 1.0
+        try:
+            return state.draped_ply(self.session.project, self.number, self._preview, coarse)
+        except TartanError:
+            return None
+
+    def _tell(self) -> None:
+        said = ""
+        if self.number is not None and self._draped() is not None:
+            coarse = COARSE if self._preview is not None else 1.0
+            project = self.session.project
+            try:
+                found = state.draped_ply(project, self.number, self._preview, coarse)
+                said = "" if found is None else state.words(project, found)
+            except TartanError as error:
+                said = str(error)
+        self.words.setText(said)
+        self.words.setVisible(bool(said))
+
+    def refresh(self) -> None:
+        """Show how the chosen rung is draped."""
+        rung, draped = self.rung, self._draped()
+        self.setVisible(rung is not None and rung.wound is None)
+        self.on.setChecked(draped is not None)
+        self.move_start.setVisible(draped is not None)
+        if draped is None:
+            self._preview = None
+            self.move_start.setChecked(False)
+        self.fields.setVisible(draped is not None)
+        self.fields.put(draped is not None, self._build)
+        self._tell()
+
+    def _build(self, block: Block) -> None:
+        if self._draped() is not None:
+            record = Record(self._draped, self._change, self.told.emit, "the draping")
+            add_record(block, state.DRAPED, record)

@@ -1,0 +1,182 @@
+"""Draped rungs of the lay-up: the net of a ply on its region, and how it lies on the elements."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.drape.net import Net, drape
+from tartan.core.drape.pattern import InNet, NetFinder
+from tartan.core.drape.triangles import TriangleSurface
+from tartan.core.errors import PartError
+from tartan.core.shell.mesh import Mesh
+from tartan.project.document.partmodel import Draped, Vector
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+MOST_JOINTS = 160_000
+"""Joints of a net; cells grow where there would be more."""
+
+OVER = 0.5
+"""How far beyond the rim a net goes on, as a share of the part's size: corners need it."""
+
+AROUND = 1.3
+"""Longest yarn from the start, as a multiple of the part's size."""
+
+OFF = 0.5
+"""How far off the surface a start may lie, as a share of an element's side."""
+
+
+class Placed(Protocol):
+    """A mesh with the reference direction of its elements, told apart by identity."""
+
+    mesh: Mesh
+    direction: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Draping:
+    """A ply as it is draped on some elements.
+
+    Attributes
+    ----------
+    net : Net
+        Its yarns.
+    elements : ndarray of int, shape (q,)
+        Of its region.
+    found : InNet
+        Their centres in the net.
+    fibre : ndarray, shape (q,)
+        Angle of the warp from the reference direction there [deg]; NaN where the net is not.
+    nominal : float
+        The angle that was asked for [deg].
+    """
+
+    net: Net
+    elements: Index
+    found: InNet
+    fibre: Array
+    nominal: float
+
+    @cached_property
+    def turn(self) -> Array:
+        """What the warp is off the nominal angle, −90 to 90, shape (q,) [deg]."""
+        return np.asarray((self.fibre - self.nominal + 90.0) % 180.0 - 90.0)
+
+    @property
+    def covered(self) -> NDArray[np.bool_]:
+        """Elements that the net reaches, shape (q,)."""
+        return self.found.covered
+
+
+@lru_cache(maxsize=8)
+def surface_of(mesh: Mesh, elements: bytes) -> TriangleSurface:
+    """Elements, as the bytes of their numbers, as a surface to drape on, remembered."""
+    return TriangleSurface(mesh, np.frombuffer(elements, np.int64))
+
+
+def cell_of(surface: TriangleSurface, cell: float, coarse: float = 1.0) -> float:
+    """Side of a cell: as given, or as the elements are; longer where joints were too many [m]."""
+    size = _size(surface)
+    least = 2 * AROUND * size / math.sqrt(MOST_JOINTS)
+    return max(coarse * (cell or surface.size), least)
+
+
+def _size(surface: TriangleSurface) -> float:
+    used = surface.nodes[np.unique(surface.corners)]
+    return float(np.linalg.norm(np.ptp(used, axis=0)))
+
+
+@lru_cache(maxsize=32)
+def draping_of(
+    whole: Placed, elements: bytes, draped: Draped, angle: float, coarse: float = 1.0
+) -> Draping:
+    """Drape a ply, remembered.
+
+    Parameters
+    ----------
+    whole : Placed
+        The mesh and its reference directions.
+    elements : bytes
+        Numbers of the elements of its region.
+    draped : Draped
+        Where it starts, and its cells.
+    angle : float
+        Of the warp from the reference direction at the start [deg].
+    coarse : float
+        By how much cells are longer, as while a start is dragged.
+
+    Raises
+    ------
+    PartError
+        Where the start is off the surface, or the region has no elements.
+    """
+    if not elements:
+        raise PartError("There is nothing to drape on.", "Draping", "Choose another region.")
+    surface = surface_of(whole.mesh, elements)
+    start = np.array(draped.start)
+    size = _size(surface)
+    element = _element_at(surface, start)
+    n, along = whole.mesh.normals()[element], whole.direction[element]
+    along = along - (along @ n) * n
+    turn = math.radians(angle)
+    warp = math.cos(turn) * along + math.sin(turn) * np.cross(n, along)
+    cell = cell_of(surface, draped.cell, coarse)
+    count = max(2, math.ceil(AROUND * size / cell))
+    reach = OFF * surface.size
+    net = drape(surface, start, warp, (cell, cell), (count,) * 4, OVER * size, reach)
+    own = np.frombuffer(elements, np.int64)
+    found = NetFinder(net).at(whole.mesh.centres()[own])
+    return Draping(net, own, found, _fibre(whole, own, found.warp), angle)
+
+
+def _element_at(surface: TriangleSurface, start: Array) -> int:
+    found = surface.foot(start[None], np.array([-1]))
+    return int(max(surface.elements[found.hint[0]], 0))
+
+
+def _fibre(whole: Placed, own: Index, warp: Array) -> Array:
+    """Angle of the warp from the reference direction on elements, shape (q,) [deg]."""
+    n = whole.mesh.normals()[own]
+    along = whole.direction[own]
+    along = along - np.einsum("qi,qi->q", along, n)[:, None] * n
+    across = np.cross(n, along)
+    return np.asarray(
+        np.degrees(
+            np.arctan2(np.einsum("qi,qi->q", warp, across), np.einsum("qi,qi->q", warp, along))
+        )
+    )
+
+
+def check_covered(made: Draping, where: str) -> None:
+    """Refuse a ply whose net does not reach all of its region.
+
+    Raises
+    ------
+    PartError
+        With the share and the first element that it does not reach.
+    """
+    lost = np.flatnonzero(~made.covered)
+    if len(lost):
+        share = 100 * len(lost) / len(made.elements)
+        raise PartError(
+            f"The draped ply does not reach {share:.3g} % of its region: its yarns fold up or end "
+            f"before, first at element {int(made.elements[lost[0]]) + 1}.",
+            where,
+            "Start nearer to the middle, turn it, or lay it in pieces.",
+        )
+
+
+def start_in(mesh: Mesh, elements: Index) -> Vector:
+    """Place of a region from which a net is best begun: the element next to its middle [m]."""
+    centres = mesh.centres()[elements]
+    areas = mesh.areas()[elements][:, None]
+    middle = (centres * areas).sum(axis=0) / areas.sum()
+    x, y, z = centres[int(np.linalg.norm(centres - middle, axis=1).argmin())]
+    return float(x), float(y), float(z)
