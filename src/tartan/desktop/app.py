@@ -17,6 +17,7 @@ from PyQt6.QtGui import QIcon, QPixmapCache
 from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels, program
+from tartan.core.drape import net
 from tartan.core.shell import sweep
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
@@ -73,6 +74,7 @@ def prepare() -> None:
         kernels.compile_all()
         program.compile_all()
         sweep.compile_all()
+        net.compile_all()
         units.prepare()
         for station in STATIONS:
             import_module(f"tartan.desktop.{station.lower()}.view")

@@ -14,8 +14,9 @@ WALK = 400
 ROUNDS = 8
 """Steps of Newton's method on a triangle."""
 
-_OUT, _ON = 1e-12, 1e-7
-"""Shares by which a place is outside of a triangle, and by which it counts as on it still."""
+_OUT, _ON, _CREASE = 1e-12, 1e-7, 0.2
+"""Shares by which a place is outside of a triangle, by which it counts as on it still, and by
+which it may lie outside where another triangle holds it no better."""
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
@@ -27,7 +28,8 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
     points, hint : ndarray
         Places [m], and where each search begins.
     surface : tuple of ndarray
-        Nodes (n, 3) [m], corners (t, 3), neighbours (t, 3) and bows (t, 3, 3) [m].
+        Nodes (n, 3) [m], corners (t, 3), neighbours (t, 3), bows (t, 3, 3) [m] and, of sides at
+        a rim, the triangles and sides before and after along the rim (t, 3, 4).
     found : tuple of ndarray
         Filled with feet (q, 3) [m], normals (q, 3) and how far beyond the rim (q,) [m]; −1
         where the search was lost.
@@ -37,22 +39,27 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
     for q in range(len(points)):
         x = points[q]
         u, v = _walked(x, hint, q, surface, at)
-        rim = min(u, v, 1 - u - v) < -_ON
-        if rim:
-            # Beyond the rim the surface goes on flat, from the nearest place of its last triangle.
+        least = min(u, v, 1 - u - v)
+        side = _rim_of(surface[2][hint[q]], u, v) if least < -_ON else -1
+        beyond[q] = 0.0
+        if side >= 0:
+            _on_rim(x, hint, q, side, surface, at)
+        elif least < -_ON:
+            # Between two triangles that do not quite meet it is near enough to this one.
+            if least < -_CREASE:
+                beyond[q] = -1.0
             a, b, c = max(u, 0.0), max(v, 0.0), max(1 - u - v, 0.0)
             whole = a + b + c
             _patch(surface, hint[q], a / whole, b / whole, at)
         p = at[0]
         n = np.cross(at[1], at[2])
         n /= math.sqrt((n * n).sum())
-        beyond[q] = 0.0
-        if rim:
+        if least < -_ON:
+            # The surface goes on flat from there.
             high = ((x - p) * n).sum()
             away = x - high * n - p
-            beyond[q] = math.sqrt((away * away).sum())
-            if not _at_rim(surface[2][hint[q]], u, v):
-                beyond[q] = -1.0
+            if side >= 0:
+                beyond[q] = math.sqrt((away * away).sum())
             p += away
         place[q] = p
         normal[q] = n
@@ -61,7 +68,7 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
     """Place on a triangle and its derivatives by u and v, into the rows of `at`."""
-    nodes, corners, _, bows = surface
+    nodes, corners, _, bows, _ = surface
     a, b, c = nodes[corners[t, 0]], nodes[corners[t, 1]], nodes[corners[t, 2]]
     bow = bows[t]
     w = 1 - u - v
@@ -114,13 +121,43 @@ def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any) -> Any:
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def _at_rim(beside: Any, u: float, v: float) -> bool:
-    """Whether a place lies across rims alone: across another side its search was lost."""
+def _rim_of(beside: Any, u: float, v: float) -> int:
+    """The rim that a place lies farthest across; −1 where it is on it, or across another side."""
     shares = (v, 1 - u - v, u)
-    inner = False
+    found, least = -1, -_ON
     for side in range(3):
-        inner |= shares[side] < -_ON and beside[side] >= 0
-    return not inner
+        if shares[side] < least:
+            found, least = side, shares[side]
+    return found if found >= 0 and beside[found] < 0 else -1
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None:
+    """Place of the rim at whose foot a place lies, going along the rim, into `at`."""
+    nodes, corners, _, _, rims = surface
+    t, came, share = hint[q], 0, 0.0
+    for _ in range(WALK):
+        a, b = nodes[corners[t, side]], nodes[corners[t, (side + 1) % 3]]
+        top, whole = 0.0, 0.0
+        for i in range(3):
+            top += (x[i] - a[i]) * (b[i] - a[i])
+            whole += (b[i] - a[i]) ** 2
+        share = top / whole
+        way = -1 if share < 0 else (1 if share > 1 else 0)
+        share = min(max(share, 0.0), 1.0)
+        k = 0 if way < 0 else 2
+        # Back again: a corner of the rim is nearest.
+        if way in (0, -came) or rims[t, side, k] < 0:
+            break
+        t, side = rims[t, side, k], rims[t, side, k + 1]
+        came = way
+    hint[q] = t
+    if side == 0:
+        _patch(surface, t, share, 0.0, at)
+    elif side == 1:
+        _patch(surface, t, 1 - share, share, at)
+    else:
+        _patch(surface, t, 0.0, 1 - share, at)
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]

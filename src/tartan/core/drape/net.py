@@ -19,6 +19,7 @@ from tartan.core.drape.surface import DrapeSurface, Foot
 from tartan.core.drape.triangles import TriangleSurface
 from tartan.core.drape.weave import weave, yarns
 from tartan.core.errors import PartError
+from tartan.core.shell.mesh import Mesh
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -32,6 +33,9 @@ CLOSE = 1e-11
 
 FLAT = 0.02
 """Sine of the yarns' angle below which a net is folded up."""
+
+NORMAL = 0.05
+"""Share of a direction that has to run along the surface."""
 
 WHERE = "Draping"
 
@@ -121,7 +125,7 @@ def check_start(surface: DrapeSurface, start: Array, direction: Array, reach: fl
     along = np.asarray(direction, float)
     along = along - (along @ found.normal[0]) * found.normal[0]
     size = float(np.linalg.norm(along))
-    if not size > 1e-3 * float(np.linalg.norm(direction)):
+    if not size > NORMAL * float(np.linalg.norm(direction)):
         raise PartError(
             "The warp stands normal to the surface at the start.",
             f"{WHERE}, direction",
@@ -335,3 +339,10 @@ def _solved(rows: Array, right: Array) -> Array:
     det = np.where(np.abs(det) > 1e-300, det, np.inf)
     top = right[:, :1] * bc + right[:, 1:2] * ca + right[:, 2:] * ab
     return np.asarray(top / det[:, None])
+
+
+def compile_all() -> None:
+    """Compile the loops of nets on meshes, or read them from their cache."""
+    x = np.array([[0.0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]])
+    mesh = Mesh(x, np.array([[0, 1, 2, 3]]), {}, np.zeros((0, 2)), np.zeros((0, 3), np.int64), {})
+    drape(TriangleSurface(mesh), x.mean(axis=0), x[1], (0.25, 0.25), (1, 1, 1, 1))

@@ -17,8 +17,8 @@ Index = NDArray[np.int64]
 AT_ONCE, LOOKED_AT = 5, 12
 """Cells that are tried for every place, and for one that none of these holds."""
 
-INSIDE = 0.02
-"""Share of a cell by which a place may lie outside of it."""
+INSIDE, NEAR = 0.02, 0.5
+"""Shares of a cell by which a place may lie outside of it, and outside where none is nearer."""
 
 _ROUNDS = 4
 """Steps of Newton's method in a cell, which is all but a parallelogram."""
@@ -87,13 +87,17 @@ class NetFinder:
         cell, share = np.zeros(q, np.int64), np.zeros((q, 2))
         if self._tree is not None and q:
             many = min(LOOKED_AT, len(self._i))
+            points = np.where(np.isfinite(points), points, 1e30)
             far, near = self._tree.query(points, many)
             far, near = far.reshape(q, many), near.reshape(q, many)
             for k in range(many):
                 at = np.flatnonzero(
                     (far[:, k] <= 2 * self._size) & ((k < AT_ONCE) | np.isinf(best))
                 )
-                self._try(points, at, near[at, k], (best, cell, share))
+                self._try(points, at, near[at, k], (best, cell, share), INSIDE)
+            for k in range(min(AT_ONCE, many)):
+                at = np.flatnonzero((far[:, k] <= 2 * self._size) & np.isinf(best))
+                self._try(points, at, near[at, k], (best, cell, share), NEAR)
         found = np.isfinite(best)
         i, j = self._i[cell], self._j[cell]
         u, v = self.net.lengths
@@ -109,7 +113,12 @@ class NetFinder:
         return InNet(lengths, way, between)
 
     def _try(
-        self, points: Array, at: Index, cells: Index, kept: tuple[Array, Index, Array]
+        self,
+        points: Array,
+        at: Index,
+        cells: Index,
+        kept: tuple[Array, Index, Array],
+        outside: float,
     ) -> None:
         """Take a cell for some places where it holds them and lies nearer to the start."""
         best, cell, share = kept
@@ -128,7 +137,7 @@ class NetFinder:
             step = np.stack([h * e[0] - g[1] * e[1], g[0] * e[1] - g[1] * e[0]], axis=1)
             s = np.clip(s + step / det[:, None], -1.0, 2.0)
         gap = points[at] - np.einsum("qk,qki->qi", _weights(s), x)
-        inside = (np.abs(s - 0.5).max(axis=1) <= 0.5 + INSIDE) & (
+        inside = (np.abs(s - 0.5).max(axis=1) <= 0.5 + outside) & (
             np.linalg.norm(gap, axis=1) <= 0.5 * self._size
         )
         u, v = self.net.lengths

@@ -75,7 +75,8 @@ class Level:
         x = np.array(points, float)
         for _ in range(ITERATIONS):
             f, grad = self.value(x)
-            step = grad * (f / np.einsum("qi,qi->q", grad, grad))[:, None]
+            with np.errstate(divide="ignore", invalid="ignore"):
+                step = grad * (f / np.einsum("qi,qi->q", grad, grad))[:, None]
             x -= step
             if not np.abs(step).max(initial=0.0) > 1e-13 * np.abs(x).max(initial=1e-30):
                 break

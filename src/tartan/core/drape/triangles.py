@@ -70,12 +70,18 @@ class TriangleSurface:
             own = np.cross(x[flat, 1] - x[flat, 0], x[flat, 2] - x[flat, 0])
             self._normals[flat] = (own / np.linalg.norm(own, axis=1, keepdims=True))[:, None]
         self._bows = _bows(x, self._normals)
+        for t in np.flatnonzero(self.elements < 0):
+            # What closes an opening meets its rim as the elements there do.
+            mate = self._beside[t, 0]
+            side = int(np.flatnonzero(self._beside[mate] == t)[0])
+            self._bows[t, 0] = self._bows[mate, side]
+        self._rims = _along_rims(self.corners, self._beside)
         self._tree = cKDTree(x.mean(axis=1))
 
     @property
-    def arrays(self) -> tuple[Array, Index, Index, Array]:
-        """Nodes, corners, neighbours and bows, as compiled searches take them."""
-        return self.nodes, self.corners, self._beside, self._bows
+    def arrays(self) -> tuple[Array, Index, Index, Array, Index]:
+        """Nodes, corners, neighbours, bows and rims, as compiled searches take them."""
+        return self.nodes, self.corners, self._beside, self._bows, self._rims
 
     def foot(self, points: Array, hint: Index) -> Foot:
         """As `DrapeSurface.foot`; points of shape (q, 3) [m], hints are triangles."""
@@ -125,6 +131,20 @@ def _neighbours(corners: Index) -> Index:
     one, other = order[:-1][same], order[1:][same]
     beside[one], beside[other] = other // 3, one // 3
     return beside.reshape(-1, 3)
+
+
+def _along_rims(corners: Index, beside: Index) -> Index:
+    """Triangle and side before and after every side at a rim, shape (t, 3, 4); −1 for none."""
+    found = np.full((*corners.shape, 4), -1, np.int64)
+    t, side = np.nonzero(beside < 0)
+    first, last = corners[t, side], corners[t, (side + 1) % 3]
+    begins = dict(zip(first.tolist(), range(len(t)), strict=True))
+    for k, node in enumerate(last.tolist()):
+        after = begins.get(node)
+        if after is not None:
+            found[t[k], side[k], 2:] = t[after], side[after]
+            found[t[after], side[after], :2] = t[k], side[k]
+    return found
 
 
 def _corner_normals(x: Array, corners: Index) -> Array:

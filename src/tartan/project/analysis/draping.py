@@ -122,8 +122,10 @@ def draping_of(
     surface = surface_of(whole.mesh, elements)
     start = np.array(draped.start)
     size = _size(surface)
-    element = _element_at(surface, start)
-    n, along = whole.mesh.normals()[element], whole.direction[element]
+    foot = surface.foot(start[None], np.array([-1]))
+    # About the normal of the surface, not of its flat element: angles are of the true surface.
+    n = foot.normal[0]
+    along = whole.direction[int(max(surface.elements[foot.hint[0]], 0))]
     along = along - (along @ n) * n
     turn = math.radians(angle)
     warp = math.cos(turn) * along + math.sin(turn) * np.cross(n, along)
@@ -134,11 +136,6 @@ def draping_of(
     own = np.frombuffer(elements, np.int64)
     found = NetFinder(net).at(whole.mesh.centres()[own])
     return Draping(net, own, found, _fibre(whole, own, found.warp), angle)
-
-
-def _element_at(surface: TriangleSurface, start: Array) -> int:
-    found = surface.foot(start[None], np.array([-1]))
-    return int(max(surface.elements[found.hint[0]], 0))
 
 
 def _fibre(whole: Placed, own: Index, warp: Array) -> Array:
