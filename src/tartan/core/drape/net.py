@@ -106,7 +106,9 @@ class Net:
 
 
 def check_start(surface: DrapeSurface, start: Array, direction: Array, reach: float) -> Foot:
-    """Foot of a start, with its direction in the surface as a unit vector in `place`'s row 1.
+    """Foot of a start and its direction along the surface: `place` holds both, shape (2, 3).
+
+    Start and direction have the shape (3,) [m].
 
     Raises
     ------
