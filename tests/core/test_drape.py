@@ -43,11 +43,11 @@ def test_on_a_sphere_yarns_close_by_the_area_they_cover(radius: float) -> None:
     cells = (sine[1:, 1:] + sine[:-1, 1:] + sine[1:, :-1] + sine[:-1, :-1]) / 4 * 25e-6
     area = np.cumsum(np.cumsum(cells, axis=0), axis=1)
     np.testing.assert_allclose(angle[1:, 1:], math.pi / 2 - area / radius**2, atol=6e-5)
-    # Yarns do not stretch: opposite sides of every cell are the cell's.
+    # Yarns do not stretch: every side is the chord of an arc as long as a cell.
     x = net.places
     for axis in (0, 1):
         sides = np.linalg.norm(np.diff(x, axis=axis), axis=2)
-        assert np.nanmax(np.abs(sides - 5e-3)) < 1e-11
+        assert np.nanmax(np.abs(sides - 2 * radius * math.sin(2.5e-3 / radius))) < 1e-11
     assert np.nanmax(np.abs(np.linalg.norm(x, axis=2) - radius)) < 1e-12
 
 
@@ -61,17 +61,20 @@ def test_what_unrolls_does_not_shear(turn: float) -> None:
         (4e-3,) * 2,
         (80,) * 4,
     )
-    assert np.nanmax(np.abs(tube.shear())) < 1e-4
-    # Unrolled, a joint lies where its yarn lengths say; the flat chords are a trace short.
-    u, v = (x * 2 * R / 4e-3 * math.asin(4e-3 / 2 / R) for x in tube.lengths)
+    # What is left is of the size of the cells' bend squared, in degrees.
+    bend = math.degrees(4e-3 / R) * 4e-3 / R
+    assert np.nanmax(np.abs(tube.shear())) < bend / 10
+    # Unrolled, a joint lies where its yarn lengths say.
+    u, v = tube.lengths
     around = np.arctan2(-tube.places[..., 1], tube.places[..., 2]) * -R
-    flat = u[:, None] * math.sin(a) + v[None] * math.cos(a)
-    np.testing.assert_allclose(around, flat, atol=2e-5)
-    start = np.array([math.tan(0.3), 0, 1.0])
-    hat = drape(
-        cone(0.3), start, np.array([math.sin(a), math.cos(a), 1.0]), (4e-3,) * 2, (60,) * 4
+    np.testing.assert_allclose(around, u[:, None] * math.sin(a) + v[None] * math.cos(a), atol=3e-6)
+    np.testing.assert_allclose(
+        tube.places[..., 0], u[:, None] * math.cos(a) - v[None] * math.sin(a), atol=3e-6
     )
-    assert np.nanmax(np.abs(hat.shear())) < 1e-3
+    start = np.array([math.tan(0.3), 0, 1.0])
+    way = np.array([math.sin(a), math.cos(a), 1.0])
+    hat = drape(cone(0.3), start, way, (4e-3,) * 2, (60,) * 4)
+    assert np.nanmax(np.abs(hat.shear())) < math.degrees(4e-3 / 0.2) * 4e-3 / 0.2 / 10
 
 
 def test_finer_cells_come_nearer_to_the_limit_by_their_square() -> None:
@@ -193,7 +196,8 @@ def test_nets_stay_on_curved_panels_with_a_cut_out_and_keep_their_cells(
     laid = net.laid
     for axis in (0, 1):
         sides = np.linalg.norm(np.diff(net.places, axis=axis), axis=2)
-        assert np.nanmax(np.abs(sides - 0.04)) < 1e-6
+        # The chord of 40 mm that bend by 1/m is 2.7 µm short, a little more at the flat opening.
+        assert np.nanmax(np.abs(sides - 0.04)) < 4e-6
     on = laid & (net.beyond == 0) & (np.hypot(*np.moveaxis(net.places[..., :2], -1, 0)) > 0.2)
     height = (one * net.places[..., 0] ** 2 + other * net.places[..., 1] ** 2) / 6
     assert np.abs(net.places[..., 2] - height)[on].max() < 6e-4

@@ -9,6 +9,7 @@ from tartan.core.errors import DocumentError
 from tartan.exchange.fields_file import write_fields
 from tartan.exchange.maps.fields import BY_KEY, View
 from tartan.exchange.maps.mapped import make_map
+from tartan.exchange.patterns import patterns_table, write_patterns
 from tartan.exchange.ply_fields import ply_table
 from tartan.exchange.report import tables
 from tartan.exchange.tables import Table, write_table
@@ -35,13 +36,16 @@ TABLES: dict[str, Callable[[Project, PartAnswer], Table]] = {
 PLIES = "ply-stresses"
 """The table of stresses and strains of plies, in one case."""
 
-WHAT = (*TABLES, PLIES, "fields", "ply-fields", "map")
+PATTERNS = "patterns"
+"""Flat patterns of draped plies: drawings true to size, or a table of them."""
+
+WHAT = (*TABLES, PLIES, PATTERNS, "fields", "ply-fields", "map")
 
 
 def export(
     what: str, project: Project, answer: PartAnswer, path: Path, view: View | None = None
 ) -> None:
-    """Write a table (CSV, XLSX), the fields (VTU), or a map (SVG, PNG).
+    """Write a table (CSV, XLSX), fields (VTU), a map (SVG, PNG) or flat patterns (DXF, SVG).
 
     Parameters
     ----------
@@ -61,16 +65,20 @@ def export(
     """
     if what in ("fields", "ply-fields"):
         write_fields(project, answer, path, plies=what == "ply-fields")
+    elif what == PATTERNS and path.suffix.lower() not in (".csv", ".xlsx"):
+        write_patterns(project, path)
     elif what == "map":
         _write_map(project, answer, path, view or View())
-    elif what in (*TABLES, PLIES):
+    elif what in (*TABLES, PLIES, PATTERNS):
         if path.suffix.lower() not in (".csv", ".xlsx"):
             raise DocumentError(
                 f"'{path.suffix}' is no kind of table.",
                 path.name,
                 "End the name in .csv or .xlsx.",
             )
-        if what == PLIES:
+        if what == PATTERNS:
+            write_table(patterns_table(project), path)
+        elif what == PLIES:
             write_table(ply_table(project, answer, (view or View()).case), path)
         else:
             write_table(TABLES[what](project, answer), path)

@@ -1,8 +1,9 @@
 """A pin-jointed net on a surface: two families of yarns that neither stretch nor slip.
 
 From a start two yarns run as geodesics, at right angles there; every further joint is where the
-yarns of its two neighbours meet on the surface. The joints of a diagonal depend on those before
-it alone, so that all of one are found at once, in the four quarters together.
+yarns of its two neighbours meet on the surface. Between joints a yarn is an arc that bends as the
+normals at its ends do: its chord is that much shorter. The joints of a diagonal depend on those
+before it alone, so that all of one are found at once, in the four quarters together.
 
 Sources: P. Chebyshev (1878) (nets of inextensible yarns); C. Mack and H. M. Taylor, J. Text. Inst.
 47 (1956) T477–T488 (joints as meeting points of spheres on the surface).
@@ -28,8 +29,8 @@ Mask = NDArray[np.bool_]
 STEPS = 14
 """Steps of Newton's method for a joint."""
 
-CLOSE = 1e-11
-"""Share of a cell's side within which a joint is found."""
+CLOSE, FITS = 1e-11, 1e-6
+"""Shares of a cell's side: of the last step, and by which yarns may be off their length."""
 
 FLAT = 0.02
 """Sine of the yarns' angle below which a net is folded up."""
@@ -222,15 +223,18 @@ class _Weaving:
         """
         step = np.array([(1, 0), (-1, 0), (0, 1), (0, -1)])
         left, cell = np.array(counts), np.array(self.cell)[[0, 0, 1, 1]]
-        at = np.tile(np.array(self.at), (4, 1))
+        at, first = np.tile(np.array(self.at), (4, 1)), True
         while (left > 0).any():
             on = np.flatnonzero(left > 0)
             i, j = at[on].T
             x, n = self.places[i, j], self.normals[i, j]
-            side = np.cross(n, way[on])
-            side /= np.linalg.norm(side, axis=1, keepdims=True)
-            guess = x + cell[on, None] * way[on]
-            found = self._joint(guess, self.hints[i, j], (x, cell[on]), (x, side))
+            guess, hints = x + cell[on, None] * way[on], self.hints[i, j]
+            found = self._joint(guess, hints, (x, n, cell[on]), (x, _across(n, way[on])))
+            if first:
+                # From a tangent its first chord turns with a third of the normal's turn.
+                mixed = 2 * n + found.normal
+                found = self._joint(guess, hints, (x, n, cell[on]), (x, _across(mixed, way[on])))
+                first = False
             good = found.beyond <= self.over
             left[on[~good]] = 0
             on = on[good]
@@ -261,8 +265,8 @@ class _Weaving:
             found = self._joint(
                 a + b - c,
                 self.hints[i - di, j],
-                (a, self.cell[0] * ones),
-                (b, self.cell[1] * ones),
+                (a, self.normals[i - di, j], self.cell[0] * ones),
+                (b, self.normals[i, j - dj], self.cell[1] * ones),
             )
             good = found.beyond <= self.over
             self.put(
@@ -283,54 +287,73 @@ class _Weaving:
         self,
         guess: Array,
         hint: Index,
-        one: tuple[Array, Array],
-        other: tuple[Array, Array],
+        one: tuple[Array, Array, Array],
+        other: tuple[Array, Array, Array] | tuple[Array, Array],
     ) -> Foot:
-        """Places on the surface at a distance from one place, and from another or in a plane.
+        """Places on the surface a yarn's length from one place, and from another or in a plane.
 
-        `other` is a place and a distance, or a place and a normal of a plane.
+        `other` is a place, its normal and a length, or a place and the normal of a plane.
         """
         found = self.surface.foot(guess, hint)
         x = found.place.copy()
-        a, da = one
-        b, last = other
-        plane = last.ndim == 2
-        size = max(self.cell)
-        done = np.zeros(len(x), bool)
+        a, size, plane = one[0], max(self.cell), len(other) == 2
         for _ in range(STEPS):
-            to_a, to_b = x - a, x - b
-            rows = np.stack([2 * to_a, last if plane else 2 * to_b, found.normal], axis=1)
-            over = np.stack(
+            to_a, to_b = x - a, x - other[0]
+            da = _chord(to_a, found.normal, one[1], one[2])
+            if plane:
+                row, over = other[1], np.einsum("qi,qi->q", to_b, other[1])
+            else:
+                db = _chord(to_b, found.normal, other[1], other[-1])
+                row, over = 2 * to_b, np.einsum("qi,qi->q", to_b, to_b) - db**2
+            rows = np.stack([2 * to_a, row, found.normal], axis=1)
+            left = np.stack(
                 [
                     np.einsum("qi,qi->q", to_a, to_a) - da**2,
-                    np.einsum("qi,qi->q", to_b, last)
-                    if plane
-                    else np.einsum("qi,qi->q", to_b, to_b) - last**2,
+                    over,
                     np.einsum("qi,qi->q", x - found.place, found.normal),
                 ],
                 axis=1,
             )
-            step = _solved(rows, over)
+            step = _solved(rows, left)
             # A step of more than half a cell would leave for the other meeting point.
             long = np.linalg.norm(step, axis=1)
             step *= np.minimum(1.0, 0.5 * size / np.maximum(long, 1e-300))[:, None]
             x = x - step
             found = self.surface.foot(x, found.hint)
-            done = (long <= CLOSE * size) & np.isfinite(long)
-            if done.all():
+            if (long <= CLOSE * size).all():
                 break
         # Whatever the steps came to, a joint is one where its yarns are as long as they are.
-        left = np.linalg.norm(x - found.place, axis=1)
-        left += np.abs(np.linalg.norm(x - a, axis=1) - da)
-        if not plane:
-            left += np.abs(np.linalg.norm(x - b, axis=1) - last)
-        bad = ~(left <= 1e-6 * size)
-        if not plane:
-            # Yarns that lie along each other meet nowhere for certain.
-            meet = np.linalg.norm(np.cross(x - a, x - b), axis=1)
-            bad |= ~(meet >= FLAT * self.cell[0] * self.cell[1])
-        beyond = np.where(bad, np.inf, found.beyond)
+        gap = np.linalg.norm(x - found.place, axis=1)
+        to_a, to_b = x - a, x - other[0]
+        gap += np.abs(np.linalg.norm(to_a, axis=1) - _chord(to_a, found.normal, one[1], one[2]))
+        if plane:
+            return Foot(
+                found.place,
+                found.normal,
+                np.where(gap <= FITS * size, found.beyond, np.inf),
+                found.hint,
+            )
+        gap += np.abs(
+            np.linalg.norm(to_b, axis=1) - _chord(to_b, found.normal, other[1], other[-1])
+        )
+        # Yarns that lie along each other meet nowhere for certain.
+        meet = np.linalg.norm(np.cross(to_a, to_b), axis=1)
+        good = (gap <= FITS * size) & (meet >= FLAT * self.cell[0] * self.cell[1])
+        beyond = np.where(good, found.beyond, np.inf)
         return Foot(found.place, found.normal, beyond, found.hint)
+
+
+def _across(normal: Array, way: Array) -> Array:
+    side = np.cross(normal, way)
+    return np.asarray(side / np.linalg.norm(side, axis=1, keepdims=True))
+
+
+def _chord(way: Array, normal: Array, before: Array, length: Array) -> Array:
+    """Chord of a yarn of a length that bends as the normals at its ends do, shape (q,) [m]."""
+    along = np.einsum("qi,qi->q", way, normal - before)
+    sine = np.clip(along / np.maximum(np.linalg.norm(way, axis=1), 1e-300) / 2, -0.9, 0.9)
+    turn = np.arcsin(sine)
+    return np.asarray(length * np.where(np.abs(sine) > 1e-9, sine / np.where(turn, turn, 1), 1.0))
 
 
 def _solved(rows: Array, right: Array) -> Array:

@@ -54,21 +54,21 @@ class TriangleSurface:
         owner = [np.arange(len(quads)), np.arange(len(quads))]
         owner.append(len(quads) + np.arange(len(mesh.triangles)))
         corners, own = np.concatenate(whole), np.concatenate(owner)
+        # Of the whole mesh: at a region's rim the surface bends as its neighbours have it.
+        normals = _corner_normals(mesh.nodes[corners], corners)
+        normals = _at_rims(mesh.nodes[corners], corners, normals)
         if elements is not None:
             chosen = np.isin(own, elements)
-            corners, own = corners[chosen], own[chosen]
+            corners, own, normals = corners[chosen], own[chosen], normals[chosen]
         self.nodes, fans = _closed(mesh.nodes, corners)
         self.corners = np.concatenate([corners, fans])
         self.elements = np.concatenate([own, np.full(len(fans), -1)])
         self._beside = _neighbours(self.corners)
         x = self.nodes[self.corners]
         self.size = float(np.linalg.norm(x - np.roll(x, 1, axis=1), axis=2).mean())
-        self._normals = _corner_normals(x, self.corners)
-        if len(fans):
-            # An opening is flat: nothing is known of how it would curve.
-            flat = np.flatnonzero(self.elements < 0)
-            own = np.cross(x[flat, 1] - x[flat, 0], x[flat, 2] - x[flat, 0])
-            self._normals[flat] = (own / np.linalg.norm(own, axis=1, keepdims=True))[:, None]
+        # An opening is flat: nothing is known of how it would curve.
+        flat = np.repeat(_faces(x[len(corners) :])[:, None], 3, axis=1)
+        self._normals = np.concatenate([normals, flat])
         self._bows = _bows(x, self._normals)
         for t in np.flatnonzero(self.elements < 0):
             # What closes an opening meets its rim as the elements there do.
@@ -147,10 +147,39 @@ def _along_rims(corners: Index, beside: Index) -> Index:
     return found
 
 
+def _faces(x: Array) -> Array:
+    """Unit normals of triangles by their corners, shape (t, 3, 3)."""
+    face = np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0])
+    return np.asarray(face / np.linalg.norm(face, axis=1, keepdims=True))
+
+
+def _at_rims(x: Array, corners: Index, normals: Array) -> Array:
+    """Corner normals with those at rims, where only one side is known, carried on from within.
+
+    A face's own normal is the mean of its corners': what those within leave of it is the rim's.
+    """
+    rim = np.zeros(int(corners.max()) + 1, bool)
+    rim[np.unique(_rim(corners))] = True
+    at = rim[corners]
+    count = at.sum(axis=1)
+    mixed = np.flatnonzero((count > 0) & (count < 3))
+    inner = np.einsum("tci,tc->ti", normals[mixed], ~at[mixed])
+    rest = (3 * _faces(x[mixed]) - inner) / count[mixed, None]
+    total = np.zeros((len(rim), 3))
+    for c in range(3):
+        here = at[mixed, c]
+        np.add.at(total, corners[mixed[here], c], rest[here])
+    size = np.linalg.norm(total, axis=1, keepdims=True)
+    total /= np.where(size > 0, size, 1.0)
+    carried = total[corners]
+    # Only a little: at a crease that meets the rim the faces' own mean stands.
+    good = at & (np.einsum("tci,tci->tc", carried, normals) > math.cos(math.radians(CREASE)))
+    return np.where(good[..., None], carried, normals)
+
+
 def _corner_normals(x: Array, corners: Index) -> Array:
     """Normal of every triangle's corners, shape (t, 3, 3): mean of faces that meet smoothly."""
-    face = np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0])
-    face /= np.linalg.norm(face, axis=1, keepdims=True)
+    face = _faces(x)
     one, other = np.roll(x, -1, axis=1) - x, np.roll(x, 1, axis=1) - x
     cosine = (one * other).sum(axis=2) / (
         np.linalg.norm(one, axis=2) * np.linalg.norm(other, axis=2)
@@ -191,10 +220,7 @@ def _bows(x: Array, normals: Array) -> Array:
 
 def _closed(nodes: Array, corners: Index) -> tuple[Array, Index]:
     """Nodes and fans of triangles that close all rims but the longest."""
-    sides = np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1).reshape(-1, 2)
-    key = np.sort(sides, axis=1)
-    _, first, count = np.unique(key, axis=0, return_index=True, return_counts=True)
-    rim = sides[first[np.flatnonzero(count == 1)]]
+    rim = _rim(corners)
     loops = _loops(rim)
     if len(loops) < 2:
         return nodes, np.zeros((0, 3), np.int64)
@@ -211,6 +237,22 @@ def _closed(nodes: Array, corners: Index) -> tuple[Array, Index]:
         # Rims run with the faces beside them; what closes them runs the other way.
         fans.append(np.stack([ahead, loop, np.full(len(loop), middle)], axis=1))
     return np.concatenate(more), np.concatenate(fans) if fans else np.zeros((0, 3), np.int64)
+
+
+def rim_loops(mesh: Mesh, elements: Index) -> list[Index]:
+    """Rims of some elements as loops of nodes, arrays of shape (q,)."""
+    quads = mesh.quads[elements[elements < len(mesh.quads)]]
+    corners = [quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]
+    corners.append(mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)])
+    return _loops(_rim(np.concatenate(corners)))
+
+
+def _rim(corners: Index) -> Index:
+    """Sides of triangles that no other shares, shape (r, 2), as their triangle runs."""
+    sides = np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1).reshape(-1, 2)
+    key = np.sort(sides, axis=1)
+    _, first, count = np.unique(key, axis=0, return_index=True, return_counts=True)
+    return np.asarray(sides[first[np.flatnonzero(count == 1)]])
 
 
 def _loops(rim: Index) -> list[Index]:

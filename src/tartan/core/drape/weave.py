@@ -58,7 +58,8 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any) -> None:
                         else (hints[i, j - dj] if tried == 1 else hints[i - di, j - dj])
                     )
                     x[0] = a + b - c
-                    if _joint(surface, scratch, a, b, cell, flat) and far[0] <= over:
+                    ends = (a, normals[i - di, j], b, normals[i, j - dj])
+                    if _joint(surface, scratch, ends, cell, flat) and far[0] <= over:
                         places[i, j], normals[i, j] = out[0], normal[0]
                         beyond[i, j], hints[i, j] = far[0], hint[0]
                         break
@@ -89,8 +90,16 @@ def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
         way = ways[yarn].copy()
         while 0 <= i + di < p and 0 <= j + dj < q:
             scratch[1][0] = hints[i, j]
-            if not _ahead(surface, scratch, far, places[i, j], normals[i, j], way, side):
+            across = np.cross(normals[i, j], way)
+            here = (places[i, j], normals[i, j], way)
+            if not _ahead(surface, scratch, far, here, across, side):
                 break
+            if (i, j) == at:
+                # From a tangent its first chord turns with a third of the normal's turn.
+                scratch[1][0] = hints[i, j]
+                across = np.cross(2 * normals[i, j] + scratch[3][0], way)
+                if not _ahead(surface, scratch, far, here, across, side):
+                    break
             if far[0] > over:
                 break
             way = scratch[2][0] - places[i, j]
@@ -102,20 +111,18 @@ def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def _ahead(
-    surface: Any, scratch: Any, far: Any, start: Any, normal: Any, way: Any, side: float
-) -> bool:
-    """Next joint of a yarn: a cell ahead, in the plane of its way and the normal."""
+def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: float) -> bool:
+    """Next joint of a yarn: a cell ahead, in a plane by its normal `across`."""
     x, hint, out, n = scratch
-    across = np.cross(normal, way)
-    across /= math.sqrt((across * across).sum())
+    start, normal, way = here
+    across = across / math.sqrt((across * across).sum())
     x[0] = start + side * way
     for _ in range(STEPS):
         feet(x, hint, surface, (out, n, far))
         if far[0] < 0:
             return False
         p = x[0] - start
-        e0 = (p * p).sum() - side * side
+        e0 = (p * p).sum() - _chord(p, n[0], normal, side) ** 2
         e1, e2 = (p * across).sum(), ((x[0] - out[0]) * n[0]).sum()
         bc, ca, ab = np.cross(across, n[0]), np.cross(n[0], 2 * p), np.cross(2 * p, across)
         det = 2 * (p * bc).sum()
@@ -130,13 +137,26 @@ def _ahead(
             break
     feet(x, hint, surface, (out, n, far))
     gap, p = x[0] - out[0], x[0] - start
-    left = math.sqrt((gap * gap).sum()) + abs(math.sqrt((p * p).sum()) - side)
-    return far[0] >= 0 and left <= FITS * side
+    left = math.sqrt((gap * gap).sum())
+    left += abs(math.sqrt((p * p).sum()) - _chord(p, n[0], normal, side))
+    return bool(far[0] >= 0 and left <= FITS * side)
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
-def _joint(surface: Any, scratch: Any, a: Any, b: Any, cell: Any, flat: float) -> bool:
+def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
+    """Chord of a yarn of a length that bends as the normals at its ends do."""
+    size = math.sqrt((way * way).sum())
+    sine = (way * (normal - before)).sum() / max(size, 1e-300) / 2
+    if abs(sine) < 1e-9:
+        return float(length)
+    sine = min(max(sine, -0.9), 0.9)
+    return float(length * sine / math.asin(sine))
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> bool:
     """Find the place on the surface a cell from two others, from a guess in `scratch`."""
+    a, na, b, nb = ends
     x, hint, out, normal, far = scratch
     size = max(cell[0], cell[1])
     for _ in range(STEPS):
@@ -144,8 +164,8 @@ def _joint(surface: Any, scratch: Any, a: Any, b: Any, cell: Any, flat: float) -
         if far[0] < 0:
             return False
         p, q, n = x[0] - a, x[0] - b, normal[0]
-        e0 = (p * p).sum() - cell[0] ** 2
-        e1 = (q * q).sum() - cell[1] ** 2
+        e0 = (p * p).sum() - _chord(p, n, na, cell[0]) ** 2
+        e1 = (q * q).sum() - _chord(q, n, nb, cell[1]) ** 2
         e2 = ((x[0] - out[0]) * n).sum()
         bc, ca, ab = np.cross(2 * q, n), np.cross(n, 2 * p), np.cross(2 * p, 2 * q)
         det = 2 * (p * bc).sum()
@@ -164,7 +184,8 @@ def _joint(surface: Any, scratch: Any, a: Any, b: Any, cell: Any, flat: float) -
         return False
     gap, p, q = x[0] - out[0], x[0] - a, x[0] - b
     left = math.sqrt((gap * gap).sum())
-    left += abs(math.sqrt((p * p).sum()) - cell[0]) + abs(math.sqrt((q * q).sum()) - cell[1])
+    left += abs(math.sqrt((p * p).sum()) - _chord(p, normal[0], na, cell[0]))
+    left += abs(math.sqrt((q * q).sum()) - _chord(q, normal[0], nb, cell[1]))
     crossed = np.cross(p, q)
     # Yarns that lie along each other meet nowhere for certain.
     folded = math.sqrt((crossed * crossed).sum()) < flat * cell[0] * cell[1]

@@ -7,21 +7,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QVBoxLayout
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout
 
+from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH
 from tartan.core.errors import TartanError
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.controls import label, row, switch
+from tartan.desktop.widgets.controls import (
+    QuantityField,
+    UnitLabel,
+    button,
+    label,
+    row,
+    switch,
+)
 from tartan.desktop.widgets.recordform import Record, add_record
+from tartan.exchange.patterns import ROLL, write_patterns
 from tartan.pages import draping as state
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.partmodel import Draped, Rung
 from tartan.project.edits import part_edits
 from tartan.project.edits.draped_rungs import begin_draping
+from tartan.project.wording import units
+from tartan.project.wording.units import counted
 
 COARSE = 4.0
 """By how much cells are longer while the start is moved."""
@@ -38,6 +50,19 @@ class DrapeForm(PartForm):
         self.on.clicked.connect(self._switch)
         self.move_start = switch("move the start", "The net follows the pointer; a click lays it")
         self.move_start.toggled.connect(lambda _: self._end_preview())
+        self.roll = QuantityField(units.LENGTH, self._set_roll)
+        self.roll.setAccessibleName("Width of the roll")
+        self.roll.setMaximumWidth(64)
+        self.roll.put_value(ROLL)
+        self._width = ROLL
+        self.patterns = row(
+            button("flat patterns …", self.ask_patterns, "Draped plies true to size: DXF, SVG"),
+            None,
+            label("roll", "soft"),
+            self.roll,
+            UnitLabel(units.LENGTH),
+            spacing=4,
+        )
         self.fields = Block()
         self.words = label("", "soft", wrap=True)
         self.words.setAccessibleName("How the ply is draped")
@@ -48,6 +73,7 @@ class DrapeForm(PartForm):
         box.addWidget(row(self.on, self.move_start, None, spacing=6))
         box.addWidget(self.fields)
         box.addWidget(self.words)
+        box.addWidget(self.patterns)
 
     @property
     def number(self) -> int | None:
@@ -86,6 +112,32 @@ class DrapeForm(PartForm):
             return replace(rung, draped=replace(rung.draped, **values))  # type: ignore[arg-type]
 
         return self._put(words or f"draping, {', '.join(values)}", change)
+
+    # Flat patterns
+
+    def _set_roll(self, value: float | None) -> TartanError | None:
+        if value is None or not LEAST_LENGTH <= value <= MOST_LENGTH:
+            return TartanError("That is no width of a roll.", "Roll", "Enter a length.")
+        self._width = value
+        return None
+
+    def ask_patterns(self) -> None:
+        """Ask for a file and write the flat patterns of all draped plies."""
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Write flat patterns", "patterns.dxf", "Drawings (*.dxf *.svg)"
+        )
+        if not path:
+            return
+        try:
+            laid = write_patterns(self.session.project, Path(path), self._width)
+        except TartanError as error:
+            self.told.emit(str(error))
+            return
+        length = units.show(laid.length, units.LENGTH)
+        self.told.emit(
+            f"{counted(len(laid.cuts), 'piece')} on {length} of the roll; "
+            f"{100 * laid.waste:.0f} % of it is left over."
+        )
 
     # Moving the start
 
@@ -156,6 +208,8 @@ class DrapeForm(PartForm):
             self._preview = None
             self.move_start.setChecked(False)
         self.fields.setVisible(draped is not None)
+        self.patterns.setVisible(draped is not None)
+        self.roll.put_value(self._width)
         self.fields.put(draped is not None, self._build)
         self._tell()
 

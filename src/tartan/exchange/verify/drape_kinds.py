@@ -21,7 +21,7 @@ from tartan.exchange.verify.reading import Inputs, NotYetError, number, numbers
 
 Array = NDArray[np.float64]
 
-CELLS = (12, 24, 48)
+CELLS = (8, 16, 32)
 """Cells from the start to a place, net by net."""
 
 BOX = 64

@@ -1,0 +1,169 @@
+"""Draping in the window: switched on, its start moved, cloth that locks said, patterns written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import ezdxf
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
+
+from tartan.desktop.part.view import PartView
+from tartan.desktop.window import MainWindow
+from tartan.project.analysis.partmesh import meshed
+from tartan.project.document.partmodel import Rung
+from tartan.project.document.samples import GLASS, radome_cap_project
+from tartan.project.edits import stack_edits
+from tests.desktop.conftest import named
+from tests.desktop.settle import settle
+from tests.desktop.test_winding import choose
+from tests.desktop.test_window import press, solved, type_into
+
+
+def part_view(window: MainWindow) -> PartView:
+    view = window.pages["Part"].view
+    assert isinstance(view, PartView)
+    return view
+
+
+def rung(view: PartView, number: int = 0) -> Rung:
+    part = view.session.project.part
+    assert part is not None
+    return part.lay_up[number]
+
+
+@pytest.fixture
+def view(open_window: Callable[..., MainWindow], qtbot) -> PartView:  # type: ignore[no-untyped-def]
+    window = open_window(radome_cap_project())
+    window.session.select(station="Part", rungs=(0,))
+    solved(qtbot, window)
+    settle()
+    return part_view(window)
+
+
+def test_a_cap_is_made_from_nothing_and_its_ply_is_draped(
+    qtbot, open_window: Callable[..., MainWindow]
+) -> None:  # type: ignore[no-untyped-def]
+    window = open_window()
+    QTest.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    window.session.edit("cloth", lambda p: stack_edits.add_materials(p, (GLASS,)))
+    window.session.select(station="Part")
+    press(qtbot, window.pages["Part"], "a vessel to wind")
+    qtbot.waitUntil(lambda: window.session.project.part is not None)
+    view = part_view(window)
+    press(qtbot, view, "surface")
+    choose(view.surface.sort, "dome")
+    press(qtbot, view, "lay-up")
+    press(qtbot, view.lay_up, "+ ply like this")
+    settle()
+    form = view.lay_up.drape
+    assert form.isVisible()
+    assert rung(view).draped is None
+    assert not form.patterns.isVisible()
+    qtbot.mouseClick(form.on, Qt.MouseButton.LeftButton)
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    part = window.session.project.part
+    assert part is not None
+    gaps = np.linalg.norm(meshed(part).mesh.centres() - draped.start, axis=1)
+    assert gaps.min() < 1e-9
+    assert "off and" in form.words.text()
+    assert "locking" not in form.words.text()
+    # The cloth's locking angle is data of its material.
+    window.session.edit("locks", lambda p: stack_edits.set_value(p, GLASS.name, "locking", 5.0))
+    settle()
+    assert "Beyond the locking angle of 5°" in form.words.text()
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert rung(view).draped is None
+    assert not form.on.isChecked()
+
+
+def test_the_net_follows_the_pointer_and_a_click_lays_it(qtbot, view: PartView) -> None:  # type: ignore[no-untyped-def]
+    form, scene = view.lay_up.drape, view.pane.scene
+    assert scene is not None
+    assert {"warp", "weft", "start"} <= set(scene._extras)
+    assert "Beyond the locking angle of 30°" in form.words.text()
+    assert "ember beyond" in view.pane.note.text()
+    before = rung(view).draped
+    qtbot.mouseClick(form.move_start, Qt.MouseButton.LeftButton)
+    part = view.session.project.part
+    assert part is not None
+    centres = meshed(part).mesh.centres()
+    aside = int(np.linalg.norm(centres - [0.3, 0.0, 0.3], axis=1).argmin())
+    scene.element_pointed.emit(aside)
+    # Shown, and not yet laid.
+    assert rung(view).draped == before
+    shown = form.shown()
+    assert shown is not None
+    whole = shown.made.net
+    np.testing.assert_allclose(whole.places[whole.start], centres[aside], atol=2e-3)
+    assert whole.cell[0] == pytest.approx(4 * 0.0294, rel=0.1)
+    scene.element_picked.emit(aside)
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    assert draped.start == pytest.approx(tuple(centres[aside]))
+    assert not form.move_start.isChecked()
+    fine = form.shown()
+    assert fine is not None
+    assert fine.made.net.cell[0] < 0.04
+    assert rung(view, 1).draped == before
+    # Another page shows the part without it, and so does its switch.
+    press(qtbot, view, "regions")
+    assert "warp" not in scene._extras
+    press(qtbot, view, "lay-up")
+    assert "warp" in scene._extras
+    view.pane.overlays["draped net"].click()
+    assert "warp" not in scene._extras
+
+
+def test_a_wrong_start_stays_in_the_field(qtbot, view: PartView) -> None:  # type: ignore[no-untyped-def]
+    form = view.lay_up.drape
+    field = named(form, QLineEdit, "start of the draping z")
+    held = view.session.project
+    type_into(qtbot, field, "900")
+    assert view.session.project is held
+    assert "off the surface" in field.toolTip()
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert field.text() == "350"
+    cells = named(form, QLineEdit, "cell of the net")
+    type_into(qtbot, cells, "-3")
+    assert "Cells of" in cells.toolTip()
+    QTest.keyClick(cells, Qt.Key.Key_Escape)
+    type_into(qtbot, cells, "60")
+    settle()
+    shown = form.shown()
+    assert shown is not None
+    assert shown.made.net.cell[0] == pytest.approx(0.06)
+
+
+def test_flat_patterns_are_written_or_refused(
+    qtbot, view: PartView, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:  # type: ignore[no-untyped-def]
+    form = view.lay_up.drape
+    path = tmp_path / "cap.dxf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    type_into(qtbot, form.roll, "900")
+    press(qtbot, form, "flat patterns …")
+    assert "the roll 900 mm" in view.fault.text()
+    assert not path.exists()
+    type_into(qtbot, form.roll, "1.6 m")
+    press(qtbot, form, "flat patterns …")
+    assert "4 pieces on" in view.fault.text()
+    layers = [x.dxf.layer for x in ezdxf.readfile(path).modelspace()]
+    assert layers.count("cut") == 4
+    assert layers.count("direction") == 4
+    # Laid as projected there is nothing to cut of it.
+    for number in range(4):
+        view.session.select(rungs=(number,))
+        settle()
+        qtbot.mouseClick(form.on, Qt.MouseButton.LeftButton)
+    settle()
+    assert not form.patterns.isVisible()
+    assert isinstance(view.lay_up.region, QComboBox)
