@@ -13,6 +13,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtTest import QTest
 
 from bench.core_figures import core_figures, criteria_figures, laminate_figures, shell_figures
+from bench.drape import longest_move, net_ratio
 from bench.figures import GAP, RUNS, Figure, sized
 from bench.margins import envelope_memory, envelope_ratio, report_gap, stepping_figures
 from bench.part import angle_figures, step_figure, view_figures
@@ -218,6 +219,27 @@ def vessel_figures() -> list[Figure]:
     ]
 
 
+def drape_figures() -> list[Figure]:
+    """A net of 20 000 joints, and a start that is moved over the sample."""
+    ratio, took = net_ratio()
+    return [
+        Figure(
+            "drape_net",
+            "20 000 joints of a net on a mesh / places and normals of as many by NumPy",
+            ratio,
+            20.0,
+            f"{took * 1e3:.0f} ms",
+        ),
+        Figure(
+            "drape_move",
+            "longest halt while a start is moved over the sample / 100 ms",
+            longest_move() / 0.1,
+            1.0,
+            "the radome cap, 3150 elements",
+        ),
+    ]
+
+
 def main() -> int:
     """Measure everything; return 1 when a goal is missed."""
     figures = [
@@ -229,6 +251,7 @@ def main() -> int:
         *stacks_figures(),
         *part_figures(),
         *vessel_figures(),
+        *drape_figures(),
         *margins_figures(),
         *window_figures(),
     ]

@@ -201,11 +201,32 @@ def vessel(window: MainWindow, folder: Path) -> None:
     choose.textActivated.emit("thickness of a layer")
     QTest.qWait(1200)
     picture(window, folder / "vessel-winding.png")
+    choose.setCurrentText("section")
+    choose.textActivated.emit("section")
+    path = window.part.winding.path.layer
+    path.setCurrentIndex(2)
+    path.textActivated.emit(path.currentText())
+    picture(window, folder / "vessel-path.png")
+    path.setCurrentIndex(0)
+    path.textActivated.emit(path.currentText())
     choose.setCurrentText("winding angle")
     window.part.open_form("lay-up")
     window.session.select(station="Margins", element=None)
     QTest.qWait(1500)
     picture(window, folder / "vessel-margins.png")
+    window.session.history.mark_saved()
+
+
+def radome(window: MainWindow, folder: Path) -> None:
+    """Save the radome cap with its cloth draped from beside its top."""
+    window.session.history.mark_saved()
+    window.open_sample("radome cap")
+    window.session.select(station="Part", rungs=(0,))
+    wait_for_answer(window)
+    window.part.lay_up.drape.pick(1400)
+    wait_for_answer(window)
+    QTest.qWait(1200)
+    picture(window, folder / "part-draped.png")
     window.session.history.mark_saved()
 
 
@@ -241,6 +262,7 @@ def main(folder: Path) -> int:
         theme.use(application, dark=False)
         window.wear()
         vessel(window, folder)
+        radome(window, folder)
         job(window, folder)
         for_the_manual(folder)
     window.shut()

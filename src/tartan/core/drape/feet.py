@@ -14,6 +14,9 @@ WALK = 400
 ROUNDS = 8
 """Steps of Newton's method on a triangle."""
 
+_STILL = 1e-9
+"""Share by which the last step on a triangle moves: the next would be less than rounding."""
+
 _OUT, _ON, _CREASE = 1e-12, 1e-7, 0.2
 """Shares by which a place is outside of a triangle, by which it counts as on it still, and by
 which it may lie outside where another triangle holds it no better."""
@@ -51,18 +54,24 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
             a, b, c = max(u, 0.0), max(v, 0.0), max(1 - u - v, 0.0)
             whole = a + b + c
             _patch(surface, hint[q], a / whole, b / whole, at)
-        p = at[0]
-        n = np.cross(at[1], at[2])
-        n /= math.sqrt((n * n).sum())
+        n0 = at[1, 1] * at[2, 2] - at[1, 2] * at[2, 1]
+        n1 = at[1, 2] * at[2, 0] - at[1, 0] * at[2, 2]
+        n2 = at[1, 0] * at[2, 1] - at[1, 1] * at[2, 0]
+        size = math.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
+        normal[q, 0], normal[q, 1], normal[q, 2] = n0 / size, n1 / size, n2 / size
         if least < -_ON:
             # The surface goes on flat from there.
-            high = ((x - p) * n).sum()
-            away = x - high * n - p
+            high, far = 0.0, 0.0
+            for i in range(3):
+                high += (x[i] - at[0, i]) * normal[q, i]
+            for i in range(3):
+                away = x[i] - high * normal[q, i] - at[0, i]
+                far += away * away
+                at[0, i] += away
             if side >= 0:
-                beyond[q] = math.sqrt((away * away).sum())
-            p += away
-        place[q] = p
-        normal[q] = n
+                beyond[q] = math.sqrt(far)
+        for i in range(3):
+            place[q, i] = at[0, i]
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
@@ -99,7 +108,7 @@ def _nearest(x: Any, surface: Any, t: int, at: Any) -> Any:
         # Far out the quadratic runs away: the search goes on from near by.
         cut = min(1.0, 1.0 / max(long, 1e-300))
         u, v = u + cut * du, v + cut * dv
-        if long < 1e-13:
+        if long < _STILL:
             break
     _patch(surface, t, u, v, at)
     return u, v
@@ -166,13 +175,18 @@ def _ahead(beside: Any, u: float, v: float, came: int) -> int:
 
     Back to where the walk came from it does not go: on the crease between two either does.
     """
-    shares = np.array([v, 1 - u - v, u])
+    a, b, c = v, 1 - u - v, u
     for _ in range(3):
-        side = int(shares.argmin())
-        if shares[side] >= -_OUT:
+        side = 0 if a <= b and a <= c else (1 if b <= c else 2)
+        if min(a, b, c) >= -_OUT:
             return -1
         if beside[side] >= 0 and beside[side] != came:
             return int(beside[side])
         # A rim: another side may still lead on.
-        shares[side] = 1.0
+        if side == 0:
+            a = 1.0
+        elif side == 1:
+            b = 1.0
+        else:
+            c = 1.0
     return -1

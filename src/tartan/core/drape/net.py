@@ -11,6 +11,8 @@ Sources: P. Chebyshev (1878) (nets of inextensible yarns); C. Mack and H. M. Tay
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -34,6 +36,9 @@ CLOSE, FITS = 1e-11, 1e-6
 
 FLAT = 0.02
 """Sine of the yarns' angle below which a net is folded up."""
+
+THREADS = min(os.cpu_count() or 1, 4)
+"""Quarters that are laid at once; compiled, they let go of the interpreter."""
 
 NORMAL = 0.05
 """Share of a direction that has to run along the surface."""
@@ -186,7 +191,9 @@ def drape(
         laid = (made.places, made.normals, made.beyond, made.hints)
         sides = float(cell[0]), float(cell[1])
         yarns(surface.arrays, laid, at, ways, (sides, float(over)))
-        weave(surface.arrays, laid, at, sides, (float(over), FLAT))
+        arrays, limits = surface.arrays, (float(over), FLAT)
+        with ThreadPoolExecutor(THREADS) as pool:
+            list(pool.map(lambda q: weave(arrays, laid, at, sides, limits, q), range(4)))
     else:
         made.yarns(counts, ways)
         made.fill(counts)

@@ -13,13 +13,14 @@ from tartan.core.drape.feet import feet
 STEPS = 14
 """Steps of Newton's method for a joint."""
 
-CLOSE, FITS = 1e-11, 1e-6
-"""Shares of a cell's side: of the last step, and by which yarns may be off their length."""
+CLOSE, FITS = 3e-6, 1e-6
+"""Shares of a cell's side: of the last step, after which Newton's next would be its square, and by
+which yarns may be off their length."""
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
-def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any) -> None:
-    """Fill the four quarters of a net between the two yarns through its start.
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int) -> None:
+    """Fill a quarter of a net between the two yarns through its start, beside the others or not.
 
     Parameters
     ----------
@@ -33,36 +34,38 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any) -> None:
     limits : tuple of float
         How far beyond the rim joints are laid [m], and the sine of the yarns' angle below which
         a net is folded up.
+    quarter : int
+        0 to 3.
     """
     places, normals, beyond, hints = laid
     over, flat = limits
     p, q = beyond.shape
     x, out, normal, far = np.zeros((1, 3)), np.zeros((1, 3)), np.zeros((1, 3)), np.zeros(1)
     hint = np.zeros(1, np.int64)
-    scratch = (x, hint, out, normal, far)
-    for quarter in range(4):
-        di, dj = 1 - 2 * (quarter % 2), 1 - 2 * (quarter // 2)
-        rows = p - 1 - at[0] if di > 0 else at[0]
-        columns = q - 1 - at[1] if dj > 0 else at[1]
-        for r in range(1, rows + 1):
-            i = at[0] + di * r
-            for s in range(1, columns + 1):
-                j = at[1] + dj * s
-                if hints[i - di, j] < 0 or hints[i, j - dj] < 0 or hints[i - di, j - dj] < 0:
-                    continue
-                a, b, c = places[i - di, j], places[i, j - dj], places[i - di, j - dj]
-                for tried in range(3):
-                    hint[0] = (
-                        hints[i - di, j]
-                        if tried == 0
-                        else (hints[i, j - dj] if tried == 1 else hints[i - di, j - dj])
-                    )
-                    x[0] = a + b - c
-                    ends = (a, normals[i - di, j], b, normals[i, j - dj])
-                    if _joint(surface, scratch, ends, cell, flat) and far[0] <= over:
-                        places[i, j], normals[i, j] = out[0], normal[0]
-                        beyond[i, j], hints[i, j] = far[0], hint[0]
-                        break
+    scratch = (x, hint, out, normal, far, np.zeros((6, 3)))
+    di, dj = 1 - 2 * (quarter % 2), 1 - 2 * (quarter // 2)
+    rows = p - 1 - at[0] if di > 0 else at[0]
+    columns = q - 1 - at[1] if dj > 0 else at[1]
+    for r in range(1, rows + 1):
+        i = at[0] + di * r
+        for s in range(1, columns + 1):
+            j = at[1] + dj * s
+            if hints[i - di, j] < 0 or hints[i, j - dj] < 0 or hints[i - di, j - dj] < 0:
+                continue
+            a, b, c = places[i - di, j], places[i, j - dj], places[i - di, j - dj]
+            for tried in range(3):
+                hint[0] = (
+                    hints[i - di, j]
+                    if tried == 0
+                    else (hints[i, j - dj] if tried == 1 else hints[i - di, j - dj])
+                )
+                for k in range(3):
+                    x[0, k] = a[k] + b[k] - c[k]
+                ends = (a, normals[i - di, j], b, normals[i, j - dj])
+                if _joint(surface, scratch, ends, cell, flat) and far[0] <= over:
+                    places[i, j], normals[i, j] = out[0], normal[0]
+                    beyond[i, j], hints[i, j] = far[0], hint[0]
+                    break
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
@@ -145,8 +148,11 @@ def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: f
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
     """Chord of a yarn of a length that bends as the normals at its ends do."""
-    size = math.sqrt((way * way).sum())
-    sine = (way * (normal - before)).sum() / max(size, 1e-300) / 2
+    size, along = 0.0, 0.0
+    for i in range(3):
+        size += way[i] * way[i]
+        along += way[i] * (normal[i] - before[i])
+    sine = along / max(math.sqrt(size), 1e-300) / 2
     if abs(sine) < 1e-9:
         return float(length)
     sine = min(max(sine, -0.9), 0.9)
@@ -154,39 +160,61 @@ def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
+def _cross(a: Any, b: Any, into: Any) -> None:
+    into[0] = a[1] * b[2] - a[2] * b[1]
+    into[1] = a[2] * b[0] - a[0] * b[2]
+    into[2] = a[0] * b[1] - a[1] * b[0]
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
 def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> bool:
     """Find the place on the surface a cell from two others, from a guess in `scratch`."""
-    a, na, b, nb = ends
-    x, hint, out, normal, far = scratch
+    x, hint, out, normal, far, rows = scratch
     size = max(cell[0], cell[1])
+    long = math.inf
     for _ in range(STEPS):
         feet(x, hint, surface, (out, normal, far))
         if far[0] < 0:
             return False
-        p, q, n = x[0] - a, x[0] - b, normal[0]
-        e0 = (p * p).sum() - _chord(p, n, na, cell[0]) ** 2
-        e1 = (q * q).sum() - _chord(q, n, nb, cell[1]) ** 2
-        e2 = ((x[0] - out[0]) * n).sum()
-        bc, ca, ab = np.cross(2 * q, n), np.cross(n, 2 * p), np.cross(2 * p, 2 * q)
-        det = 2 * (p * bc).sum()
-        if abs(det) < 1e-300:
-            return False
-        step = (e0 * bc + e1 * ca + e2 * ab) / det
-        long = math.sqrt((step * step).sum())
+        long = _step(x[0], out[0], normal[0], ends, cell, rows)
         if not math.isfinite(long):
             return False
         # A step of more than half a cell would leave for the other meeting point.
-        x[0] -= step * min(1.0, 0.5 * size / max(long, 1e-300))
+        cut = min(1.0, 0.5 * size / max(long, 1e-300))
+        for i in range(3):
+            x[0, i] -= cut * rows[5, i]
         if long <= CLOSE * size:
             break
-    feet(x, hint, surface, (out, normal, far))
-    if far[0] < 0:
+    if long > CLOSE * size:
         return False
-    gap, p, q = x[0] - out[0], x[0] - a, x[0] - b
-    left = math.sqrt((gap * gap).sum())
-    left += abs(math.sqrt((p * p).sum()) - _chord(p, normal[0], na, cell[0]))
-    left += abs(math.sqrt((q * q).sum()) - _chord(q, normal[0], nb, cell[1]))
-    crossed = np.cross(p, q)
+    # So short a step leaves the surface by its square alone: that is the joint.
+    out[0] = x[0]
+    _cross(rows[0], rows[1], rows[4])
     # Yarns that lie along each other meet nowhere for certain.
-    folded = math.sqrt((crossed * crossed).sum()) < flat * cell[0] * cell[1]
-    return left <= FITS * size and not folded
+    return bool(math.sqrt((rows[4] * rows[4]).sum()) >= flat * cell[0] * cell[1])
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _step(x: Any, foot: Any, n: Any, ends: Any, cell: Any, rows: Any) -> float:
+    """Newton's step for a joint, into the last of the rows; its length, infinite where none."""
+    a, na, b, nb = ends
+    p, q = rows[0], rows[1]
+    e0, e1, e2 = 0.0, 0.0, 0.0
+    for i in range(3):
+        p[i], q[i] = x[i] - a[i], x[i] - b[i]
+        e0 += p[i] * p[i]
+        e1 += q[i] * q[i]
+        e2 += (x[i] - foot[i]) * n[i]
+    e0 = (e0 - _chord(p, n, na, cell[0]) ** 2) / 2
+    e1 = (e1 - _chord(q, n, nb, cell[1]) ** 2) / 2
+    _cross(q, n, rows[2])
+    _cross(n, p, rows[3])
+    _cross(p, q, rows[4])
+    det = p[0] * rows[2, 0] + p[1] * rows[2, 1] + p[2] * rows[2, 2]
+    if abs(det) < 1e-300:
+        return math.inf
+    long = 0.0
+    for i in range(3):
+        rows[5, i] = (e0 * rows[2, i] + e1 * rows[3, i] + e2 * rows[4, i]) / det
+        long += rows[5, i] * rows[5, i]
+    return math.sqrt(long)
