@@ -8,12 +8,15 @@ from functools import lru_cache
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tartan.core.drape.net import drape
 from tartan.core.drape.pattern import NetFinder
 from tartan.core.drape.surface import sphere
 from tartan.core.errors import TartanError
-from tartan.core.shell.shapes import Dome, Tube
+from tartan.core.shell.mesh import Opening, Panel
+from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.stack import Ply
 from tartan.pages import draping as page
 from tartan.project.analysis.draping import draping_of, start_in
@@ -21,7 +24,7 @@ from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.partmesh import laid_plies, meshed
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import Draped, Near, Part, Region, Rung, Wound
+from tartan.project.document.partmodel import Direction, Draped, Near, Part, Region, Rung, Wound
 from tartan.project.document.samples import radome_cap_project
 from tartan.project.edits import part_edits
 from tartan.project.edits.draped_rungs import begin_draping
@@ -144,6 +147,53 @@ def test_rungs_are_draped_from_the_middle_of_their_region_and_kept_in_files() ->
     assert storage.from_text(storage.to_text(kept)) == kept
     off = begin_draping(kept, (0, 1), on=False)
     assert all(r.draped is None for r in off)
+
+
+PANELS = (
+    Panel(0.8, 0.5, radius_x=0.5, radius_y=-0.6),
+    Panel(0.8, 0.5, radius_x=0.7, radius_y=0.6),
+    Panel(0.8, 0.5, openings=(Opening("hatch", -0.1, 0.05, 0.2, 0.15),)),
+)
+
+
+@pytest.mark.parametrize("surface", PANELS)
+@pytest.mark.parametrize("turn", [0.0, 30.0, 90.0, -61.0])
+def test_a_panel_is_reached_to_its_corners_from_anywhere(surface: Panel, turn: float) -> None:
+    part = replace(cap()[1], surface=surface, mesh_size=0.03, directions=(Direction(),))
+    whole = meshed(part)
+    own = np.arange(whole.mesh.count).tobytes()
+    centres = whole.mesh.centres()
+    for at in ((0.2, 0.07), (-0.38, -0.22), (0.37, 0.0)):
+        x, y, z = centres[int(np.linalg.norm(centres[:, :2] - at, axis=1).argmin())]
+        made = draping_of(whole, own, Draped((float(x), float(y), float(z))), turn)
+        assert made.covered.all()
+        assert np.isfinite(made.turn).all()
+        assert made.found.factor.min() >= 1 - 1e-9
+        assert np.abs(made.found.shear).max() < 75
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.sampled_from([StiffenedPanel(0.8, 0.5, 2, 0.06, 0.1), Cone(0.2, 0.0, 0.3), Tube(0.1, 0.4)]),
+    st.tuples(*(st.sampled_from([0.0, 0.1, -0.3, 1e-300, 1e4, 1e300, math.inf, math.nan]),) * 3),
+    st.sampled_from([0.0, 0.02, 1.0, 1e4, 1e-9]),
+    st.floats(-1e6, 1e6),
+)
+def test_any_start_is_draped_or_refused_in_words(
+    surface: StiffenedPanel, start: tuple[float, float, float], cell: float, angle: float
+) -> None:
+    # A search for what is out of all measure once left the mesh, and the program with it.
+    part = replace(cap()[1], surface=surface, mesh_size=0.05)
+    whole = meshed(part)
+    own = np.arange(whole.mesh.count).tobytes()
+    try:
+        made = draping_of(whole, own, Draped(start, cell), angle)
+    except TartanError as error:
+        refused = str(error)
+        assert len(refused) > 20
+        return
+    assert np.isfinite(made.turn[made.covered]).all()
+    assert made.found.factor[made.covered].min(initial=1.0) >= 1 - 1e-9
 
 
 def test_what_cannot_be_draped_is_refused_in_words() -> None:

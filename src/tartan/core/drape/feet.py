@@ -32,7 +32,8 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
         Places [m], and where each search begins.
     surface : tuple of ndarray
         Nodes (n, 3) [m], corners (t, 3), neighbours (t, 3), bows (t, 3, 3) [m] and, of sides at
-        a rim, the triangles and sides before and after along the rim (t, 3, 4).
+        a rim, the triangles and sides before and after along the rim (t, 3, 4), and normals at
+        corners (t, 3, 3).
     found : tuple of ndarray
         Filled with feet (q, 3) [m], normals (q, 3) and how far beyond the rim (q,) [m]; −1
         where the search was lost.
@@ -54,30 +55,45 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
             a, b, c = max(u, 0.0), max(v, 0.0), max(1 - u - v, 0.0)
             whole = a + b + c
             _patch(surface, hint[q], a / whole, b / whole, at)
-        n0 = at[1, 1] * at[2, 2] - at[1, 2] * at[2, 1]
-        n1 = at[1, 2] * at[2, 0] - at[1, 0] * at[2, 2]
-        n2 = at[1, 0] * at[2, 1] - at[1, 1] * at[2, 0]
-        size = math.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
-        normal[q, 0], normal[q, 1], normal[q, 2] = n0 / size, n1 / size, n2 / size
+        _normal(at, side >= 0, normal[q])
         if least < -_ON:
-            # The surface goes on flat from there.
-            high, far = 0.0, 0.0
-            for i in range(3):
-                high += (x[i] - at[0, i]) * normal[q, i]
-            for i in range(3):
-                away = x[i] - high * normal[q, i] - at[0, i]
-                far += away * away
-                at[0, i] += away
+            far = _gone_on(x, normal[q], at[0])
             if side >= 0:
-                beyond[q] = math.sqrt(far)
+                beyond[q] = far
         for i in range(3):
             place[q, i] = at[0, i]
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
+def _normal(at: Any, rim: bool, into: Any) -> None:
+    """Unit normal of the place in `at`: across its derivatives, or at a rim what it holds."""
+    n0 = at[1, 1] * at[2, 2] - at[1, 2] * at[2, 1]
+    n1 = at[1, 2] * at[2, 0] - at[1, 0] * at[2, 2]
+    n2 = at[1, 0] * at[2, 1] - at[1, 1] * at[2, 0]
+    if rim:
+        # From side to side of a rim the way on changes without a jump.
+        n0, n1, n2 = at[1, 0], at[1, 1], at[1, 2]
+    size = math.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
+    into[0], into[1], into[2] = n0 / size, n1 / size, n2 / size
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
+def _gone_on(x: Any, normal: Any, place: Any) -> float:
+    """Put the foot on the flat that goes on from a place in its stead; how far away that is."""
+    high, far = 0.0, 0.0
+    for i in range(3):
+        high += (x[i] - place[i]) * normal[i]
+    for i in range(3):
+        away = x[i] - high * normal[i] - place[i]
+        far += away * away
+        place[i] += away
+    return math.sqrt(far)
+
+
+@njit(cache=True)  # type: ignore[untyped-decorator]
 def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
     """Place on a triangle and its derivatives by u and v, into the rows of `at`."""
-    nodes, corners, _, bows, _ = surface
+    nodes, corners, _, bows, _, _ = surface
     a, b, c = nodes[corners[t, 0]], nodes[corners[t, 1]], nodes[corners[t, 2]]
     bow = bows[t]
     w = 1 - u - v
@@ -142,8 +158,8 @@ def _rim_of(beside: Any, u: float, v: float) -> int:
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None:
-    """Place of the rim at whose foot a place lies, going along the rim, into `at`."""
-    nodes, corners, _, _, rims = surface
+    """Place of the rim at whose foot a place lies, going along the rim, and its normal."""
+    nodes, corners, _, _, rims, normals = surface
     t, came, share = hint[q], 0, 0.0
     for _ in range(WALK):
         a, b = nodes[corners[t, side]], nodes[corners[t, (side + 1) % 3]]
@@ -167,6 +183,8 @@ def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None
         _patch(surface, t, 1 - share, share, at)
     else:
         _patch(surface, t, 0.0, 1 - share, at)
+    for i in range(3):
+        at[1, i] = (1 - share) * normals[t, side, i] + share * normals[t, (side + 1) % 3, i]
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]

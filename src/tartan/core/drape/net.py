@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.drape.surface import DrapeSurface, Foot
-from tartan.core.drape.triangles import TriangleSurface
+from tartan.core.drape.triangles import OUT_OF_MEASURE, TriangleSurface
 from tartan.core.drape.weave import weave, yarns
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
@@ -111,6 +111,29 @@ class Net:
         return np.asarray(90.0 - self.yarn_angle())
 
 
+def start_on(surface: DrapeSurface, start: Array, reach: float) -> Foot:
+    """Foot of a start, shape (3,) [m].
+
+    Raises
+    ------
+    PartError
+        Where the start is no place, or off the surface by more than a reach [m].
+    """
+    if not (np.abs(start) < OUT_OF_MEASURE).all():
+        raise PartError(
+            "The start is no place.", f"{WHERE}, start", "Enter x, y and z of a point on the part."
+        )
+    found = surface.foot(np.asarray(start, float)[None], np.array([-1]))
+    gap = float(np.linalg.norm(found.place[0] - start)) + float(found.beyond[0])
+    if not gap <= reach:
+        raise PartError(
+            f"The start lies {gap:.4g} m off the surface.",
+            f"{WHERE}, start",
+            "Choose a place on the part.",
+        )
+    return found
+
+
 def check_start(surface: DrapeSurface, start: Array, direction: Array, reach: float) -> Foot:
     """Foot of a start and its direction along the surface: `place` holds both, shape (2, 3).
 
@@ -119,17 +142,9 @@ def check_start(surface: DrapeSurface, start: Array, direction: Array, reach: fl
     Raises
     ------
     PartError
-        Where the start is off the surface by more than a reach [m], or the direction is its
-        normal.
+        As `start_on`, or where the direction is the surface's normal.
     """
-    found = surface.foot(np.asarray(start, float)[None], np.array([-1]))
-    gap = float(np.linalg.norm(found.place[0] - start))
-    if not gap + float(found.beyond[0]) <= reach:
-        raise PartError(
-            f"The start lies {gap + float(found.beyond[0]):.4g} m off the surface.",
-            f"{WHERE}, start",
-            "Choose a place on the part.",
-        )
+    found = start_on(surface, start, reach)
     along = np.asarray(direction, float)
     along = along - (along @ found.normal[0]) * found.normal[0]
     size = float(np.linalg.norm(along))
@@ -275,7 +290,10 @@ class _Weaving:
                 (a, self.normals[i - di, j], self.cell[0] * ones),
                 (b, self.normals[i, j - dj], self.cell[1] * ones),
             )
-            good = found.beyond <= self.over
+            # Yarns that lie along each other meet nowhere for certain; past it the net is folded.
+            meet = np.cross(found.place - a, found.place - b)
+            across = np.einsum("qi,qi->q", meet, found.normal) * di * dj
+            good = (found.beyond <= self.over) & (across >= FLAT * self.cell[0] * self.cell[1])
             self.put(
                 i[good],
                 j[good],
@@ -343,10 +361,7 @@ class _Weaving:
         gap += np.abs(
             np.linalg.norm(to_b, axis=1) - _chord(to_b, found.normal, other[1], other[-1])
         )
-        # Yarns that lie along each other meet nowhere for certain.
-        meet = np.linalg.norm(np.cross(to_a, to_b), axis=1)
-        good = (gap <= FITS * size) & (meet >= FLAT * self.cell[0] * self.cell[1])
-        beyond = np.where(good, found.beyond, np.inf)
+        beyond = np.where(gap <= FITS * size, found.beyond, np.inf)
         return Foot(found.place, found.normal, beyond, found.hint)
 
 

@@ -83,9 +83,13 @@ class NetFinder:
     def at(self, points: Array) -> InNet:
         """Find places, shape (q, 3) [m]; of layers of a net that overlaps itself the first."""
         q = len(points)
+        if self._tree is None:
+            # Not one cell could be laid.
+            lost = np.full((q, 3), np.nan)
+            return InNet(lost[:, :2], lost, lost[:, 0])
         best = np.full(q, np.inf)
         cell, share = np.zeros(q, np.int64), np.zeros((q, 2))
-        if self._tree is not None and q:
+        if q:
             many = min(LOOKED_AT, len(self._i))
             points = np.where(np.isfinite(points), points, 1e30)
             far, near = self._tree.query(points, many)

@@ -29,6 +29,9 @@ CREASE = 30.0
 """Angle between faces from which their edge is sharp [deg]."""
 
 
+OUT_OF_MEASURE = 1e7
+"""Coordinate beyond which a point has no foot [m]."""
+
 NEXT = 8
 """Triangles next to a point from which its search begins anew."""
 
@@ -79,14 +82,18 @@ class TriangleSurface:
         self._tree = cKDTree(x.mean(axis=1))
 
     @property
-    def arrays(self) -> tuple[Array, Index, Index, Array, Index]:
-        """Nodes, corners, neighbours, bows and rims, as compiled searches take them."""
-        return self.nodes, self.corners, self._beside, self._bows, self._rims
+    def arrays(self) -> tuple[Array, Index, Index, Array, Index, Array]:
+        """Nodes, corners, neighbours, bows, rims and normals, as compiled searches take them."""
+        return (
+            *(self.nodes, self.corners, self._beside),
+            *(self._bows, self._rims, self._normals),
+        )
 
     def foot(self, points: Array, hint: Index) -> Foot:
         """As `DrapeSurface.foot`; points of shape (q, 3) [m], hints are triangles."""
         points = np.ascontiguousarray(points, float)
-        known = np.asarray(np.isfinite(points).all(axis=1))
+        # What lies out of all measure has no foot; a search for it would not end at a triangle.
+        known = np.asarray((np.abs(points) < OUT_OF_MEASURE).all(axis=1))
         begin = np.array(hint, np.int64)
         fresh = (begin < 0) & known
         if fresh.any():
@@ -150,7 +157,8 @@ def _along_rims(corners: Index, beside: Index) -> Index:
 def _faces(x: Array) -> Array:
     """Unit normals of triangles by their corners, shape (t, 3, 3)."""
     face = np.cross(x[:, 1] - x[:, 0], x[:, 2] - x[:, 0])
-    return np.asarray(face / np.linalg.norm(face, axis=1, keepdims=True))
+    size = np.linalg.norm(face, axis=1, keepdims=True)
+    return np.asarray(face / np.where(size > 0, size, 1.0))
 
 
 def _at_rims(x: Array, corners: Index, normals: Array) -> Array:
@@ -233,6 +241,8 @@ def _closed(nodes: Array, corners: Index) -> tuple[Array, Index]:
             continue
         middle = len(nodes) + len(more) - 1
         more.append(nodes[loop].mean(axis=0)[None])
+        if len(loop) < 3:
+            continue
         ahead = np.roll(loop, -1)
         # Rims run with the faces beside them; what closes them runs the other way.
         fans.append(np.stack([ahead, loop, np.full(len(loop), middle)], axis=1))
@@ -256,15 +266,18 @@ def _rim(corners: Index) -> Index:
 
 
 def _loops(rim: Index) -> list[Index]:
-    """Rims as loops of nodes."""
-    ahead = {int(a): int(b) for a, b in rim}
+    """Rims as loops of nodes; where rims branch, as at joints, they are left open and out."""
+    node, out = np.unique(rim[:, 0], return_counts=True)
+    branched = set(node[out > 1].tolist())
+    ahead = {int(a): int(b) for a, b in rim if int(a) not in branched}
     found = []
     while ahead:
-        start, node = next(iter(ahead.items()))
+        start, node_ = next(iter(ahead.items()))
         chain = [start]
         del ahead[start]
-        while node != start and node in ahead:
-            chain.append(node)
-            node = ahead.pop(node)
-        found.append(np.array(chain))
+        while node_ != start and node_ in ahead:
+            chain.append(node_)
+            node_ = ahead.pop(node_)
+        if node_ == start:
+            found.append(np.array(chain))
     return found

@@ -10,6 +10,9 @@ from numba import njit
 
 from tartan.core.drape.feet import feet
 
+NEAR = 1e-3
+"""Share of a cell's side by which the last step for a joint beyond the rim may move."""
+
 STEPS = 14
 """Steps of Newton's method for a joint."""
 
@@ -62,7 +65,7 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
                 for k in range(3):
                     x[0, k] = a[k] + b[k] - c[k]
                 ends = (a, normals[i - di, j], b, normals[i, j - dj])
-                if _joint(surface, scratch, ends, cell, flat) and far[0] <= over:
+                if _joint(surface, scratch, ends, cell, flat * di * dj) and far[0] <= over:
                     places[i, j], normals[i, j] = out[0], normal[0]
                     beyond[i, j], hints[i, j] = far[0], hint[0]
                     break
@@ -168,7 +171,10 @@ def _cross(a: Any, b: Any, into: Any) -> None:
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
 def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> bool:
-    """Find the place on the surface a cell from two others, from a guess in `scratch`."""
+    """Find the place on the surface a cell from two others, from a guess in `scratch`.
+
+    `flat` is the least sine of the yarns' angle, negative where one of them runs back.
+    """
     x, hint, out, normal, far, rows = scratch
     size = max(cell[0], cell[1])
     long = math.inf
@@ -185,13 +191,17 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
             x[0, i] -= cut * rows[5, i]
         if long <= CLOSE * size:
             break
-    if long > CLOSE * size:
+    # Beyond the rim, where the surface has creases, joints need not be met as closely.
+    if long > (CLOSE if far[0] == 0 else NEAR) * size:
         return False
     # So short a step leaves the surface by its square alone: that is the joint.
     out[0] = x[0]
     _cross(rows[0], rows[1], rows[4])
-    # Yarns that lie along each other meet nowhere for certain.
-    return bool(math.sqrt((rows[4] * rows[4]).sum()) >= flat * cell[0] * cell[1])
+    across = 0.0
+    for i in range(3):
+        across += rows[4, i] * normal[0, i]
+    # Yarns that lie along each other meet nowhere for certain; past it the net is folded over.
+    return bool(across / flat >= cell[0] * cell[1])
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]

@@ -40,7 +40,7 @@ class TowPathRow(QWidget):
         self.layer.setSizeAdjustPolicy(
             QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
         )
-        self.layer.setMinimumContentsLength(8)
+        self.layer.setMinimumContentsLength(6)
         self.count = QuantityField(units.RATIO, self._set_count)
         self.count.setAccessibleName("Circuits that are drawn")
         self.count.setMaximumWidth(48)

@@ -9,7 +9,7 @@ from html import escape
 from typing import cast
 
 from PyQt6.QtCore import QPointF, Qt, QTimer
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import ENDS, End, Vessel
@@ -54,6 +54,11 @@ class WindingForm(PartForm):
         self.end.setAccessibleName("End of the vessel")
         self.chart = choice(state.CHARTS, lambda _: self.refresh())
         self.chart.setAccessibleName("Chart along the meridian")
+        # As wide as its place beside the section's factor.
+        self.chart.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
+        self.chart.setMinimumContentsLength(14)
         self.scale = QuantityField(units.RATIO, self._set_scale)
         self.scale.setAccessibleName("Thickness drawn larger by")
         self.scale.setMaximumWidth(48)

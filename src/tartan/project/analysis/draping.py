@@ -10,7 +10,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.drape.net import Net, drape
+from tartan.core.drape.net import Net, drape, start_on
 from tartan.core.drape.pattern import InNet, NetFinder
 from tartan.core.drape.triangles import TriangleSurface
 from tartan.core.errors import PartError
@@ -23,7 +23,7 @@ Index = NDArray[np.int64]
 MOST_JOINTS = 160_000
 """Joints of a net; cells grow where there would be more."""
 
-OVER = 0.5
+OVER = 0.9
 """How far beyond the rim a net goes on, as a share of the part's size: corners need it."""
 
 AROUND = 1.3
@@ -82,8 +82,20 @@ def surface_of(mesh: Mesh, elements: bytes) -> TriangleSurface:
 
 
 def cell_of(surface: TriangleSurface, cell: float, coarse: float = 1.0) -> float:
-    """Side of a cell: as given, or as the elements are; longer where joints were too many [m]."""
+    """Side of a cell: as given, or as the elements are; longer where joints were too many [m].
+
+    Raises
+    ------
+    PartError
+        Where it is too long for the region.
+    """
     size = _size(surface)
+    if cell > size / 4:
+        raise PartError(
+            f"Cells of {cell:g} m are too long for a region of {size:.4g} m.",
+            "Draping, cells",
+            "Enter a shorter side, or 0 for as long as elements are.",
+        )
     least = 2 * AROUND * size / math.sqrt(MOST_JOINTS)
     return max(coarse * (cell or surface.size), least)
 
@@ -122,16 +134,16 @@ def draping_of(
     surface = surface_of(whole.mesh, elements)
     start = np.array(draped.start)
     size = _size(surface)
-    foot = surface.foot(start[None], np.array([-1]))
+    cell = cell_of(surface, draped.cell, coarse)
+    reach = OFF * surface.size
+    foot = start_on(surface, start, reach)
     # About the normal of the surface, not of its flat element: angles are of the true surface.
     n = foot.normal[0]
     along = whole.direction[int(max(surface.elements[foot.hint[0]], 0))]
     along = along - (along @ n) * n
     turn = math.radians(angle)
     warp = math.cos(turn) * along + math.sin(turn) * np.cross(n, along)
-    cell = cell_of(surface, draped.cell, coarse)
     count = max(2, math.ceil(AROUND * size / cell))
-    reach = OFF * surface.size
     net = drape(surface, start, warp, (cell, cell), (count,) * 4, OVER * size, reach)
     own = np.frombuffer(elements, np.int64)
     found = NetFinder(net).at(whole.mesh.centres()[own])
