@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -173,6 +173,7 @@ def test_starts_and_directions_that_cannot_be_are_refused_in_words() -> None:
 
 
 @settings(max_examples=12, deadline=None)
+@example(0.3, 0.1, 199.2419345043955, 2.37890625, 0.0)
 @given(
     st.floats(-0.5, 0.5),
     st.floats(-0.3, 0.3),
@@ -194,12 +195,13 @@ def test_nets_stay_on_curved_panels_with_a_cut_out_and_keep_their_cells(
     way = np.array([math.cos(turn), math.sin(turn), 0])
     net = drape(TriangleSurface(bent), np.array([x, y, z]), way, (0.04,) * 2, (45,) * 4, over=0.7)
     laid = net.laid
-    # The chord of 40 mm that bend by 1/m is 2.7 µm short; the flat opening's rim is a crease.
+    # The chord of 40 mm that bend by 1/m is 2.7 µm short, by the normals of so coarse a mesh up
+    # to twice that; the flat opening's rim is a crease.
     clear = (net.beyond == 0) & (np.hypot(*np.moveaxis(net.places[..., :2], -1, 0)) > 0.22)
     places = np.where(clear[..., None], net.places, np.nan)
     for axis in (0, 1):
         sides = np.linalg.norm(np.diff(places, axis=axis), axis=2)
-        assert np.nanmax(np.abs(sides - 0.04)) < 4e-6
+        assert np.nanmax(np.abs(sides - 0.04)) < 5.4e-6
     on = laid & (net.beyond == 0) & (np.hypot(*np.moveaxis(net.places[..., :2], -1, 0)) > 0.2)
     height = (one * net.places[..., 0] ** 2 + other * net.places[..., 1] ** 2) / 6
     assert np.abs(net.places[..., 2] - height)[on].max() < 6e-4

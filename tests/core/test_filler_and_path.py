@@ -12,6 +12,7 @@ from tartan.core.vessel.isotensoid import Isotensoid
 from tartan.core.vessel.meridian import Dome, Ellipsoid, Torisphere
 from tartan.core.vessel.path import hoop_path, pattern_of, tow_path
 from tartan.core.vessel.plan import Hoop, Mandrel, lay_plan
+from tartan.core.vessel.polar import polar_angle
 from tartan.core.vessel.winding import Helical
 
 R, L, OPENING = 0.1, 0.4, 0.02
@@ -153,3 +154,25 @@ def test_hoops_lie_side_by_side_between_their_ends() -> None:
     assert turns == pytest.approx((0.31 + 0.29) / 0.01, rel=0.02)
     with pytest.raises(PartError, match="no room"):
         hoop_path(shape, Hoop(0.3, 0.2, 0.3e-3), 0.01)
+
+
+# Polar
+
+
+@pytest.mark.parametrize("name", DOMES)
+def test_a_polar_band_lies_in_a_plane_that_touches_both_openings(name: str) -> None:
+    shape, turning = mandrel(DOMES[name], DOMES["ellipsoid"]), 0.03
+    alpha = polar_angle(shape, turning)
+    # From a turn on one side of the axis straight to the one on the other side.
+    heights = [float(d.places(np.array([turning]))[0][0]) for d in shape.domes]
+    assert math.tan(alpha) * (L + sum(heights)) == pytest.approx(2 * turning, rel=1e-12)
+    if name == "torisphere":
+        assert heights[0] == pytest.approx(
+            math.sqrt(0.15**2 - turning**2) - math.sqrt(0.12**2 - 0.07**2), rel=1e-9
+        )
+    # Steeper than the geodesic that turns there, and held by friction for it.
+    assert alpha < math.asin(turning / R)
+    layer = Helical(OPENING, 0.02, 0.3e-3, angle=alpha)
+    (laid,) = lay_plan(shape, [layer], np.array([R, 0.06]), np.array([0.2, -0.045]))
+    assert 0.01 < laid.friction < 0.6
+    assert laid.angle[0] == pytest.approx(alpha)

@@ -11,6 +11,8 @@ import pytest
 
 from tartan.core.errors import MechanismError, TartanError
 from tartan.core.shell.vessel_shape import Vessel
+from tartan.exchange.rungs_table import parse_rungs, rungs_text
+from tartan.pages import winding as page
 from tartan.project.analysis.inputs import part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.part_ring import whole_total
@@ -117,3 +119,31 @@ def test_the_cuts_are_no_places_of_the_part() -> None:
     turn = np.degrees(np.arctan2(mesh.nodes[:, 1], mesh.nodes[:, 0]))
     assert turn.min() == pytest.approx(0, abs=1e-9)
     assert turn.max() == pytest.approx(math.degrees(math.pi / 3))
+
+
+def test_a_polar_layer_takes_its_angle_from_both_openings_and_says_its_friction() -> None:
+    project = vessel(1)
+    part = project.part
+    assert part is not None
+    rungs = list(part.lay_up)
+    wound = rungs[2].wound
+    assert wound is not None
+    rungs[2] = replace(rungs[2], wound=replace(wound, sort="polar"))
+    made = part_edits.put_part(project, replace(part, lay_up=tuple(rungs)))
+    found = page.meridian_of_project(made, "upper")
+    row = dict(
+        zip(page.layer_table(made, found).head, page.layer_table(made, found).rows[1], strict=True)
+    )
+    assert isinstance(part.surface, Vessel)
+    height = part.surface.length + 2 * float(
+        part.surface.dome("upper").places(np.array([0.028]))[0][0]
+    )
+    alpha = math.degrees(math.atan(2 * 0.028 / height))
+    # Its angle on what lies below it, at mid-length: as it is on the mandrel.
+    assert row["α [°]"] == pytest.approx(alpha, rel=1e-6)
+    assert str(row["layer"]).startswith(f"3 polar ±{alpha:.3g}")
+    assert float(row["friction"]) > 0.01  # type: ignore[arg-type]
+    assert parse_rungs(rungs_text(made.part.lay_up), made)[2] == rungs[2]  # type: ignore[union-attr]
+    wide = replace(rungs[2], wound=replace(wound, sort="polar", opening=0.5))
+    with pytest.raises(TartanError, match="not smaller"):
+        part_edits.put_part(project, replace(part, lay_up=(rungs[0], wide)))

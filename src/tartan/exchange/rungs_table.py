@@ -71,8 +71,8 @@ def _wound_cells(wound: Wound | None) -> tuple[str, ...]:
 def _wound(cells: list[str], where: str) -> Wound | None:
     if not cells[6]:
         return None
-    if cells[6] not in ("helical", "hoop"):
-        raise DocumentError(f"'{cells[6]}' is no winding.", where, "Write helical or hoop.")
+    if cells[6] not in ("helical", "polar", "hoop"):
+        raise DocumentError(f"'{cells[6]}' is no winding.", where, "Write helical, polar or hoop.")
     turning = cells[9] or "edge"
     if turning not in ("edge", "centre"):
         raise DocumentError(f"'{turning}' touches no opening.", where, "Write edge or centre.")

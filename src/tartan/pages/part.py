@@ -17,6 +17,7 @@ from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.shell.surfaces import quality
 from tartan.core.shell.vessel_shape import Vessel
+from tartan.core.shell.zones import TOLERANCE
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.pages.shown import Handle, Row
@@ -118,7 +119,8 @@ def wound_words(rung: Rung, plies: Sequence[Ply]) -> str:
     assert wound is not None
     if wound.sort == "hoop":
         return f"hoop × {wound.count}" if wound.count > 1 else "hoop"
-    angle = f"±{units.number(plies[0].angle, 3)}°" if plies else "helical"
+    angle = f"±{units.number(plies[0].angle, 3)}°" if plies else wound.sort
+    angle = f"polar {angle}" if wound.sort == "polar" and plies else angle
     return f"{angle} × {wound.count}" if wound.count > 1 else angle
 
 
@@ -320,7 +322,11 @@ def ready_words(project: Project, zones: int) -> str:
     noun = "zone" if zones == 1 else "zones"
     equal = 1 if part is None else copies(part)
     ring = f" · one of {equal} equal parts of the ring" if equal > 1 else ""
-    return f"{zones} {noun} · every element has plies and a 0° direction · {parts}, held{ring}"
+    uneven = part is not None and any(r.wound or r.draped for r in part.lay_up if r.active)
+    alike = f", alike within {TOLERANCE:g}° and {TOLERANCE:g} %" if uneven else ""
+    return (
+        f"{zones} {noun}{alike} · every element has plies and a 0° direction · {parts}, held{ring}"
+    )
 
 
 _quality = lru_cache(maxsize=4)(quality)

@@ -272,9 +272,7 @@ def netting_words(project: Project, found: AlongMeridian, pressure: float) -> st
     assert isinstance(part.surface, Vessel)
     wound = [(part.lay_up[n].wound, on) for n, on in found.layers]
     helical = [
-        (float(on.angle[0]), float(on.thickness[0]))
-        for w, on in wound
-        if w and w.sort == "helical"
+        (float(on.angle[0]), float(on.thickness[0])) for w, on in wound if w and w.sort != "hoop"
     ]
     hoop = sum(float(on.thickness[0]) for w, on in wound if w and w.sort == "hoop")
     carried = netting_stress(part.surface.radius, pressure, helical, hoop)

@@ -8,11 +8,18 @@ from tartan.pages.fields import Number, OneOf, Piece, Said, Table, Unit, line
 from tartan.project.document.partmodel import Wound
 from tartan.project.wording import units
 
+SORTS = ("helical", "polar", "hoop")
+"""How a layer is wound."""
+
 WIDE = 54
 """Pixels of a number."""
 
 
 def _helical(wound: Wound) -> bool:
+    return wound.sort != "hoop"
+
+
+def _angled(wound: Wound) -> bool:
     return wound.sort == "helical"
 
 
@@ -61,14 +68,14 @@ def wound_fields(fillers: Callable[[], Sequence[str]]) -> Table:
 _WOUND: Table = (
     line(
         Said("wound as"),
-        OneOf("sort", lambda: ("helical", "hoop"), name="wound as"),
+        OneOf("sort", lambda: SORTS, name="wound as"),
         None,
         *_count("count", "pairs ±", "pairs ±", "How often the pair is laid"),
         when=_helical,
     ),
     line(
         Said("wound as"),
-        OneOf("sort", lambda: ("helical", "hoop"), name="wound as"),
+        OneOf("sort", lambda: SORTS, name="wound as"),
         None,
         *_count("count", "passes", "passes", "How many lie on each other"),
         when=_hoop,
@@ -91,7 +98,7 @@ _WOUND: Table = (
             units.ANGLE,
         ),
         None,
-        when=_helical,
+        when=_angled,
     ),
     line(
         *_figure("start", "lower end", "from lower end", "From the lower tangent line inwards"),

@@ -11,14 +11,13 @@ from numba import njit
 from tartan.core.drape.feet import feet
 
 NEAR = 1e-3
-"""Share of a cell's side by which the last step for a joint beyond the rim may move."""
+"""Share of a cell's side by which the last step for a joint in a crease may move."""
 
 STEPS = 14
 """Steps of Newton's method for a joint."""
 
-CLOSE, FITS = 3e-6, 1e-6
-"""Shares of a cell's side: of the last step, after which Newton's next would be its square, and by
-which yarns may be off their length."""
+CLOSE = 3e-6
+"""Share of a cell's side of the last step, after which Newton's next would be its square."""
 
 
 @njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
@@ -145,7 +144,7 @@ def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: f
     gap, p = x[0] - out[0], x[0] - start
     left = math.sqrt((gap * gap).sum())
     left += abs(math.sqrt((p * p).sum()) - _chord(p, n[0], normal, side))
-    return bool(far[0] >= 0 and left <= FITS * side)
+    return bool(far[0] >= 0 and left <= NEAR * side)
 
 
 @njit(cache=True)  # type: ignore[untyped-decorator]
@@ -191,8 +190,8 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
             x[0, i] -= cut * rows[5, i]
         if long <= CLOSE * size:
             break
-    # Beyond the rim, where the surface has creases, joints need not be met as closely.
-    if long > (CLOSE if far[0] == 0 else NEAR) * size:
+    # In a crease the normal jumps, and the chord with it: steps end at that small difference.
+    if long > NEAR * size:
         return False
     # So short a step leaves the surface by its square alone: that is the joint.
     out[0] = x[0]

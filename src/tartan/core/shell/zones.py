@@ -22,6 +22,9 @@ Index = NDArray[np.int64]
 TOLERANCE = 0.05
 """Turns within it are one [deg], and factors within as many per cent."""
 
+_PAIR = 1 << 30
+"""Steps of a factor that a pair of turn and factor holds."""
+
 Step = tuple[int, float, float]
 
 
@@ -112,10 +115,13 @@ def zones_of(
             forms.append(np.array([[0.0, 1.0]]))
             codes[laid.elements, number] = 1
             continue
-        turn = _rounded(laid.turn, len(laid.elements), tolerance, 0.0)
-        factor = _rounded(laid.factor, len(laid.elements), tolerance / 100, 1.0)
-        pairs, which = np.unique(turn + 1j * factor, return_inverse=True)
-        forms.append(np.stack([pairs.real, pairs.imag], axis=1))
+        turn = _steps(laid.turn, len(laid.elements), tolerance, 0.0)
+        factor = _steps(laid.factor, len(laid.elements), tolerance / 100, 1.0)
+        pairs, which = np.unique(turn * _PAIR + factor, return_inverse=True)
+        # Factors are positive: they are what is left over whole turns.
+        forms.append(
+            np.stack([pairs // _PAIR * tolerance, pairs % _PAIR * (tolerance / 100)], axis=1)
+        )
         codes[laid.elements, number] = which + 1
     bare = np.flatnonzero(~codes.any(axis=1))
     if len(bare):
@@ -163,10 +169,11 @@ def _sequence(row: NDArray[np.int32], forms: Sequence[Array]) -> tuple[Step, ...
     return tuple(found)
 
 
-def _rounded(values: Array | None, count: int, step: float, usual: float) -> Array:
+def _steps(values: Array | None, count: int, step: float, usual: float) -> Index:
+    """Values as whole steps, shape (count,)."""
     if values is None:
-        return np.full(count, usual)
-    return np.asarray(np.round(np.asarray(values, float) / step) * step)
+        return np.full(count, round(usual / step), np.int64)
+    return np.round(np.asarray(values, float) / step).astype(np.int64)
 
 
 def _laminate(

@@ -14,7 +14,8 @@ from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.vessel_shape import ENDS, End, Vessel, meridian_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.vessel.plan import Hoop, Layer, LayerOn, Mandrel, Plain, lay_plan
-from tartan.core.vessel.winding import Helical
+from tartan.core.vessel.polar import polar_angle
+from tartan.core.vessel.winding import Helical, check_helical
 from tartan.project.document.partmodel import Part, Rung, Surface
 
 CYLINDER_POINTS, DOME_POINTS = 60, 241
@@ -59,7 +60,13 @@ def vessel_of(surface: Surface, where: str) -> Vessel:
 
 
 def layer_of(rung: Rung, shape: Vessel) -> Layer:
-    """A wound rung as the core winds it."""
+    """A wound rung as the core winds it.
+
+    Raises
+    ------
+    PartError
+        Where a polar one finds no room.
+    """
     wound, ply = rung.wound, rung.ply
     assert wound is not None
     assert ply is not None
@@ -73,7 +80,7 @@ def layer_of(rung: Rung, shape: Vessel) -> Layer:
             wound.run_out if wound.filler else 0.0,
         )
     opening = wound.opening or max(shape.opening(end) for end in ENDS)
-    return Helical(
+    layer = Helical(
         opening,
         wound.bandwidth,
         ply.thickness,
@@ -83,6 +90,11 @@ def layer_of(rung: Rung, shape: Vessel) -> Layer:
         float(np.radians(wound.angle)),
         wound.run_out if wound.filler else 0.0,
     )
+    if wound.sort == "polar":
+        mandrel = mandrel_of(shape)
+        check_helical(layer, shape.radius)
+        return replace(layer, angle=polar_angle(mandrel, layer.turning_radius))
+    return layer
 
 
 def places_on(mesh: Mesh) -> tuple[Array, Array]:
@@ -238,7 +250,7 @@ def nominal_plies(rung: Rung, surface: Surface) -> tuple[Ply, ...]:
             layer = layer_of(rung, surface)
             assert isinstance(layer, Helical)
             geodesic = np.arcsin(min(1.0, layer.turning_radius / surface.radius))
-            angle = wound.angle or float(np.degrees(geodesic))
+            angle = float(np.degrees(layer.angle or geodesic))
         pair = tuple(replace(ply, angle=sign * angle, thickness=thick) for sign in (1.0, -1.0))
         plies = pair * wound.count
     if not wound.filler:

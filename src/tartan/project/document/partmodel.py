@@ -167,8 +167,9 @@ class Wound:
 
     Attributes
     ----------
-    sort : {"helical", "hoop"}
-        Pairs ±α over cylinder and domes, or hoops on the cylinder.
+    sort : {"helical", "polar", "hoop"}
+        Pairs ±α over cylinder and domes, of which polar ones lie in a plane that touches the
+        opening at both ends; or hoops on the cylinder.
     opening : float
         Helical: radius of the opening that the band winds round at both ends; 0 for that of the
         vessel, the wider where they differ [m].
@@ -196,7 +197,7 @@ class Wound:
         Length of that resin as a multiple of its height [1].
     """
 
-    sort: Literal["helical", "hoop"] = "helical"
+    sort: Literal["helical", "polar", "hoop"] = "helical"
     opening: float = 0.0
     bandwidth: float = 0.01
     turning: Literal["edge", "centre"] = "edge"

@@ -209,7 +209,7 @@ def rung_words(rung: Rung) -> str:
         wound = rung.wound
         size = units.show(ply.thickness, units.LENGTH)
         opening = units.show(wound.opening, units.LENGTH) if wound.opening else "the boss"
-        of = f"round {opening}" if wound.sort == "helical" else f"× {wound.count}"
+        of = f"round {opening}" if wound.sort != "hoop" else f"× {wound.count}"
         what = f"{ply.material} {wound.sort} {of}, {size}"
     turned = f" turned {units.number(rung.turn)}°" if rung.turn else ""
     off = ", switched off" if not rung.active else ""
