@@ -159,6 +159,14 @@ def test_what_cannot_be_cut_is_refused_in_words(tmp_path: Path) -> None:
         cuts_of(replace(project, part=bare))
 
 
+def test_a_ply_all_round_a_tube_has_no_pattern_in_one_piece() -> None:
+    project, part = cap()
+    ply = Rung(ply=Ply("radome fabric", 30.0, 0.4e-3), draped=Draped((0.25, 0.0, 0.3)))
+    tube = replace(part, surface=Tube(0.25, 0.6), mesh_size=0.03, lay_up=(ply,))
+    with pytest.raises(TartanError, match="comes round upon itself"):
+        cuts_of(replace(project, part=tube))
+
+
 def test_a_patch_on_a_tube_keeps_the_area_of_its_elements() -> None:
     project, part = cap()
     patch = Region("patch", near=(Near(0.11, at=(0.25, 0.0, 0.3)),))

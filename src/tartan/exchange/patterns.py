@@ -35,6 +35,9 @@ ROLL, GAP = 1.6, 0.01
 
 MM = 1e3
 
+RUNS_ROUND = 0.2
+"""Share by which an outline's area may differ from that of its elements' cloth."""
+
 FINE = 0.5
 """Cells of the net that is unrolled, as a share of those that are laid."""
 
@@ -56,7 +59,17 @@ def _pattern(part: Part, region: str, draped: Draped, angle: float) -> FlatPatte
     own = whole.elements(region, "Draping")
     # Cells half as long as elements: what is cut is worth the wait.
     made = draping_of(whole, own.tobytes(), draped, angle, FINE)
-    return flat_pattern(whole.mesh, own, NetFinder(made.net))
+    flat = flat_pattern(whole.mesh, own, NetFinder(made.net))
+    # What the elements unroll to, each by its own shear: an outline that runs into itself, as of
+    # a ply that goes all round a tube, does not hold that much.
+    cloth = float(np.nansum(whole.mesh.areas()[own] * made.found.factor))
+    if not abs(flat.area / cloth - 1) < RUNS_ROUND:
+        raise PartError(
+            "A draped ply comes round upon itself: it has no flat pattern in one piece.",
+            "Draping",
+            "Lay it on regions, with a seam between them.",
+        )
+    return flat
 
 
 def cuts_of(project: Project) -> tuple[Cut, ...]:

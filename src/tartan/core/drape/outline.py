@@ -154,7 +154,7 @@ def nest(
 ) -> tuple[list[Placed], float]:
     """Lay patterns on a roll, side by side in rows, their warp along it.
 
-    The widest first, each in the first row that has room: simple, and honest about its waste.
+    The longest first, each in the first row that has room: simple, and honest about its waste.
 
     Parameters
     ----------

@@ -17,7 +17,6 @@ from tartan.core.errors import PartError
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-Mask = NDArray[np.bool_]
 
 ITERATIONS = 30
 

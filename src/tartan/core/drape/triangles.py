@@ -239,10 +239,10 @@ def _closed(nodes: Array, corners: Index) -> tuple[Array, Index]:
         # A rim as long as the longest, as a tube has at its other end, is no opening.
         if k == longest or length[k] > 0.5 * length[longest]:
             continue
-        middle = len(nodes) + len(more) - 1
-        more.append(nodes[loop].mean(axis=0)[None])
         if len(loop) < 3:
             continue
+        middle = len(nodes) + len(more) - 1
+        more.append(nodes[loop].mean(axis=0)[None])
         ahead = np.roll(loop, -1)
         # Rims run with the faces beside them; what closes them runs the other way.
         fans.append(np.stack([ahead, loop, np.full(len(loop), middle)], axis=1))
