@@ -21,7 +21,7 @@ from tartan.core.shell.zones import TOLERANCE
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.pages.shown import Handle, Row
-from tartan.project.analysis.part_ring import copies
+from tartan.project.analysis.inputs import copies
 from tartan.project.analysis.partmesh import Meshed, bare_elements, laid_plies, meshed
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
 from tartan.project.analysis.winding import nominal_plies

@@ -175,26 +175,32 @@ class DrapeForm(PartForm):
 
     # Showing
 
-    def shown(self) -> state.DrapedPly | None:
-        """The chosen rung's ply as it is draped, or would be; None where it is not, or cannot."""
+    def _found(self) -> state.DrapedPly | None:
+        """The chosen rung's ply as it is draped, or would be.
+
+        Raises
+        ------
+        TartanError
+            Where it cannot be.
+        """
         if self.number is None:
             return None
         coarse = COARSE if self._preview is not None else 1.0
+        return state.draped_ply(self.session.project, self.number, self._preview, coarse)
+
+    def shown(self) -> state.DrapedPly | None:
+        """The chosen rung's ply as it is draped, or would be; None where it is not, or cannot."""
         try:
-            return state.draped_ply(self.session.project, self.number, self._preview, coarse)
+            return self._found()
         except TartanError:
             return None
 
     def _tell(self) -> None:
-        said = ""
-        if self.number is not None and self._draped() is not None:
-            coarse = COARSE if self._preview is not None else 1.0
-            project = self.session.project
-            try:
-                found = state.draped_ply(project, self.number, self._preview, coarse)
-                said = "" if found is None else state.words(project, found)
-            except TartanError as error:
-                said = str(error)
+        try:
+            found = self._found()
+            said = "" if found is None else state.words(self.session.project, found)
+        except TartanError as error:
+            said = str(error)
         self.words.setText(said)
         self.words.setVisible(bool(said))
 

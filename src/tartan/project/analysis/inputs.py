@@ -249,11 +249,15 @@ class Layout:
         return self.copies * float(each[self.zones.zone] @ self.mesh.areas())
 
 
+def copies(part: Part) -> int:
+    """How often the meshed part stands in the whole."""
+    return part.surface.parts if isinstance(part.surface, Vessel) else 1
+
+
 @lru_cache(maxsize=8)
 def _layout(part: Part, stacks: tuple[Stack, ...], materials: tuple[Material, ...]) -> Layout:
     laid = laid_plies(part, {s.name: s for s in stacks})
-    copies = part.surface.parts if isinstance(part.surface, Vessel) else 1
-    return Layout(meshed(part), laid, zones_for(part, laid, materials), copies)
+    return Layout(meshed(part), laid, zones_for(part, laid, materials), copies(part))
 
 
 def layout_of(inputs: PartInputs) -> Layout:

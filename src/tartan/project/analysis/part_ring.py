@@ -12,19 +12,13 @@ from tartan.core.shell.constraints import Held
 from tartan.core.shell.cyclic import cyclic_tie
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.ties import Tie
-from tartan.core.shell.vessel_shape import Vessel
-from tartan.project.analysis.inputs import PartInputs
+from tartan.project.analysis.inputs import PartInputs, copies
 from tartan.project.document.loadmodel import Acceleration, EdgeForce, Force, Load, Movement
 from tartan.project.document.partmodel import Part
 
 Array = NDArray[np.float64]
 
 WHOLE_RING = "Make it the whole ring in Part, 'parts of the ring' 1."
-
-
-def copies(part: Part) -> int:
-    """How often the meshed part stands in the whole."""
-    return part.surface.parts if isinstance(part.surface, Vessel) else 1
 
 
 def whole_total(part: Part, total: Array) -> Array:
