@@ -154,6 +154,10 @@ def test_hoops_lie_side_by_side_between_their_ends() -> None:
     assert turns == pytest.approx((0.31 + 0.29) / 0.01, rel=0.02)
     with pytest.raises(PartError, match="no room"):
         hoop_path(shape, Hoop(0.3, 0.2, 0.3e-3), 0.01)
+    # Of so narrow a band all turns would not go into memory.
+    for band in (1e-9, 0.0, math.nan):
+        with pytest.raises(PartError, match="goes round more than"):
+            hoop_path(shape, Hoop(0.05, 0.03, 0.3e-3), band)
 
 
 # Polar

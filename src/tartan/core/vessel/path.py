@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.errors import PartError
 from tartan.core.vessel.meridian import Dome
 from tartan.core.vessel.plan import Hoop, Mandrel, check_hoop, wound
 from tartan.core.vessel.winding import Helical, WoundDome
@@ -24,8 +25,8 @@ Array = NDArray[np.float64]
 ON_DOME, ON_CYLINDER = 90, 40
 """Points of a path from the equator to its turn, and along the cylinder."""
 
-PER_TURN = 72
-"""Points of a turn of hoops."""
+PER_TURN, MOST_TURNS = 72, 10_000
+"""Points of a turn of hoops, and turns that are drawn at most."""
 
 
 @dataclass(frozen=True)
@@ -127,9 +128,16 @@ def hoop_path(mandrel: Mandrel, layer: Hoop, bandwidth: float) -> Array:
     Raises
     ------
     PartError
-        Where the layer does not fit, or the band is none [m].
+        Where the layer does not fit, or the band [m] is too narrow for its path to be drawn.
     """
     check_hoop(layer, mandrel.length)
+    covered = mandrel.length - layer.start - layer.end
+    if not covered * layer.passes < MOST_TURNS * bandwidth:
+        raise PartError(
+            f"A band {bandwidth:g} m wide goes round more than {MOST_TURNS:,} times.",
+            "Winding, path",
+            "Draw the path of a wider band.",
+        )
     z: list[Array] = []
     for k in range(layer.passes):
         back = layer.step_back * k
