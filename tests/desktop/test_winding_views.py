@@ -17,6 +17,7 @@ from tartan.desktop.part.view import PartView
 from tartan.desktop.widgets.plot import Plot
 from tartan.desktop.window import MainWindow
 from tartan.project.document.samples import breathing_air_cylinder
+from tartan.project.edits import stack_edits
 from tartan.project.findings.limits import limits
 from tests.desktop.conftest import named
 from tests.desktop.settle import settle
@@ -125,6 +126,18 @@ def test_resin_fills_beside_hoops_and_is_judged_by_nothing_which_is_said(
     assert hoop["tow [m]"] == pytest.approx(4 * float(hoop["band [m]"]))  # type: ignore[arg-type]
     assert hoop["time [min]"] == pytest.approx(float(hoop["band [m]"]) / 60)  # type: ignore[arg-type]
     assert float(hoop["resin [kg]"]) > 0  # type: ignore[arg-type]
+    # A tow of 69 % fibre by mass; what the share is not known of is not parted.
+    assert hoop["fibre [kg]"] == pytest.approx(0.69 * float(hoop["mass [kg]"]))  # type: ignore[arg-type]
+    assert hoop["matrix [kg]"] == pytest.approx(0.31 * float(hoop["mass [kg]"]))  # type: ignore[arg-type]
+    assert "(fibre " in view.winding.note.text()
+    whole = session.project
+    session.edit("no share", lambda p: stack_edits.set_value(p, "UD carbon", "fibre_share", None))
+    bare = dict(zip(head, view.winding.layers.table.rows[0], strict=True))
+    assert bare["fibre [kg]"] is None
+    assert bare["mass [kg]"] == hoop["mass [kg]"]
+    assert "(fibre " not in view.winding.note.text()
+    session.undo()
+    assert session.project == whole
     assert any("filler 'winding resin'" in x.words for x in limits(answer))
     choose(view.winding.chart, "thickness of a layer")
     assert "resin" in view.winding.key.text()

@@ -38,6 +38,7 @@ MATERIAL: dict[str, tuple[float, float]] = {
     "rho": (1e-3, 1e6),
     "price": (1e-9, 1e12),
     "ply_thickness": (LEAST_LENGTH, MOST_LENGTH),
+    "fibre_share": (0.01, 0.99),
     "cell_size": (1e-6, 1.0),
     "locking": (0.1, 89.0),
     "wrinkling_k": (1e-3, 0.91),

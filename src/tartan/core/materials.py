@@ -47,6 +47,8 @@ class Material:
         Price per mass, in any currency [1/kg].
     ply_thickness : float, optional
         Cured ply thickness offered for new plies [m].
+    fibre_share : float, optional
+        Mass of the fibres over the mass of the ply; the rest is matrix [1].
     alpha1, alpha2, alpha3 : float
         Thermal expansion [1/K]; alpha3 equals alpha2 while it is empty.
     beta1, beta2 : float
@@ -89,6 +91,7 @@ class Material:
     rho: float | None = None
     price: float | None = None
     ply_thickness: float | None = None
+    fibre_share: float | None = None
     alpha1: float = 0.0
     alpha2: float = 0.0
     alpha3: float | None = None
@@ -147,6 +150,7 @@ FIELD_NAMES: dict[str, str] = {
     "rho": "density",
     "price": "price per mass",
     "ply_thickness": "cured ply thickness",
+    "fibre_share": "mass of fibres over mass of the ply",
     "alpha1": "thermal expansion along 1",
     "alpha2": "thermal expansion along 2",
     "alpha3": "thermal expansion along 3",
@@ -185,6 +189,7 @@ _POSITIVE = (
     "rho",
     "price",
     "ply_thickness",
+    "fibre_share",
     "Xt",
     "Xc",
     "Yt",

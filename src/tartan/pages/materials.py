@@ -23,7 +23,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "Strength in plane": ("Xt", "Xc", "Yt", "Yc", "S12"),
     "Strain allowables": ("eXt", "eXc", "eYt", "eYc", "eS12"),
     "Between plies": ("S13", "S23"),
-    "Ply": ("ply_thickness", "rho", "price", "locking"),
+    "Ply": ("ply_thickness", "rho", "fibre_share", "price", "locking"),
     "Expansion": ("alpha1", "alpha2", "alpha3", "beta1", "beta2"),
     "Criteria": ("f12_star", "hashin_alpha", "p_nl_t", "p_nl_c"),
     "Sandwich": ("Zc", "cell_size", "wrinkling_k"),
@@ -68,7 +68,7 @@ def shown(material: Material, field: str) -> bool:
         return field in _ISOTROPIC
     if field in GROUPS["Sandwich"]:
         return material.kind == "core"
-    if field == "locking" and material.kind not in ("ply", "woven"):
+    if field in ("locking", "fibre_share") and material.kind not in ("ply", "woven"):
         return False
     return not (material.kind == "core" and field in _CORE_WITHOUT)
 

@@ -160,10 +160,14 @@ def _laid_words(project: Project, found: AlongMeridian) -> str:
     table = layer_table(project, found)
     columns = dict(zip(table.head, zip(*table.rows, strict=True), strict=True))
     band, time = (sum(float(v or 0.0) for v in columns[k]) for k in ("band [m]", "time [min]"))
-    mass, resin = columns["mass [kg]"], columns["resin [kg]"]
+    mass, fibre, resin = (columns[f"{k} [kg]"] for k in ("mass", "fibre", "resin"))
     said = f" {units.number(band, 3)} m of band, {units.number(time, 3)} min"
     if None not in mass:
         said += f", {units.number(sum(map(float, mass)), 3)} kg"
+    if None not in (*mass, *fibre):
+        fibres = sum(map(float, fibre))
+        rest = sum(map(float, mass)) - fibres
+        said += f" (fibre {units.number(fibres, 3)} kg, matrix {units.number(rest, 3)} kg)"
     if any(resin):
         said += f" and {units.number(sum(float(v or 0.0) for v in resin), 2)} kg of resin"
     return f"{said}."
@@ -217,7 +221,7 @@ def table(project: Project, found: AlongMeridian, end: End) -> Table:
 def layer_table(project: Project, found: AlongMeridian) -> Table:
     """Every wound layer: angle and thickness at mid-length, peak, mass, length, time, resin.
 
-    The band is that of all tows side by side; its length is what has to be wound.
+    The mass is parted into fibre and matrix where the material's share of fibres is known. The band is that of all tows side by side; its length is what has to be wound.
     """
     mm, unit = units.LENGTH.scale, units.LENGTH.unit
     head = (
@@ -226,6 +230,8 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
         f"t [{unit}]",
         f"peak t [{unit}]",
         "mass [kg]",
+        "fibre [kg]",
+        "matrix [kg]",
         "band [m]",
         "tow [m]",
         "time [min]",
@@ -233,6 +239,7 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
         "friction",
     )
     densities = {m.name: m.rho for m in project.materials}
+    shares = {m.name: m.fibre_share for m in project.materials}
     rows: list[tuple[Cell, ...]] = []
     for number, on in found.layers:
         rung = project.part.lay_up[number] if project.part else None
@@ -242,13 +249,17 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
         # A band is as thick as one ply.
         band = on.volume / (rung.wound.bandwidth * rung.ply.thickness)
         resin = densities.get(rung.wound.filler)
+        mass = None if density is None else on.volume * density
+        fibre, matrix = _parted(mass, shares.get(rung.ply.material))
         rows.append(
             (
                 rung_title(project, number),
                 float(np.degrees(on.angle[0])),
                 float(on.thickness[0] / mm),
                 float(on.thickness.max() / mm),
-                None if density is None else on.volume * density,
+                mass,
+                fibre,
+                matrix,
                 band,
                 band * rung.wound.tows,
                 band / rung.wound.speed / 60,
@@ -257,6 +268,13 @@ def layer_table(project: Project, found: AlongMeridian) -> Table:
             )
         )
     return Table("wound layers", head, tuple(rows), f"{project.name}: wound layers")
+
+
+def _parted(mass: float | None, share: float | None) -> tuple[float | None, float | None]:
+    """Mass of fibre and of matrix [kg]; None where mass or share is not known."""
+    if mass is None or share is None:
+        return None, None
+    return mass * share, mass * (1 - share)
 
 
 def netting_words(project: Project, found: AlongMeridian, pressure: float) -> str:
