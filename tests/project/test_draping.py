@@ -22,7 +22,8 @@ from tartan.pages import draping as page
 from tartan.project.analysis.draping import draping_of, start_in
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
-from tartan.project.analysis.partmesh import laid_plies, meshed
+from tartan.project.analysis.laying import laid_plies
+from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Direction, Draped, Near, Part, Region, Rung, Wound
 from tartan.project.document.samples import radome_cap_project

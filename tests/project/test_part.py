@@ -16,7 +16,8 @@ from tartan.core.strength.govern import govern
 from tartan.project.analysis.caseloads import case_forces
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import Memory, SolveRequest, run_solve, solve_now
-from tartan.project.analysis.partmesh import laid_plies, meshed
+from tartan.project.analysis.laying import laid_plies
+from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import pack_mesh
 from tartan.project.document.partmodel import (

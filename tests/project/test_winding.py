@@ -32,7 +32,8 @@ from tartan.pages import tube, winding
 from tartan.pages.part import ladder
 from tartan.pages.stack_answers import Question
 from tartan.project.analysis.jobs import PartAnswer, solve_now
-from tartan.project.analysis.partmesh import laid_plies, meshed
+from tartan.project.analysis.laying import laid_plies
+from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.shellinputs import laminate_for, part_inputs
 from tartan.project.analysis.winding import along_meridian, layer_of, places_on
 from tartan.project.document.cylinder_sample import OPENING, SERVICE

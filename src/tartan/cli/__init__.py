@@ -178,22 +178,62 @@ def report(
 def export(
     file: Path,
     what: Annotated[str, typer.Argument(help="A table, fields or map; see below.")],
-    out: Annotated[Path, typer.Argument(help="CSV, XLSX, VTU, SVG or PNG.")],
+    out: Annotated[Path, typer.Argument(help="CSV, XLSX, VTU, SVG, PNG, DXF or .plies.json.")],
     field: Annotated[str, typer.Option(help="Field of a map.")] = "reserve",
     case: Annotated[str, typer.Option(help="Case of a map or of ply stresses.")] = "",
     ply: Annotated[int, typer.Option(help="Ply of a map, from 1.")] = 1,
 ) -> None:
     """Write materials, stacks, lay-up, zones, cases, requirements, hot-spots, by-case, margins,
-    ply-stresses, fields, ply-fields or map; needs no display."""  # noqa: D205, D209
+    ply-stresses, fields, ply-fields, map, patterns or plies; needs no display."""  # noqa: D205, D209
+    from tartan.exchange.exports import UNSOLVED, export_unsolved
     from tartan.exchange.exports import export as write
     from tartan.exchange.maps.fields import View
+    from tartan.project.files import storage
 
     try:
+        if what in UNSOLVED:
+            export_unsolved(what, storage.load(file), out)
+            _say(str(out))
+            return
         project, answer = _answered(file)
         write(what, project, answer, out, View(field, case=case, ply=ply - 1))
     except TartanError as error:
         raise _refuse(error) from error
     _say(str(out))
+
+
+@app.command(name="import-plies")
+def import_plies(
+    file: Path,
+    layout: Annotated[Path, typer.Argument(help="A ply layout that ends in .plies.json.")],
+    out: Annotated[Path | None, typer.Option(help="Where to save; FILE when left out.")] = None,
+    material: Annotated[
+        list[str] | None, typer.Option(help="NAME IN THE LAYOUT=NAME IN THE PROJECT.")
+    ] = None,
+    at: Annotated[
+        list[str] | None, typer.Option(help="Where its three anchors come to: x,y,z in metres.")
+    ] = None,
+    far: Annotated[float | None, typer.Option(help="Distance it may be off, in metres.")] = None,
+    look: Annotated[bool, typer.Option("--look", help="List the changes, save nothing.")] = False,
+) -> None:
+    """Lay a ply layout on the part in place of its lay-up, and list what that changes."""
+    from tartan.exchange.plies.command import anchored, names_of
+    from tartan.exchange.plies.read import read_layout
+    from tartan.exchange.plies.take import take_layout
+    from tartan.project.files import storage
+
+    try:
+        project, read = storage.load(file), read_layout(layout)
+        names = names_of(material or [])
+        taken = take_layout(project, read, names, anchored(read, at or []), far)
+        for change in taken.changes:
+            _say(f"{change.kind:18}{change.what}: {change.words}")
+        _say(f"{len(read.plies)} plies, {taken.off:.3g} m off the surface at most")
+        if not look:
+            storage.save(taken.project, out or file)
+            _say(str(out or file))
+    except TartanError as error:
+        raise _refuse(error) from error
 
 
 @app.command()

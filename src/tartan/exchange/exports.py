@@ -10,6 +10,9 @@ from tartan.exchange.fields_file import write_fields
 from tartan.exchange.maps.fields import BY_KEY, View
 from tartan.exchange.maps.mapped import make_map
 from tartan.exchange.patterns import patterns_table, write_patterns
+from tartan.exchange.plies.book import ply_book
+from tartan.exchange.plies.form import SUFFIX
+from tartan.exchange.plies.write import write_layout
 from tartan.exchange.ply_fields import ply_table
 from tartan.exchange.report import tables
 from tartan.exchange.tables import Table, write_table
@@ -39,13 +42,54 @@ PLIES = "ply-stresses"
 PATTERNS = "patterns"
 """Flat patterns of draped plies: drawings true to size, or a table of them."""
 
-WHAT = (*TABLES, PLIES, PATTERNS, "fields", "ply-fields", "map")
+LAYOUT = "plies"
+"""The ply layout as a file of its own, or as a book of plies where it ends as a table."""
+
+UNSOLVED = (PATTERNS, LAYOUT)
+"""What asks for no solution."""
+
+WHAT = (*TABLES, PLIES, *UNSOLVED, "fields", "ply-fields", "map")
+
+
+def export_unsolved(what: str, project: Project, path: Path) -> None:
+    """Write flat patterns (DXF, SVG, or a table of them) or the ply layout (JSON, or a table).
+
+    Parameters
+    ----------
+    what : str
+        One of `UNSOLVED`.
+    project : Project
+        What is exported.
+    path : Path
+        Its ending chooses the form.
+
+    Raises
+    ------
+    TartanError
+        Where nothing is laid or draped, another ending, or a file that cannot be written.
+    """
+    table = path.suffix.lower() in (".csv", ".xlsx")
+    if what == PATTERNS:
+        if table:
+            write_table(patterns_table(project), path)
+        else:
+            write_patterns(project, path)
+    elif table:
+        write_table(ply_book(project), path)
+    elif path.suffix.lower() == ".json":
+        write_layout(project, path)
+    else:
+        raise DocumentError(
+            f"'{path.suffix}' is no kind of ply layout.",
+            path.name,
+            f"End the name in {SUFFIX}, or in .csv or .xlsx for a book of plies.",
+        )
 
 
 def export(
     what: str, project: Project, answer: PartAnswer, path: Path, view: View | None = None
 ) -> None:
-    """Write a table (CSV, XLSX), fields (VTU), a map (SVG, PNG) or flat patterns (DXF, SVG).
+    """Write a table (CSV, XLSX), fields (VTU), a map (SVG, PNG), or what asks for no solution.
 
     Parameters
     ----------
@@ -65,20 +109,18 @@ def export(
     """
     if what in ("fields", "ply-fields"):
         write_fields(project, answer, path, plies=what == "ply-fields")
-    elif what == PATTERNS and path.suffix.lower() not in (".csv", ".xlsx"):
-        write_patterns(project, path)
+    elif what in UNSOLVED:
+        export_unsolved(what, project, path)
     elif what == "map":
         _write_map(project, answer, path, view or View())
-    elif what in (*TABLES, PLIES, PATTERNS):
+    elif what in (*TABLES, PLIES):
         if path.suffix.lower() not in (".csv", ".xlsx"):
             raise DocumentError(
                 f"'{path.suffix}' is no kind of table.",
                 path.name,
                 "End the name in .csv or .xlsx.",
             )
-        if what == PATTERNS:
-            write_table(patterns_table(project), path)
-        elif what == PLIES:
+        if what == PLIES:
             write_table(ply_table(project, answer, (view or View()).case), path)
         else:
             write_table(TABLES[what](project, answer), path)

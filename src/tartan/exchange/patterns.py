@@ -54,7 +54,25 @@ class Cut:
 
 
 @lru_cache(maxsize=32)
-def _pattern(part: Part, region: str, draped: Draped, angle: float) -> FlatPattern:
+def pattern_of(part: Part, region: str, draped: Draped, angle: float) -> tuple[FlatPattern, ...]:
+    """Flat patterns of a draped ply, one a piece, remembered.
+
+    Parameters
+    ----------
+    part : Part
+        The part; what is laid on it does not matter, so leave that out.
+    region : str
+        Where the ply lies.
+    draped : Draped
+        How it is draped.
+    angle : float
+        Of its warp from 0° at the start [deg].
+
+    Raises
+    ------
+    PartError
+        Where it cannot be draped, or comes round upon itself.
+    """
     whole = meshed(part)
     own = whole.elements(region, "Draping")
     # Cells half as long as elements: what is cut is worth the wait.
@@ -69,7 +87,7 @@ def _pattern(part: Part, region: str, draped: Draped, angle: float) -> FlatPatte
             "Draping",
             "Lay it on regions, with a seam between them.",
         )
-    return flat
+    return (flat,)
 
 
 def cuts_of(project: Project) -> tuple[Cut, ...]:
@@ -100,8 +118,8 @@ def cuts_of(project: Project) -> tuple[Cut, ...]:
                 found[key] = replace(before, name=name, count=before.count + 1)
                 continue
             bare_part = replace(part, lay_up=())
-            flat = _pattern(bare_part, rung.region, rung.draped, angle)
-            found[key] = Cut(f"ply {number}", ply.material, angle, 1, flat)
+            flat = pattern_of(bare_part, rung.region, rung.draped, angle)
+            found[key] = Cut(f"ply {number}", ply.material, angle, 1, flat[0])
     if not found:
         raise PartError(
             "No ply is draped: only those have a flat pattern.",

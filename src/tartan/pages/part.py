@@ -17,12 +17,12 @@ from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Cone, Dome, StiffenedPanel, Tube
 from tartan.core.shell.surfaces import quality
 from tartan.core.shell.vessel_shape import Vessel
-from tartan.core.shell.zones import TOLERANCE
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.pages.shown import Handle, Row
 from tartan.project.analysis.inputs import copies
-from tartan.project.analysis.partmesh import Meshed, bare_elements, laid_plies, meshed
+from tartan.project.analysis.laying import bare_elements, laid_plies
+from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
 from tartan.project.analysis.winding import nominal_plies
 from tartan.project.document.model import Project
@@ -323,7 +323,8 @@ def ready_words(project: Project, zones: int) -> str:
     equal = 1 if part is None else copies(part)
     ring = f" · one of {equal} equal parts of the ring" if equal > 1 else ""
     uneven = part is not None and any(r.wound or r.draped for r in part.lay_up if r.active)
-    alike = f", alike within {TOLERANCE:g}° and {TOLERANCE:g} %" if uneven else ""
+    within = 0.0 if part is None else part.alike
+    alike = f", alike within {within:g}° and {within:g} %" if uneven else ""
     return (
         f"{zones} {noun}{alike} · every element has plies and a 0° direction · {parts}, held{ring}"
     )

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.shell.vessel_shape import End, Vessel
-from tartan.core.shell.zones import TOLERANCE
 from tartan.core.vessel.netting import netting_stress
 from tartan.core.vessel.path import hoop_path, pattern_of, tow_path
 from tartan.core.vessel.plan import Hoop
@@ -173,11 +172,13 @@ def _laid_words(project: Project, found: AlongMeridian) -> str:
     return f"{said}."
 
 
-ZONES = (
-    f"Rings are one zone where angles agree within {TOLERANCE:g}° and thicknesses within "
-    f"{TOLERANCE:g} %"
-)
-"""How alike rings have to be to share a section."""
+def zones_words(project: Project) -> str:
+    """How alike rings have to be to share a section."""
+    alike = 0.0 if project.part is None else project.part.alike
+    return (
+        f"Rings are one zone where angles agree within {alike:g}° and thicknesses within "
+        f"{alike:g} %"
+    )
 
 
 def _held(project: Project, found: AlongMeridian) -> str:
@@ -221,7 +222,8 @@ def table(project: Project, found: AlongMeridian, end: End) -> Table:
 def layer_table(project: Project, found: AlongMeridian) -> Table:
     """Every wound layer: angle and thickness at mid-length, peak, mass, length, time, resin.
 
-    The mass is parted into fibre and matrix where the material's share of fibres is known. The band is that of all tows side by side; its length is what has to be wound.
+    The mass is parted into fibre and matrix where the material's share of fibres is known. The
+    band is that of all tows side by side; its length is what has to be wound.
     """
     mm, unit = units.LENGTH.scale, units.LENGTH.unit
     head = (

@@ -116,11 +116,17 @@ def zones_of(
             codes[laid.elements, number] = 1
             continue
         turn = _steps(laid.turn, len(laid.elements), tolerance, 0.0)
-        factor = _steps(laid.factor, len(laid.elements), tolerance / 100, 1.0)
+        factor = _steps(laid.factor, len(laid.elements), tolerance / 100, 1.0) + _PAIR // 2
         pairs, which = np.unique(turn * _PAIR + factor, return_inverse=True)
-        # Factors are positive: they are what is left over whole turns.
+        # Factors are what is left over whole turns, counted from 1 so that it stays what it is.
         forms.append(
-            np.stack([pairs // _PAIR * tolerance, pairs % _PAIR * (tolerance / 100)], axis=1)
+            np.stack(
+                [
+                    pairs // _PAIR * tolerance,
+                    1 + (pairs % _PAIR - _PAIR // 2) * (tolerance / 100),
+                ],
+                axis=1,
+            )
         )
         codes[laid.elements, number] = which + 1
     bare = np.flatnonzero(~codes.any(axis=1))
@@ -170,10 +176,10 @@ def _sequence(row: NDArray[np.int32], forms: Sequence[Array]) -> tuple[Step, ...
 
 
 def _steps(values: Array | None, count: int, step: float, usual: float) -> Index:
-    """Values as whole steps, shape (count,)."""
+    """Values as whole steps off the usual one, shape (count,)."""
     if values is None:
-        return np.full(count, round(usual / step), np.int64)
-    return np.round(np.asarray(values, float) / step).astype(np.int64)
+        return np.zeros(count, np.int64)
+    return np.round((np.asarray(values, float) - usual) / step).astype(np.int64)
 
 
 def _laminate(

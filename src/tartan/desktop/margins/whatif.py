@@ -20,7 +20,7 @@ from tartan.exchange.tables import Table
 from tartan.pages.changes import SHOWN, merit, ranked_row
 from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
-from tartan.project.analysis.partmesh import Laid
+from tartan.project.analysis.laying import Laid
 from tartan.project.edits.zone_edits import change_zone
 from tartan.project.findings.spot_laminate import about_middle, spot_loads
 from tartan.project.wording import units

@@ -55,6 +55,7 @@ class DirectionsForm(PartForm):
         self.origin = Field(lambda text: self._commit("origin", text, units.LENGTH))
         self.edge = choice([], lambda text: self._change(edge=text))
         self.level = choice([*LEVELS.values()], self._choose_level)
+        self.alike = QuantityField(units.ANGLE, lambda v: self.change("zones", alike=v or 0.0))
         self.offset = QuantityField(units.LENGTH, lambda v: self.change("offset", offset=v or 0.0))
         self.state = label("", "soft", wrap=True)
         self.own = label("", "soft", wrap=True)
@@ -72,11 +73,13 @@ class DirectionsForm(PartForm):
             (self.vector, "0° direction"),
             (self.origin, "origin of the axis"),
             (self.offset, "offset of the reference surface"),
+            (self.alike, "zones alike within"),
         ):
             widget.setAccessibleName(name)
-        for field in (self.vector, self.origin, self.offset):
+        for field in (self.vector, self.origin, self.offset, self.alike):
             field.refused.connect(self.told)
         self.offset.setFixedWidth(72)
+        self.alike.setFixedWidth(72)
         axes = [
             button(n, lambda v=v: self._change(way="vector", vector=v), f"0° along {n}")  # type: ignore[misc]
             for n, v in AXES.items()
@@ -120,6 +123,12 @@ class DirectionsForm(PartForm):
                 ]
             )
         )
+        box.addWidget(rule())
+        box.addWidget(label("Zones", "head"))
+        alike = row(
+            self.alike, UnitLabel(units.ANGLE), label("and as many per cent", "soft"), None
+        )
+        box.addWidget(grid([("alike within", alike)]))
         box.addStretch(1)
 
     # Edits
@@ -219,3 +228,4 @@ class DirectionsForm(PartForm):
         self.flip.setToolTip("It is turned now" if turned else "Plies grow to the other side then")
         set_options(self.level, [*LEVELS.values()], LEVELS[part.reference_surface])
         self.offset.put_value(part.offset)
+        self.alike.put_value(part.alike)

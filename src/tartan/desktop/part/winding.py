@@ -75,7 +75,6 @@ class WindingForm(PartForm):
         self.listed = choice(LISTS, self._list)
         self.listed.setAccessibleName("Table of the winding")
         self.note = label("", "soft", wrap=True)
-        self.note.setToolTip(state.ZONES)
         self.plot = Plot("winding along the meridian")
         self.plot.setFixedHeight(230)
         self.key = label("", "soft", wrap=True)
@@ -197,6 +196,7 @@ class WindingForm(PartForm):
             return
         self._draw(lines, chart, f"{end} end, version {project.version}")
         self.note.setText(state.facts(project, found))
+        self.note.setToolTip(state.zones_words(project))
         if self.listed.currentText() != LISTS[0]:
             self.table.put(state.table(project, found, end))
         self.layers.put(state.layer_table(project, found), widths=(84,))

@@ -17,7 +17,8 @@ from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
 from tartan.pages.draping import LOCKING, DrapedPly, lines, shear_share
-from tartan.project.analysis.partmesh import Laid, Meshed, laid_plies, meshed
+from tartan.project.analysis.laying import Laid, laid_plies
+from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
 from tartan.project.wording.units import counted
 

@@ -16,14 +16,8 @@ from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.shell.zones import Zones
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
-from tartan.project.analysis.partmesh import (
-    Laid,
-    Meshed,
-    laid_plies,
-    meshed,
-    place_name,
-    zones_for,
-)
+from tartan.project.analysis.laying import Laid, laid_plies, zones_for
+from tartan.project.analysis.partmesh import Meshed, meshed, place_name
 from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import USUAL, CriteriaSet, Project
 from tartan.project.document.partmodel import (

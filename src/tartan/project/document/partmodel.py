@@ -7,7 +7,9 @@ from typing import Literal
 
 from tartan.core.shell.mesher import Finer
 from tartan.core.shell.shapes import Shape
+from tartan.core.shell.zones import TOLERANCE
 from tartan.core.stack import Ply
+from tartan.project.document.layingmodel import Draped, Wound
 from tartan.project.document.loadmodel import (
     WHOLE,
     Acceleration,
@@ -37,6 +39,7 @@ __all__ = [
     "Combination",
     "Direction",
     "DisplacementRequirement",
+    "Draped",
     "EdgeForce",
     "Force",
     "FrequencyRequirement",
@@ -162,74 +165,6 @@ class Direction:
 
 
 @dataclass(frozen=True)
-class Wound:
-    """How a layer of a vessel is wound; its ply holds material, and thickness of one ply.
-
-    Attributes
-    ----------
-    sort : {"helical", "polar", "hoop"}
-        Pairs ±α over cylinder and domes, of which polar ones lie in a plane that touches the
-        opening at both ends; or hoops on the cylinder.
-    opening : float
-        Helical: radius of the opening that the band winds round at both ends; 0 for that of the
-        vessel, the wider where they differ [m].
-    bandwidth : float
-        Of the band [m].
-    turning : {"edge", "centre"}
-        Helical: what of the band touches the opening.
-    coverage : float
-        Share of the surface that is covered [1].
-    count : int
-        Pairs of helical plies, or passes of hoops.
-    start, end : float
-        Hoop: distance from the lower and the upper tangent line, inwards [m].
-    step_back : float
-        Hoop: by how much each pass ends before the one below it, at both ends [m].
-    angle : float
-        Helical: on the cylinder, where friction holds it off the geodesic; 0 for that [deg].
-    tows : int
-        Side by side in the band.
-    speed : float
-        At which the band is laid [m/s].
-    filler : str
-        Material of the resin beside its ends; empty for none.
-    run_out : float
-        Length of that resin as a multiple of its height [1].
-    """
-
-    sort: Literal["helical", "polar", "hoop"] = "helical"
-    opening: float = 0.0
-    bandwidth: float = 0.01
-    turning: Literal["edge", "centre"] = "edge"
-    coverage: float = 1.0
-    count: int = 1
-    start: float = 0.0
-    end: float = 0.0
-    step_back: float = 0.0
-    angle: float = 0.0
-    tows: int = 1
-    speed: float = 0.5
-    filler: str = ""
-    run_out: float = 3.0
-
-
-@dataclass(frozen=True)
-class Draped:
-    """How the plies of a rung are draped: as nets of inextensible yarns from a start.
-
-    Attributes
-    ----------
-    start : tuple of float
-        Where warp and weft cross at a right angle, and the plies' angles hold [m].
-    cell : float
-        Side of a net's cell; 0 for as long as elements are [m].
-    """
-
-    start: Vector = (0.0, 0.0, 0.0)
-    cell: float = 0.0
-
-
-@dataclass(frozen=True)
 class Rung:
     """A rung of the ladder: a single ply, or a whole stack, laid on a region.
 
@@ -249,6 +184,13 @@ class Rung:
         How the ply is wound on a vessel, whose angle then follows from the opening.
     draped : Draped or None
         How its plies are draped, where they do not just lie as projected.
+    name : str
+        What it is called; may be empty.
+    fibres : str
+        Its own 0° where a layout that was read gives another than the part's: rows as
+        `pack_rows` gives them, of places [m] and directions there; empty for the part's.
+    kept : str
+        What the layout that it was read from says of it beyond what is known here, as JSON.
     """
 
     region: str = WHOLE
@@ -258,6 +200,9 @@ class Rung:
     active: bool = True
     wound: Wound | None = None
     draped: Draped | None = None
+    name: str = ""
+    fibres: str = ""
+    kept: str = ""
 
     def materials(self) -> tuple[str, ...]:
         """Names of the materials of its single ply and of the resin beside that."""
@@ -293,6 +238,11 @@ class Part:
         Where elements are smaller.
     tie_gap : float
         Components nearer than this are tied; zero ties nothing [m].
+    alike : float
+        Elements share a section where the angles of their plies agree within this [deg], and the
+        thicknesses within as many per cent.
+    kept : str
+        What the layout that was read says beyond what is known here, as JSON.
     """
 
     surface: Surface
@@ -306,6 +256,8 @@ class Part:
     offset: float = 0.0
     finer: tuple[Finer, ...] = ()
     tie_gap: float = 0.0
+    alike: float = TOLERANCE
+    kept: str = ""
 
     def stacks(self) -> tuple[str, ...]:
         """Names of the stacks laid, in order, those switched off too."""

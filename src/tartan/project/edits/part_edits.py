@@ -9,13 +9,14 @@ from dataclasses import replace
 import numpy as np
 
 from tartan.core.bounds import MOST_LENGTH, beyond
-from tartan.core.errors import DocumentError, PartError, StackError
+from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell import regions
 from tartan.core.shell.defects import Kind, mended
 from tartan.core.shell.shapes import Cone, Dome, Tube
 from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
-from tartan.project.analysis.partmesh import base_mesh, laid_plies, meshed, region_elements
+from tartan.project.analysis.laying import laid_plies
+from tartan.project.analysis.partmesh import base_mesh, meshed, region_elements
 from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import pack_mesh
@@ -42,9 +43,11 @@ from tartan.project.edits.case_edits import (
     put_tables,
 )
 from tartan.project.edits.design_edits import check_name
-from tartan.project.edits.draped_rungs import check_draped
 from tartan.project.edits.region_uses import forget_region, renamed_region
-from tartan.project.edits.wound_rungs import check_wound
+from tartan.project.edits.rungs import check_rung
+
+LEAST_ALIKE, MOST_ALIKE = 1e-3, 10.0
+"""Tolerance within which elements are one zone [deg]."""
 
 MOST_GROWN = 1000
 """Rings of elements by which a region can be grown or shrunk."""
@@ -98,6 +101,12 @@ def put_part(project: Project, part: Part) -> Project:
             "Part",
             "Enter a length.",
         )
+    if not LEAST_ALIKE <= part.alike <= MOST_ALIKE:
+        raise PartError(
+            f"Zones alike within {part.alike:g}° are beyond {LEAST_ALIKE:g}° to {MOST_ALIKE:g}°.",
+            "Zones",
+            "Enter an angle between them; 0.05° is usual.",
+        )
     names: list[str] = []
     taken = base_mesh(part.surface, part.mesh_size, part.finer)
     for region in part.regions:
@@ -112,40 +121,10 @@ def put_part(project: Project, part: Part) -> Project:
                 f"Enter up to {MOST_GROWN}.",
             )
     for number, rung in enumerate(part.lay_up, start=1):
-        _check_rung(project, rung, f"Part, rung {number}")
+        check_rung(project, rung, f"Part, rung {number}")
     meshed(part)
     laid_plies(part, {s.name: s for s in project.stacks})
     return replace(project, part=part)
-
-
-def _check_rung(project: Project, rung: Rung, where: str) -> None:
-    if bool(rung.stack) == (rung.ply is not None):
-        raise DocumentError("A rung is either a stack or a single ply.", where, "Choose one.")
-    if rung.stack and project.stack(rung.stack) is None:
-        raise DocumentError(f"There is no stack '{rung.stack}'.", where, "Choose another.")
-    if not math.isfinite(rung.turn):
-        raise StackError("The angle is not a number.", where, "Enter degrees.")
-    if rung.wound is not None:
-        check_wound(rung, where, {m.name: m.kind for m in project.materials})
-    if rung.draped is not None:
-        check_draped(rung, where)
-    ply = rung.ply
-    if ply is None:
-        return
-    if project.material(ply.material) is None:
-        raise StackError(
-            f"there is no material '{ply.material}'.",
-            where,
-            "Choose one of the project's materials.",
-        )
-    if not (math.isfinite(ply.thickness) and ply.thickness > 0):
-        raise StackError(
-            f"thickness must be greater than zero, it is {ply.thickness * 1e3:g} mm.",
-            where,
-            "Enter a positive thickness.",
-        )
-    if not math.isfinite(ply.angle) or abs(ply.angle) > 360:
-        raise StackError("the angle must lie between -360° and 360°.", where, "Enter degrees.")
 
 
 def change_part(project: Project, **values: object) -> Project:

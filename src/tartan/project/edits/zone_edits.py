@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 
 from tartan.core.errors import StackError
 from tartan.core.stack import Ply
-from tartan.project.analysis.partmesh import Laid
+from tartan.project.analysis.laying import Laid
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Rung
 from tartan.project.edits.part_edits import put_lay_up

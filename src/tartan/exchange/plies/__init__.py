@@ -1,0 +1,1 @@
+"""The ply layout as a file of its own, by geometry: written, read onto any mesh, taken over."""
