@@ -235,10 +235,11 @@ def _counted(c: Any, nodes: Any, n: Any, sides: Any, chosen: Any) -> float:
 
 
 @njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
-def flood(known: Any, starts: Any, beside: Any) -> None:
+def flood(known: Any, starts: Any, beside: Any, whole: bool) -> None:
     """Carry 1 and 0 on to linked elements that are −1, each from the nearest that is known.
 
-    It ends where 1 cannot be carried on: what is −1 then is outside as well.
+    Unless all of it is asked for it ends where 1 cannot be carried on: what is −1 then is
+    outside, or linked to nothing that is known.
 
     Parameters
     ----------
@@ -246,6 +247,8 @@ def flood(known: Any, starts: Any, beside: Any) -> None:
         1 within, 0 outside, −1 not known yet; filled.
     starts, beside : ndarray of int
         Linked elements in compressed rows.
+    whole : bool
+        Whether 0 is carried on to the end too.
     """
     m = len(known)
     queue = np.empty(m, np.int64)
@@ -256,7 +259,7 @@ def flood(known: Any, starts: Any, beside: Any) -> None:
             count += 1
             left += known[e]
     at = 0
-    while at < count and left > 0:
+    while at < count and (whole or left > 0):
         e = queue[at]
         at += 1
         left -= known[e]

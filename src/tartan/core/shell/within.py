@@ -173,10 +173,11 @@ class Locator:
         known = np.full(self.mesh.count, -1, np.int8)
         lost = judge(*self.places(traced, on), self._arrays, traced.sides, known)
         self._end_at_creases(known, lost, traced)
-        flood(known, *self._neighbours)
+        flood(known, *self._neighbours, False)
         if len(seeds) and (known[seeds] < 0).any():
+            flood(known, *self._neighbours, True)
             known[seeds[known[seeds] < 0]] = 1
-            flood(known, *self._neighbours)
+            flood(known, *self._neighbours, True)
         return np.flatnonzero(known == 1)
 
     def _end_at_creases(self, known: NDArray[np.int8], lost: Index, traced: Traced) -> None:

@@ -49,12 +49,16 @@ class Outline(Open):
     """Towards the laying side, at the stretch from each corner to the next; unit length."""
 
 
-class Fibres(Open):
-    """Real fibre directions of the entry's first ply at some places."""
+class Directions(Open):
+    """Directions on the surface at some places inside the boundary."""
 
     at: list[Point]
-    along: list[Point]
+    zero: list[Point]
+    """The 0° that the entry's angles count from, unit length."""
     normals: list[Point]
+    """Towards the laying side, unit length."""
+    fibre: list[Point] = []
+    """Real fibre directions of the first ply, where draping or winding makes them others."""
 
 
 class Start(Open):
@@ -110,7 +114,7 @@ class Entry(Open):
     turn: Number = 0.0
     active: bool = True
     boundary: list[Outline] = []
-    fibres: Fibres
+    directions: Directions
     start: Start | None = None
     draped: Draped | None = None
     wound: dict[str, Any] | None = None

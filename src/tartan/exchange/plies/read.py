@@ -172,16 +172,16 @@ def _check_entry(layout: PlyLayout, entry: Entry, where: str) -> None:
             where,
             'List its plies under "laminates".',
         )
-    fibres = entry.fibres
-    if not len(fibres.at) == len(fibres.along) == len(fibres.normals):
+    given = entry.directions
+    if not len(given.at) == len(given.zero) == len(given.normals):
         raise DocumentError(
-            "Places, directions and normals of its fibres are not as many.",
+            "Places, directions and normals are not as many.",
             where,
-            'Give "at", "along" and "normals" one for each place.',
+            'Give "at", "zero" and "normals" one for each place.',
         )
-    if not fibres.at:
+    if not given.at:
         raise DocumentError(
-            "Its fibres are not given at any place.", where, 'Give at least one under "fibres".'
+            "Its 0° is not given at any place.", where, 'Give at least one under "directions".'
         )
     for outline in entry.boundary:
         if len(outline.points) != len(outline.normals):
@@ -190,7 +190,7 @@ def _check_entry(layout: PlyLayout, entry: Entry, where: str) -> None:
                 where,
                 "Give a normal for the stretch from each point to the next.",
             )
-    for words, vectors in (("fibre", fibres.along), ("normal", fibres.normals)):
+    for words, vectors in (("direction", given.zero), ("normal", given.normals)):
         if not (np.linalg.norm(points_of(vectors), axis=1) > 1e-6).all():
             raise DocumentError(f"A {words} has no length.", where, "Give a unit vector.")
 
@@ -204,9 +204,9 @@ class Lying:
     elements : ndarray of int
         Those of which more than half is within its boundary.
     at : ndarray, shape (q, 3)
-        Places where its fibres are given, moved [m].
-    along, normals : ndarray, shape (q, 3)
-        Its fibres and the laying side there, unit vectors.
+        Places where its directions are given, moved [m].
+    zero, normals : ndarray, shape (q, 3)
+        Its 0° and the laying side there, unit vectors.
     off : float
         How far its boundary or its places lie off the surface at most [m].
     start : ndarray, shape (3, 3) or None
@@ -215,7 +215,7 @@ class Lying:
 
     elements: Index
     at: Array
-    along: Array
+    zero: Array
     normals: Array
     off: float
     start: Array | None
@@ -248,7 +248,7 @@ def lay(
     limit = far if far is not None else FAR * locator.size
     bounds = [_outlines(e, placement, scale) for e in layout.plies]
     traced = [locator.trace(x) for x in bounds]
-    samples = [placement.place(points_of(e.fibres.at, scale)) for e in layout.plies]
+    samples = [placement.place(points_of(e.directions.at, scale)) for e in layout.plies]
     places = [x for t, s in zip(traced, samples, strict=True) for x in (t.middles, s)]
     found = locator.locate(np.concatenate(places))
     ends = np.cumsum([len(x) for x in places])[:-1]
@@ -273,10 +273,11 @@ def lay(
                 "Make elements smaller there, or check which way its boundary runs round.",
             )
         farthest = float(np.concatenate(off[2 * number : 2 * number + 2]).max())
-        along, n = (
-            _unit(placement.way(points_of(x))) for x in (entry.fibres.along, entry.fibres.normals)
+        zero, n = (
+            _unit(placement.way(points_of(x)))
+            for x in (entry.directions.zero, entry.directions.normals)
         )
-        lying.append(Lying(own, at, along, n, farthest, _start(entry, placement, scale)))
+        lying.append(Lying(own, at, zero, n, farthest, _start(entry, placement, scale)))
     return lying
 
 

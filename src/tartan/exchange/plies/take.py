@@ -257,17 +257,11 @@ class _Taking:
                 return np.zeros(1)
             at, zero = x.start[:1], x.start[1:2]
         else:
-            at, zero = x.at, self._zero(entry, x)
+            at, zero = x.at, x.zero
         centres = whole.mesh.centres()[x.elements]
         own = directions_at(centres, whole.direction[x.elements], at)
         normals = whole.mesh.normals()[x.elements[_nearest(centres, at)]]
         return turn_between(normals, own, zero)
-
-    def _zero(self, entry: Entry, x: Lying) -> Array:
-        """Directions from which the entry's angles count, shape (q, 3)."""
-        first = _entry_plies(self.layout, entry)[0]
-        turn = -np.radians(first.angle + entry.turn)
-        return np.asarray(np.cos(turn) * x.along + np.sin(turn) * np.cross(x.normals, x.along))
 
     # Rungs
 
@@ -278,7 +272,7 @@ class _Taking:
         spread = np.abs((turns - middle + 90) % 180 - 90).max(initial=0.0)
         fibres, turn = "", 0.0
         if spread > WITHIN:
-            fibres = pack_rows(np.concatenate([x.at, self._zero(entry, x)], axis=1))
+            fibres = pack_rows(np.concatenate([x.at, x.zero], axis=1))
         elif abs(middle) > WITHIN:
             turn = middle
         ply = None if entry.ply is None else self._ply(entry.ply)

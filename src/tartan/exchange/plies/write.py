@@ -191,7 +191,10 @@ class _Maker:
         turn = base if laid is None or laid.turn is None else laid.turn
         if laid is not None:
             angle = laid.ply.angle
-        made["fibres"] = self._fibres(own, angle + turn)
+        made["directions"] = self._directions(own, base, angle + turn - base)
+        if laid is None or (rung.draped is None and rung.wound is None):
+            # Elsewhere fibres lie at their angle from 0°.
+            del made["directions"]["fibre"]
         if rung.wound is None:
             made["start"] = self._start(rung, own)
         else:
@@ -214,17 +217,30 @@ class _Maker:
             "starts": [[self.length(x) for x in p] for p in draped.starts],
         }
 
-    def _fibres(self, own: Index, angle: Array) -> dict[str, Any]:
-        chosen = np.unique(np.linspace(0, len(own) - 1, min(SAMPLES, len(own))).astype(np.int64))
+    def _directions(self, own: Index, base: Array, angle: Array) -> dict[str, Any]:
+        """0° and fibres on some of the elements: their turns from the part's 0° and from that."""
+        # Where it is laid from both sides every element tells its own.
+        many = len(own) if self._from_both_sides(own) else min(SAMPLES, len(own))
+        chosen = np.unique(np.linspace(0, len(own) - 1, many).astype(np.int64))
         at = own[chosen]
         zero, n = self._zero(at)
-        turn = np.radians(np.broadcast_to(angle, own.shape)[chosen])[:, None]
-        along = np.cos(turn) * zero + np.sin(turn) * np.cross(n, zero)
+        if base.any():
+            zero = _turned(zero, n, base[chosen])
         return {
             "at": self.points(self.whole.mesh.centres()[at]),
-            "along": along.tolist(),
+            "zero": zero.tolist(),
             "normals": n.tolist(),
+            "fibre": _turned(zero, n, np.broadcast_to(angle, own.shape)[chosen]).tolist(),
         }
+
+    def _from_both_sides(self, own: Index) -> bool:
+        """Whether neighbours among some elements are turned over to each other."""
+        inside = np.zeros(self.whole.mesh.count, bool)
+        inside[own] = True
+        links = self.links
+        twin = np.maximum(links.twin, 0)
+        both = (links.twin >= 0) & inside[links.owner] & inside[links.owner[twin]]
+        return bool((both & (links.first == links.first[twin])).any())
 
     def _zero(self, at: Index) -> tuple[Array, Array]:
         """The part's 0° in the planes of elements, and their normals, shapes (q, 3)."""
@@ -241,8 +257,7 @@ class _Maker:
         one = np.array([element])
         zero, n = self._zero(one)
         if rung.fibres:
-            turn = np.radians(own_turn(self.whole, rung.fibres, one))[:, None]
-            zero = np.cos(turn) * zero + np.sin(turn) * np.cross(n, zero)
+            zero = _turned(zero, n, own_turn(self.whole, rung.fibres, one))
         return {
             "at": [self.length(x) for x in at],
             "zero": zero[0].tolist(),
@@ -268,6 +283,12 @@ class _Maker:
                 for one in flat
             ]
         return made
+
+
+def _turned(vectors: Array, normals: Array, angle: Array) -> Array:
+    """Vectors turned about normals by angles [deg], shapes (q, 3) and (q,)."""
+    turn = np.radians(angle)[:, None]
+    return np.asarray(np.cos(turn) * vectors + np.sin(turn) * np.cross(normals, vectors))
 
 
 def _anchors(nodes: Array) -> Array:
