@@ -17,6 +17,7 @@ from bench.drape import longest_move, net_ratio
 from bench.figures import GAP, RUNS, Figure, sized
 from bench.margins import envelope_memory, envelope_ratio, report_gap, stepping_figures
 from bench.part import angle_figures, step_figure, view_figures
+from bench.plies import reading_ratio
 from bench.seams import one_more_support_set, tied_factor
 from bench.stacks import edit_ratios, ranking_ratio
 from bench.vessel import change_ratio, shell_ratio
@@ -240,6 +241,20 @@ def drape_figures() -> list[Figure]:
     ]
 
 
+def plies_figures() -> list[Figure]:
+    """A ply layout of 200 plies read onto 50 000 elements."""
+    ratio, took = reading_ratio()
+    return [
+        Figure(
+            "plies_read",
+            "200 plies of a file read onto 50 000 elements / locating their centres once",
+            ratio,
+            5.0,
+            f"{took:.2f} s",
+        )
+    ]
+
+
 def main() -> int:
     """Measure everything; return 1 when a goal is missed."""
     figures = [
@@ -252,6 +267,7 @@ def main() -> int:
         *part_figures(),
         *vessel_figures(),
         *drape_figures(),
+        *plies_figures(),
         *margins_figures(),
         *window_figures(),
     ]

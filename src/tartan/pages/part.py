@@ -44,8 +44,8 @@ class LadderRow:
         Its place, from 0.
     numbers : tuple of int
         First and last ply number, from 1; empty when switched off.
-    title, region, thickness : str
-        Angle or stack, where it lies, and how thick in the unit in force.
+    title, region, place, thickness : str
+        Angle or stack, where it lies, its name with that, and how thick in the unit in force.
     rows : tuple of Row
         Its plies.
     active : bool
@@ -56,6 +56,7 @@ class LadderRow:
     numbers: tuple[int, ...]
     title: str
     region: str
+    place: str
     thickness: str
     rows: tuple[Row, ...]
     active: bool
@@ -93,12 +94,21 @@ def ladder(project: Project) -> list[LadderRow]:
                 numbers,
                 title,
                 rung.region or "all",
+                _place(rung),
                 units.show(total, units.LENGTH, unit=False),
                 rows,
                 rung.active,
             )
         )
     return found
+
+
+def _place(rung: Rung) -> str:
+    """What a rung is called and where it lies, for its row."""
+    where = rung.region or "all"
+    if not rung.name or rung.name == rung.region:
+        return where
+    return rung.name if not rung.region else f"{rung.name} · {where}"
 
 
 def rung_plies(project: Project, rung: Rung) -> tuple[Ply, ...]:

@@ -125,7 +125,7 @@ class Ladder(QWidget):
             region,
             middle,
             painter.fontMetrics().elidedText(
-                row.region, Qt.TextElideMode.ElideRight, int(region.width())
+                row.place, Qt.TextElideMode.ElideRight, int(region.width())
             ),
         )
         painter.setPen(QColor(face.soft))

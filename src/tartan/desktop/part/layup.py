@@ -59,6 +59,7 @@ class LayUpForm(PartForm):
         )
         self.stack = choice([], lambda text: self._change(stack=text))
         self.turn = Field(self._commit_turn)
+        self.name = Field(self._commit_name)
         self.to_stack = button("open in Stacks", self._open_stack)
         self.of_ply = grid(
             [
@@ -97,6 +98,9 @@ class LayUpForm(PartForm):
             field.refused.connect(self.told)
             field.setMaximumWidth(92)
         self.region.setAccessibleName("region of the rung")
+        self.name.setAccessibleName("name of the rung")
+        self.name.setPlaceholderText("none")
+        self.name.refused.connect(self.told)
         self.add_choice.setToolTip("Lay a stack of the Stacks station above the chosen rung")
         self.add_choice.setAccessibleName(self.add_choice.toolTip())
         box = QVBoxLayout(self)
@@ -129,7 +133,7 @@ class LayUpForm(PartForm):
                 spacing=4,
             )
         )
-        box.addWidget(grid([("on", self.region)]))
+        box.addWidget(grid([("on", self.region), ("called", self.name)]))
         box.addWidget(self.of_ply)
         box.addWidget(self.winding)
         box.addWidget(self.drape)
@@ -184,6 +188,9 @@ class LayUpForm(PartForm):
             return error
         return self._change(turn=angle)
 
+    def _commit_name(self, text: str) -> TartanError | None:
+        return self._each("name of the rung", lambda r: replace(r, name=text.strip()))
+
     def add(self) -> None:
         """Lay a ply like the chosen one above it."""
         project = self.session.project
@@ -196,7 +203,9 @@ class LayUpForm(PartForm):
                 return
             ply = Ply(material.name, 0.0, material.ply_thickness or 0.1e-3)
             like = Rung("" if like is None else like.region, ply=ply)
-        self._put("lay a ply", (*self.rungs[:at], like, *self.rungs[at:]), (at,))
+        # Alike in all but what it is called.
+        new = replace(like, name="", kept="")
+        self._put("lay a ply", (*self.rungs[:at], new, *self.rungs[at:]), (at,))
 
     def wind(self) -> None:
         """Wind a layer like the chosen one, or a helical one, above it."""
@@ -367,6 +376,8 @@ class LayUpForm(PartForm):
         self._show_winding()
         self.drape.refresh()
         self.region.setEnabled(one is not None and one.wound is None)
+        self.name.setEnabled(one is not None)
+        self.name.put("" if one is None else one.name)
         if one is None or part is None:
             set_options(self.region, [], "")
             return

@@ -22,6 +22,7 @@ from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.part.directions import DirectionsForm
 from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.layoutform import LayoutForm
 from tartan.desktop.part.layup import LayUpForm
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.part.regions import RegionsForm
@@ -72,12 +73,14 @@ class PartView(SceneStation):
         self.regions = RegionsForm(session)
         self.directions = DirectionsForm(session)
         self.winding = WindingForm(session)
+        self.layout_file = LayoutForm(session)
         self.forms: dict[str, PartForm] = {
             "lay-up": self.lay_up,
             "surface": self.surface,
             "regions": self.regions,
             "0°, side": self.directions,
             "winding": self.winding,
+            "ply layout": self.layout_file,
         }
         self.pages = QStackedWidget()
         self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}

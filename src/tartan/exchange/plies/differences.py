@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import astuple, dataclass
+from collections.abc import Hashable, Sequence
+from dataclasses import astuple, dataclass, replace
 from difflib import SequenceMatcher
 
 import numpy as np
@@ -27,34 +28,72 @@ class Change:
 
 def changes_between(old: Project, new: Project) -> tuple[Change, ...]:
     """Changes from one lay-up to another: plies added, gone, moved, turned, and the rest."""
-    before, after = _keyed(old), _keyed(new)
-    found = [Change("gone", k, rung_words(r)) for k, (_, r) in before.items() if k not in after]
-    both = [k for k in before if k in after]
-    order = [k for k in after if k in before]
-    match = SequenceMatcher(None, both, order, autojunk=False)
-    still = {k for block in match.get_matching_blocks() for k in both[block.a :][: block.size]}
-    for key, (number, rung) in after.items():
-        if key not in before:
-            found.append(Change("added", key, f"{rung_words(rung)}, as rung {number}"))
+    before, after = _rungs(old), _rungs(new)
+    pairs = _paired(before, after)
+    found = [
+        Change("gone", _title(r, i), _words(r)) for i, r in enumerate(before) if i not in pairs
+    ]
+    came = {j: i for i, j in pairs.items()}
+    # Of all that stayed, the longest run in the old order has not moved.
+    order = [came[j] for j in sorted(came)]
+    match = SequenceMatcher(None, sorted(order), order, autojunk=False)
+    still = {i for block in match.get_matching_blocks() for i in order[block.b :][: block.size]}
+    for j, rung in enumerate(after):
+        title = _title(rung, j)
+        if j not in came:
+            found.append(Change("added", title, f"{_words(rung)}, as rung {j + 1}"))
             continue
-        was, earlier = before[key]
-        if key not in still:
-            found.append(Change("moved", key, f"from rung {was} to rung {number}"))
-        found += [Change(kind, key, words) for kind, words in _between(old, new, earlier, rung)]
+        if came[j] not in still:
+            found.append(Change("moved", title, f"from rung {came[j] + 1} to rung {j + 1}"))
+        each = _between(old, new, before[came[j]], rung)
+        found += [Change(kind, title, words) for kind, words in each]
     return (*found, *_stacks(old, new), *_part(old, new))
 
 
-def _keyed(project: Project) -> dict[str, tuple[int, Rung]]:
-    """Rungs with their numbers by what they are called, those alike told apart by a count."""
-    found: dict[str, tuple[int, Rung]] = {}
-    for number, rung in enumerate(project.part.lay_up if project.part else (), start=1):
-        what = rung.stack or (rung.ply.material if rung.ply else "")
-        name = rung.name or f"{what} on {rung.region or 'the whole part'}"
-        key, count = name, 2
-        while key in found:
-            key, count = f"{name} · {count}", count + 1
-        found[key] = (number, rung)
-    return found
+def _rungs(project: Project) -> tuple[Rung, ...]:
+    return project.part.lay_up if project.part else ()
+
+
+def _title(rung: Rung, number: int) -> str:
+    """What a rung is called, or its number and what is laid."""
+    what = rung.stack or (rung.ply.material if rung.ply else "")
+    return rung.name or f"rung {number + 1}, {what}"
+
+
+def _paired(before: Sequence[Rung], after: Sequence[Rung]) -> dict[int, int]:
+    """Rungs that are the same ones: by name, else alike in order, alike at all, or as near."""
+    pairs: dict[int, int] = {}
+    for like in (_by_name, _alike, _what):
+        a = [i for i in range(len(before)) if i not in pairs and like(before[i]) is not None]
+        b = [
+            j for j in range(len(after)) if j not in pairs.values() and like(after[j]) is not None
+        ]
+        one, other = [like(before[i]) for i in a], [like(after[j]) for j in b]
+        for block in SequenceMatcher(None, one, other, autojunk=False).get_matching_blocks():
+            for k in range(block.size):
+                pairs[a[block.a + k]] = b[block.b + k]
+        # What is left over stands elsewhere.
+        left = {like(after[j]): j for j in reversed(b) if j not in pairs.values()}
+        for i in a:
+            if i not in pairs and like(before[i]) in left:
+                pairs[i] = left.pop(like(before[i]))
+    return pairs
+
+
+def _by_name(rung: Rung) -> Hashable:
+    return rung.name or None
+
+
+def _alike(rung: Rung) -> Hashable:
+    return replace(rung, kept="")
+
+
+def _what(rung: Rung) -> Hashable:
+    return rung.stack or (rung.ply.material if rung.ply else ""), rung.region
+
+
+def _words(rung: Rung) -> str:
+    return rung_words(replace(rung, name=""))
 
 
 def _between(old: Project, new: Project, a: Rung, b: Rung) -> list[tuple[str, str]]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import json
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -12,9 +14,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ValidationError
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import DocumentError, PartError
+from tartan.core.shell.crossings import crossing
 from tartan.core.shell.outlines import Outline
 from tartan.core.shell.within import Locator
 from tartan.exchange.plies.form import FORMAT, SCHEMA, SUFFIX, Entry, PlyLayout, points_of
@@ -125,6 +127,41 @@ def layout_from(text: str, where: str) -> PlyLayout:
         As `read_layout`.
     """
     try:
+        # At once and fast; only what fails is looked at closely, for its words.
+        with _uncollected():
+            layout = PlyLayout.model_validate_json(text)
+    except ValidationError:
+        layout = _looked_at(text, where)
+    _check_form(layout.form, where)
+    for number, entry in enumerate(layout.plies, start=1):
+        _check_entry(layout, entry, f"{where}, {entry_title(entry, number)}")
+    return layout
+
+
+@contextmanager
+def _uncollected() -> Iterator[None]:
+    """No search for rings of garbage meanwhile: it would go through all points, many times."""
+    on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if on:
+            gc.enable()
+
+
+def _check_form(version: int, where: str) -> None:
+    if version > SCHEMA:
+        raise DocumentError(
+            f"It is of a later form (schema {version}, this program reads {SCHEMA}).",
+            where,
+            "Have it written in that form, or read it with a newer Tartan.",
+        )
+
+
+def _looked_at(text: str, where: str) -> PlyLayout:
+    """A layout from text that is damaged, none, newer or wrong somewhere: said which."""
+    try:
         data = json.loads(text)
     except (ValueError, RecursionError) as error:
         line, column = getattr(error, "lineno", 1), getattr(error, "colno", 1)
@@ -136,23 +173,16 @@ def layout_from(text: str, where: str) -> PlyLayout:
             "This is not a ply layout.", where, f'Choose a file whose "format" is "{FORMAT}".'
         )
     version = data.get("schema")
-    if isinstance(version, int) and not isinstance(version, bool) and version > SCHEMA:
-        raise DocumentError(
-            f"It is of a later form (schema {version}, this program reads {SCHEMA}).",
-            where,
-            "Have it written in that form, or read it with a newer Tartan.",
-        )
+    if isinstance(version, int) and not isinstance(version, bool):
+        _check_form(version, where)
     try:
-        layout = PlyLayout.model_validate(data)
+        return PlyLayout.model_validate(data)
     except ValidationError as error:
         first = error.errors()[0]
         place = " → ".join(str(x + 1 if isinstance(x, int) else x) for x in first["loc"])
         raise DocumentError(
             f"{place}: {first['msg']}.", where, "Mend that value; nothing was read."
         ) from error
-    for number, entry in enumerate(layout.plies, start=1):
-        _check_entry(layout, entry, f"{where}, {entry_title(entry, number)}")
-    return layout
 
 
 def entry_title(entry: Entry, number: int) -> str:
@@ -331,33 +361,6 @@ def _start(entry: Entry, placement: Placement, scale: float) -> Array | None:
 def _unit(vectors: Array) -> Array:
     size = np.linalg.norm(vectors, axis=-1, keepdims=True)
     return np.asarray(vectors / np.where(size > 0, size, 1.0))
-
-
-def crossing(outlines: Sequence[Outline]) -> Array | None:
-    """A place where outlines cross themselves or one another, shape (3,) [m]; None for none."""
-    begin = np.concatenate([x.points for x in outlines])
-    end = np.concatenate([np.roll(x.points, -1, axis=0) for x in outlines])
-    up = np.concatenate([x.normals for x in outlines])
-    middle, half = (begin + end) / 2, np.linalg.norm(end - begin, axis=1) / 2
-    pairs = cKDTree(middle).query_pairs(2 * float(half.max()), output_type="ndarray")
-    if not len(pairs):
-        return None
-    i, j = pairs[:, 0], pairs[:, 1]
-    near = np.linalg.norm(middle[i] - middle[j], axis=1) < half[i] + half[j]
-    i, j = i[near], j[near]
-    n = up[i]
-
-    def side(a: Array, b: Array, x: Array) -> Array:
-        return np.asarray(np.einsum("qi,qi->q", np.cross(b - a, x - a), n))
-
-    small = 1e-9 * (half[i] * half[j])
-    one = side(begin[i], end[i], begin[j]), side(begin[i], end[i], end[j])
-    two = side(begin[j], end[j], begin[i]), side(begin[j], end[j], end[i])
-    across = (one[0] * one[1] < -(small**2)) & (two[0] * two[1] < -(small**2))
-    # Stretches over one another are of different sheets.
-    apart = np.abs(np.einsum("qi,qi->q", middle[i] - middle[j], n))
-    hit = np.flatnonzero(across & (apart < 0.5 * (half[i] + half[j])))
-    return middle[i[hit[0]]] if len(hit) else None
 
 
 def extras(model: BaseModel) -> dict[str, Any]:

@@ -94,7 +94,7 @@ class PartInputs:
         names = {s.name: str(i) for i, s in enumerate(self.stacks)}
         stacks = tuple(Stack(names[s.name], bare(s.plies)) for s in self.stacks)
         rungs = tuple(
-            replace(r, stack=names.get(r.stack, ""), wound=_as_it_lies(r.wound))
+            replace(r, stack=names.get(r.stack, ""), wound=_as_it_lies(r.wound), name="", kept="")
             for r in self.part.lay_up
             if r.active
         )
@@ -106,7 +106,7 @@ class PartInputs:
         felt |= {p for s in own for p in places_of(s)}
         felt |= {p for c in self.cases for x in c.loads for p in places_of(x)}
         regions_ = tuple(r for r in self.part.regions if r.name in felt)
-        part = replace(self.part, lay_up=rungs, regions=regions_)
+        part = replace(self.part, lay_up=rungs, regions=regions_, kept="")
         return PartInputs(
             part, stacks, materials, own, cases, tables=self.tables, support_sets=sets
         )

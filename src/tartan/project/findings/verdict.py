@@ -221,13 +221,15 @@ def _reserve(
 
 
 def ply_words(answer: PartAnswer, ply: int, element: int | None = None) -> str:
-    """A ply of the lay-up in words, such as "ply 7 (45°)"; with its angle at an element."""
+    """A ply of the lay-up in words, such as "ply 7 'patch' (45°)"; its angle at an element."""
     layout = answer.layout()
     layer = layout.laid[ply].ply
+    name = answer.inputs.part.lay_up[layout.laid[ply].rung].name
+    called = f"ply {ply + 1}" + (f" '{name}'" if name else "")
     if element is not None and ply in layout.plies(element):
         layer = layout.local_plies(element)[layout.plies(element).index(ply)]
     kind = next(m.kind for m in answer.inputs.materials if m.name == layer.material)
-    return f"ply {ply + 1} ({'core' if kind == 'core' else units.number(layer.angle) + '°'})"
+    return f"{called} ({'core' if kind == 'core' else units.number(layer.angle) + '°'})"
 
 
 def margin_address(answer: PartAnswer, element: int, margins: Margins | None = None) -> Address:

@@ -215,7 +215,8 @@ def rung_words(rung: Rung) -> str:
         what = f"{ply.material} {wound.sort} {of}, {size}"
     turned = f" turned {units.number(rung.turn)}°" if rung.turn else ""
     off = ", switched off" if not rung.active else ""
-    return f"{what}{turned} on {rung.region or 'the whole part'}{off}"
+    called = f"{rung.name}: " if rung.name else ""
+    return f"{called}{what}{turned} on {rung.region or 'the whole part'}{off}"
 
 
 def requirement_words(r: Requirement) -> str:
