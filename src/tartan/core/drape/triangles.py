@@ -198,15 +198,14 @@ def _corner_normals(x: Array, corners: Index) -> Array:
     starts = np.searchsorted(node[order], np.arange(node.max() + 2))
     count = np.diff(starts)
     found = np.zeros((len(node), 3))
-    # Every corner looks at all others of its node, one after the other.
+    sharp = math.cos(math.radians(CREASE))
+    # Every corner looks at all others of its node, one after the other; few have many.
+    left = np.arange(len(node))
     for k in range(int(count.max(initial=0))):
-        at = starts[node] + k
-        there = k < count[node]
-        mate = order[np.where(there, at, 0)]
-        smooth = np.einsum("ci,ci->c", face[owner], face[owner[mate]]) > math.cos(
-            math.radians(CREASE)
-        )
-        found += np.where((there & smooth)[:, None], weight[mate, None] * face[owner[mate]], 0.0)
+        left = left[k < count[node[left]]]
+        mate = order[starts[node[left]] + k]
+        smooth = np.einsum("ci,ci->c", face[owner[left]], face[owner[mate]]) > sharp
+        found[left] += np.where(smooth[:, None], weight[mate, None] * face[owner[mate]], 0.0)
     found /= np.linalg.norm(found, axis=1, keepdims=True)
     return found.reshape(len(corners), 3, 3)
 
