@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtTest import QTest
 
 from bench.figures import median
-from tartan.core.drape.net import drape
+from tartan.core.drape.net import Laying, drape
 from tartan.core.drape.triangles import TriangleSurface
 from tartan.core.shell import surfaces
 from tartan.desktop.app import make_application
@@ -22,8 +22,8 @@ def net_ratio() -> tuple[float, float]:
     surface = TriangleSurface(surfaces.dome(0.6, 0.35, 0.02))
     start, way, cell = np.array([0, 0, 0.35]), np.array([1.0, 0.2, 0]), (0.0094, 0.0094)
     counts = (80, 80, 80, 80)
-    net = drape(surface, start, way, cell, counts, over=0.02)
-    took = median(lambda: drape(surface, start, way, cell, counts, over=0.02), 9)
+    net = drape(surface, start, way, cell, counts, laying=Laying(over=0.02))
+    took = median(lambda: drape(surface, start, way, cell, counts, laying=Laying(over=0.02)), 9)
     u, v = np.linspace(0, 2 * np.pi, JOINTS), np.linspace(0.01, 1.5, JOINTS)
 
     def evaluate() -> None:

@@ -10,7 +10,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from tartan.core.drape.net import Net, drape
+from tartan.core.drape.net import Laying, Net, drape
 from tartan.core.drape.pattern import NetFinder, area_of
 from tartan.core.drape.surface import Level, cone, cylinder, graph, sphere
 from tartan.core.drape.triangles import TriangleSurface
@@ -136,7 +136,7 @@ def test_the_flat_pattern_of_a_cap_is_larger_than_the_cap_and_of_a_sheet_the_she
         np.array([0, 0.5, 1.0]),
         (0.01,) * 2,
         (60,) * 4,
-        over=0.1,
+        laying=Laying(over=0.1),
     )
     turn = np.linspace(-0.8, 0.8, 60)
     low, high = ([[0.3 * math.cos(t), 0.3 * math.sin(t), z] for t in turn] for z in (0.1, 0.4))
@@ -164,10 +164,17 @@ def test_starts_and_directions_that_cannot_be_are_refused_in_words() -> None:
     ground = TriangleSurface(dome(0.05))
     on = np.array([R, 0, 0.0])
     with pytest.raises(PartError, match="off the surface"):
-        drape(ground, 1.4 * on, np.array([0, 1.0, 0]), (0.01,) * 2, (4,) * 4, reach=0.02)
+        drape(
+            ground,
+            1.4 * on,
+            np.array([0, 1.0, 0]),
+            (0.01,) * 2,
+            (4,) * 4,
+            laying=Laying(reach=0.02),
+        )
     slant = R * np.array([math.sqrt(0.5), 0, math.sqrt(0.5)])
     with pytest.raises(PartError, match="normal to the surface"):
-        drape(ground, slant, slant, (0.01,) * 2, (4,) * 4, reach=0.02)
+        drape(ground, slant, slant, (0.01,) * 2, (4,) * 4, laying=Laying(reach=0.02))
     with pytest.raises(PartError, match="no place"):
         Level(lambda x: (np.ones(len(x)), 0 * x)).foot(on[None], np.array([-1]))
 
@@ -193,7 +200,14 @@ def test_nets_stay_on_curved_panels_with_a_cut_out_and_keep_their_cells(
         x, y = 0.3, 0.1
     z = (one * x * x + other * y * y) / 6
     way = np.array([math.cos(turn), math.sin(turn), 0])
-    net = drape(TriangleSurface(bent), np.array([x, y, z]), way, (0.04,) * 2, (45,) * 4, over=0.7)
+    net = drape(
+        TriangleSurface(bent),
+        np.array([x, y, z]),
+        way,
+        (0.04,) * 2,
+        (45,) * 4,
+        laying=Laying(over=0.7),
+    )
     laid = net.laid
     # The chord of 40 mm that bend by 1/m is 2.7 µm short, by the normals of so coarse a mesh up
     # to twice that; the flat opening's rim is a crease.

@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tartan.core.drape.net import drape
+from tartan.core.drape.net import Laying, drape
 from tartan.core.drape.outline import FlatPattern, flat_pattern, nest, smooth
 from tartan.core.drape.pattern import NetFinder, area_of
 from tartan.core.drape.triangles import TriangleSurface
@@ -45,7 +45,12 @@ def test_a_sheet_of_a_tube_keeps_its_area(turn: float) -> None:
     a = math.radians(turn)
     way = np.array([0, math.sin(a), math.cos(a)])
     net = drape(
-        TriangleSurface(mesh, own), np.array([0.3, 0, 0.25]), way, (0.01,) * 2, (60,) * 4, 0.2
+        TriangleSurface(mesh, own),
+        np.array([0.3, 0, 0.25]),
+        way,
+        (0.01,) * 2,
+        (60,) * 4,
+        Laying(0.2),
     )
     made = flat_pattern(mesh, own, NetFinder(net))
     corners = mesh.nodes[np.unique(mesh.quads[own])]
@@ -67,7 +72,7 @@ def test_an_opening_is_cut_out_and_what_has_no_rim_is_refused() -> None:
         np.array([1.0, 0.3, 0]),
         (0.01,) * 2,
         (90,) * 4,
-        0.5,
+        Laying(0.5),
     )
     made = flat_pattern(mesh, own, NetFinder(net))
     assert len(made.holes) == 1

@@ -11,16 +11,15 @@ Sources: P. Chebyshev (1878) (nets of inextensible yarns); C. Mack and H. M. Tay
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.drape.surface import DrapeSurface, Foot
+from tartan.core.drape.tape import slip_angle, slip_of
 from tartan.core.drape.triangles import OUT_OF_MEASURE, TriangleSurface
-from tartan.core.drape.weave import weave, yarns
+from tartan.core.drape.weaving import Weaving
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
 
@@ -28,17 +27,8 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 Mask = NDArray[np.bool_]
 
-STEPS = 14
-"""Steps of Newton's method for a joint."""
-
-CLOSE, FITS = 1e-11, 1e-6
-"""Shares of a cell's side: of the last step, and by which yarns may be off their length."""
-
-FLAT = 0.02
-"""Sine of the yarns' angle below which a net is folded up."""
-
-THREADS = min(os.cpu_count() or 1, 4)
-"""Quarters that are laid at once; compiled, they let go of the interpreter."""
+STEPS_OF = np.array([(1, 0), (-1, 0), (0, 1), (0, -1)])
+"""Numbers of joints along the warp, forth and back, and along the weft."""
 
 NORMAL = 0.05
 """Share of a direction that has to run along the surface."""
@@ -62,6 +52,8 @@ class Net:
         Numbers of the start's joint.
     cell : tuple of float
         Lengths of a cell along warp and weft [m].
+    along_fibre : ndarray, shape (p, q), optional
+        Of tape: length along its fibre at which each joint lies, for they slip [m].
     """
 
     places: Array
@@ -69,6 +61,7 @@ class Net:
     beyond: Array
     start: tuple[int, int]
     cell: tuple[float, float]
+    along_fibre: Array | None = None
 
     @property
     def laid(self) -> Mask:
@@ -101,7 +94,12 @@ class Net:
         return np.asarray(found / np.linalg.norm(found, axis=2, keepdims=True))
 
     def yarn_angle(self) -> Array:
-        """Angle between warp and weft, shape (p, q) [deg]."""
+        """Angle between warp and weft, shape (p, q) [deg].
+
+        Of tape, between its fibres and what was across them while it was flat.
+        """
+        if self.along_fibre is not None:
+            return np.asarray(90.0 - slip_angle(self.along_fibre, self.cell[1]))
         warp, weft = self.along(0), self.along(1)
         sine = np.einsum("pqi,pqi->pq", np.cross(warp, weft), self.normals)
         return np.asarray(np.degrees(np.arctan2(sine, np.einsum("pqi,pqi->pq", warp, weft))))
@@ -157,14 +155,40 @@ def check_start(surface: DrapeSurface, start: Array, direction: Array, reach: fl
     return Foot(np.stack([found.place[0], along / size]), found.normal, found.beyond, found.hint)
 
 
+@dataclass(frozen=True, eq=False)
+class Laying:
+    """How a net is laid.
+
+    Attributes
+    ----------
+    over : float
+        How far beyond the rim joints are still laid [m].
+    reach : float
+        How far off the surface the start, or a line, may be [m].
+    tape : bool
+        Whether fibres keep their distance and slip along each other, in place of a net that is
+        pinned where its yarns cross: see `tartan.core.drape.tape`.
+    line : ndarray, shape (k, 3), optional
+        A line that a yarn through the start follows in place of a geodesic [m].
+    """
+
+    over: float = 0.0
+    reach: float = np.inf
+    tape: bool = False
+    line: Array | None = None
+
+
+PINNED = Laying()
+"""A pinned net from a point, to the rim."""
+
+
 def drape(
     surface: DrapeSurface,
     start: Array,
     direction: Array,
     cell: tuple[float, float],
     counts: tuple[int, int, int, int],
-    over: float = 0.0,
-    reach: float = np.inf,
+    laying: Laying = PINNED,
 ) -> Net:
     """Lay a net from a start.
 
@@ -180,10 +204,8 @@ def drape(
         Lengths of a cell along warp and weft [m].
     counts : tuple of int
         Cells at most from the start forth and back along warp, then weft.
-    over : float
-        How far beyond the rim joints are still laid [m].
-    reach : float
-        How far off the surface the start may be [m].
+    laying : Laying
+        How it is laid.
 
     Returns
     -------
@@ -193,199 +215,31 @@ def drape(
     Raises
     ------
     PartError
-        Where the start is off the surface or the direction is its normal.
+        Where the start is off the surface or the direction is its normal, or no yarn runs along
+        the line.
     """
-    first = check_start(surface, start, direction, reach)
-    shape = (counts[0] + counts[1] + 1, counts[2] + counts[3] + 1)
+    found = check_start(surface, start, direction, laying.reach)
+    tape, line = laying.tape, laying.line
     at = (counts[1], counts[3])
-    made = _Weaving(surface, shape, at, cell, over)
-    x, t, n = first.place[0], first.place[1], first.normal[0]
-    made.put(np.array([at[0]]), np.array([at[1]]), Foot(x[None], n[None], np.zeros(1), first.hint))
-    ways = np.stack([t, -t, np.cross(n, t), -np.cross(n, t)])
-    if isinstance(surface, TriangleSurface):
-        laid = (made.places, made.normals, made.beyond, made.hints)
-        sides = float(cell[0]), float(cell[1])
-        yarns(surface.arrays, laid, at, ways, (sides, float(over)))
-        arrays, limits = surface.arrays, (float(over), FLAT)
-        with ThreadPoolExecutor(THREADS) as pool:
-            list(pool.map(lambda q: weave(arrays, laid, at, sides, limits, q), range(4)))
+    shape = (counts[0] + counts[1] + 1, counts[2] + counts[3] + 1)
+    made = Weaving(surface, shape, at, cell, laying.over)
+    x, t, n = found.place[0], found.place[1], found.normal[0]
+    here = Foot(x[None], n[None], np.zeros(1), found.hint)
+    ahead = np.stack([t, -t, np.cross(n, t), -np.cross(n, t)])
+    begins = np.tile(np.array(at), (4, 1))
+    if line is not None:
+        ends, along, ahead = made.follow(line, here, ahead, laying.reach, tape=tape)
+        begins[2 * along : 2 * along + 2] = ends
     else:
-        made.yarns(counts, ways)
-        made.fill(counts)
+        made.put(np.array([at[0]]), np.array([at[1]]), here)
+    wanted = slice(0, 2) if tape else slice(0, 4)
+    made.run(begins[wanted], STEPS_OF[wanted], ahead[wanted])
+    if tape:
+        made.comb()
+        slipped = slip_of(made.places, made.normals, made.beyond, at)
+        return Net(made.places, made.normals, made.beyond, at, cell, slipped)
+    made.fill(counts)
     return Net(made.places, made.normals, made.beyond, at, cell)
-
-
-class _Weaving:
-    """A net in the making."""
-
-    def __init__(
-        self,
-        surface: DrapeSurface,
-        shape: tuple[int, int],
-        at: tuple[int, int],
-        cell: tuple[float, float],
-        over: float,
-    ) -> None:
-        self.surface, self.at, self.cell, self.over = surface, at, cell, over
-        self.places = np.full((*shape, 3), np.nan)
-        self.normals = np.full((*shape, 3), np.nan)
-        self.beyond = np.full(shape, np.inf)
-        self.hints = np.full(shape, -1, np.int64)
-
-    def put(self, i: Index, j: Index, found: Foot) -> None:
-        """Keep joints."""
-        self.places[i, j], self.normals[i, j] = found.place, found.normal
-        self.beyond[i, j], self.hints[i, j] = found.beyond, found.hint
-
-    def yarns(self, counts: tuple[int, int, int, int], way: Array) -> None:
-        """Lay both yarns through the start, forth and back at once, as geodesics.
-
-        Their joints lie a cell apart, each in the plane of the yarn before it and the normal: so
-        their curvature has no part in the surface. `way` holds the four directions, (4, 3).
-        """
-        step = np.array([(1, 0), (-1, 0), (0, 1), (0, -1)])
-        left, cell = np.array(counts), np.array(self.cell)[[0, 0, 1, 1]]
-        at, first = np.tile(np.array(self.at), (4, 1)), True
-        while (left > 0).any():
-            on = np.flatnonzero(left > 0)
-            i, j = at[on].T
-            x, n = self.places[i, j], self.normals[i, j]
-            guess, hints = x + cell[on, None] * way[on], self.hints[i, j]
-            found = self._joint(guess, hints, (x, n, cell[on]), (x, _across(n, way[on])))
-            if first:
-                # From a tangent its first chord turns with a third of the normal's turn.
-                mixed = 2 * n + found.normal
-                found = self._joint(guess, hints, (x, n, cell[on]), (x, _across(mixed, way[on])))
-                first = False
-            good = found.beyond <= self.over
-            left[on[~good]] = 0
-            on = on[good]
-            at[on] += step[on]
-            left[on] -= 1
-            place, normal = found.place[good], found.normal[good]
-            i, j = at[on].T
-            self.put(i, j, Foot(place, normal, found.beyond[good], found.hint[good]))
-            ahead = place - x[good]
-            ahead = ahead - np.einsum("qi,qi->q", ahead, normal)[:, None] * normal
-            way[on] = ahead / np.linalg.norm(ahead, axis=1, keepdims=True)
-
-    def fill(self, counts: tuple[int, int, int, int]) -> None:
-        """Lay all other joints, diagonal by diagonal."""
-        quarters = [(1, 1, counts[0], counts[2]), (-1, 1, counts[1], counts[2])]
-        quarters += [(1, -1, counts[0], counts[3]), (-1, -1, counts[1], counts[3])]
-        for diagonal in range(2, max(a + b for _, _, a, b in quarters) + 1):
-            rows = [self._cells(diagonal, *quarter) for quarter in quarters]
-            i, j, di, dj = (np.concatenate(x) for x in zip(*rows, strict=True))
-            before, beside = self.places[i - di, j], self.places[i, j - dj]
-            corner = self.places[i - di, j - dj]
-            there = np.isfinite(before[:, 0] + beside[:, 0] + corner[:, 0])
-            if not there.any():
-                return
-            i, j, di, dj = i[there], j[there], di[there], dj[there]
-            a, b, c = before[there], beside[there], corner[there]
-            ones = np.ones(len(i))
-            found = self._joint(
-                a + b - c,
-                self.hints[i - di, j],
-                (a, self.normals[i - di, j], self.cell[0] * ones),
-                (b, self.normals[i, j - dj], self.cell[1] * ones),
-            )
-            # Yarns that lie along each other meet nowhere for certain; past it the net is folded.
-            meet = np.cross(found.place - a, found.place - b)
-            across = np.einsum("qi,qi->q", meet, found.normal) * di * dj
-            good = (found.beyond <= self.over) & (across >= FLAT * self.cell[0] * self.cell[1])
-            self.put(
-                i[good],
-                j[good],
-                Foot(found.place[good], found.normal[good], found.beyond[good], found.hint[good]),
-            )
-
-    def _cells(
-        self, diagonal: int, di: int, dj: int, most: int, across: int
-    ) -> tuple[Index, Index, Index, Index]:
-        a = np.arange(max(1, diagonal - across), min(most, diagonal - 1) + 1)
-        b = diagonal - a
-        full = np.ones(len(a), np.int64)
-        return self.at[0] + di * a, self.at[1] + dj * b, di * full, dj * full
-
-    def _joint(
-        self,
-        guess: Array,
-        hint: Index,
-        one: tuple[Array, Array, Array],
-        other: tuple[Array, Array, Array] | tuple[Array, Array],
-    ) -> Foot:
-        """Places on the surface a yarn's length from one place, and from another or in a plane.
-
-        `other` is a place, its normal and a length, or a place and the normal of a plane.
-        """
-        found = self.surface.foot(guess, hint)
-        x = found.place.copy()
-        a, size, plane = one[0], max(self.cell), len(other) == 2
-        for _ in range(STEPS):
-            to_a, to_b = x - a, x - other[0]
-            da = _chord(to_a, found.normal, one[1], one[2])
-            if plane:
-                row, over = other[1], np.einsum("qi,qi->q", to_b, other[1])
-            else:
-                db = _chord(to_b, found.normal, other[1], other[-1])
-                row, over = 2 * to_b, np.einsum("qi,qi->q", to_b, to_b) - db**2
-            rows = np.stack([2 * to_a, row, found.normal], axis=1)
-            left = np.stack(
-                [
-                    np.einsum("qi,qi->q", to_a, to_a) - da**2,
-                    over,
-                    np.einsum("qi,qi->q", x - found.place, found.normal),
-                ],
-                axis=1,
-            )
-            step = _solved(rows, left)
-            # A step of more than half a cell would leave for the other meeting point.
-            long = np.linalg.norm(step, axis=1)
-            step *= np.minimum(1.0, 0.5 * size / np.maximum(long, 1e-300))[:, None]
-            x = x - step
-            found = self.surface.foot(x, found.hint)
-            if (long <= CLOSE * size).all():
-                break
-        # Whatever the steps came to, a joint is one where its yarns are as long as they are.
-        gap = np.linalg.norm(x - found.place, axis=1)
-        to_a, to_b = x - a, x - other[0]
-        gap += np.abs(np.linalg.norm(to_a, axis=1) - _chord(to_a, found.normal, one[1], one[2]))
-        if plane:
-            return Foot(
-                found.place,
-                found.normal,
-                np.where(gap <= FITS * size, found.beyond, np.inf),
-                found.hint,
-            )
-        gap += np.abs(
-            np.linalg.norm(to_b, axis=1) - _chord(to_b, found.normal, other[1], other[-1])
-        )
-        beyond = np.where(gap <= FITS * size, found.beyond, np.inf)
-        return Foot(found.place, found.normal, beyond, found.hint)
-
-
-def _across(normal: Array, way: Array) -> Array:
-    side = np.cross(normal, way)
-    return np.asarray(side / np.linalg.norm(side, axis=1, keepdims=True))
-
-
-def _chord(way: Array, normal: Array, before: Array, length: Array) -> Array:
-    """Chord of a yarn of a length that bends as the normals at its ends do, shape (q,) [m]."""
-    along = np.einsum("qi,qi->q", way, normal - before)
-    sine = np.clip(along / np.maximum(np.linalg.norm(way, axis=1), 1e-300) / 2, -0.9, 0.9)
-    turn = np.arcsin(sine)
-    return np.asarray(length * np.where(np.abs(sine) > 1e-9, sine / np.where(turn, turn, 1), 1.0))
-
-
-def _solved(rows: Array, right: Array) -> Array:
-    """Solve many systems of three by Cramer's rule; NaN-free where one is singular."""
-    a, b, c = rows[:, 0], rows[:, 1], rows[:, 2]
-    bc, ca, ab = np.cross(b, c), np.cross(c, a), np.cross(a, b)
-    det = np.einsum("qi,qi->q", a, bc)
-    det = np.where(np.abs(det) > 1e-300, det, np.inf)
-    top = right[:, :1] * bc + right[:, 1:2] * ca + right[:, 2:] * ab
-    return np.asarray(top / det[:, None])
 
 
 def compile_all() -> None:

@@ -36,11 +36,14 @@ class InNet:
         Unit direction of the warp.
     yarn_angle : ndarray, shape (q,)
         Between warp and weft [deg].
+    tape : bool
+        Whether fibres slip along each other, which keeps their thickness.
     """
 
     lengths: Array
     warp: Array
     yarn_angle: Array
+    tape: bool = False
 
     @property
     def covered(self) -> NDArray[np.bool_]:
@@ -54,7 +57,9 @@ class InNet:
 
     @property
     def factor(self) -> Array:
-        """Thickness of a woven ply over that of the flat one, shape (q,) [1]."""
+        """Thickness of the ply over that of the flat one, shape (q,) [1]."""
+        if self.tape:
+            return np.where(self.covered, 1.0, np.nan)
         return np.asarray(1 / np.sin(np.radians(self.yarn_angle)))
 
 
@@ -86,7 +91,7 @@ class NetFinder:
         if self._tree is None:
             # Not one cell could be laid.
             lost = np.full((q, 3), np.nan)
-            return InNet(lost[:, :2], lost, lost[:, 0])
+            return InNet(lost[:, :2], lost, lost[:, 0], self.net.along_fibre is not None)
         best = np.full(q, np.inf)
         cell, share = np.zeros(q, np.int64), np.zeros((q, 2))
         if q:
@@ -110,11 +115,14 @@ class NetFinder:
         )
         warp, angle = self._fields
         weights = _weights(share)
+        slipped = self.net.along_fibre
+        if slipped is not None:
+            lengths[:, 0] = np.einsum("qk,qk->q", weights, self._corners(slipped, i, j))
         way = np.einsum("qk,qki->qi", weights, self._corners(warp, i, j))
         way /= np.linalg.norm(way, axis=1, keepdims=True)
         between = np.einsum("qk,qk->q", weights, self._corners(angle, i, j))
         lengths[~found], way[~found], between[~found] = np.nan, np.nan, np.nan
-        return InNet(lengths, way, between)
+        return InNet(lengths, way, between, slipped is not None)
 
     def _try(
         self,

@@ -70,16 +70,18 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
                     break
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
-def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
-    """Lay both yarns through the start, forth and back, as geodesics.
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def yarns(surface: Any, laid: Any, begins: Any, steps: Any, ways: Any, limits: Any) -> None:
+    """Lay yarns from joints that are laid, as geodesics.
 
     Parameters
     ----------
-    surface, laid, at
+    surface, laid
         As `weave` takes them.
-    ways : ndarray, shape (4, 3)
-        Directions of the warp, forth and back, and of the weft.
+    begins, steps : ndarray of int, shape (k, 2)
+        Joint that each begins at, and what its number changes by from joint to joint.
+    ways : ndarray, shape (k, 3)
+        Directions that they leave in.
     limits : tuple
         Sides of a cell, and how far beyond the rim joints are laid [m].
     """
@@ -88,10 +90,13 @@ def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
     p, q = beyond.shape
     scratch = (np.zeros((1, 3)), np.zeros(1, np.int64), np.zeros((1, 3)), np.zeros((1, 3)))
     far = np.zeros(1)
-    for yarn in range(4):
-        di, dj = (1 - 2 * yarn, 0) if yarn < 2 else (0, 5 - 2 * yarn)
-        side = cell[0] if yarn < 2 else cell[1]
-        i, j = at
+    for yarn in range(len(begins)):
+        di, dj = steps[yarn]
+        side = cell[0] if di != 0 else cell[1]
+        i, j = begins[yarn]
+        if hints[i, j] < 0:
+            continue
+        first = True
         way = ways[yarn].copy()
         while 0 <= i + di < p and 0 <= j + dj < q:
             scratch[1][0] = hints[i, j]
@@ -99,8 +104,9 @@ def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
             here = (places[i, j], normals[i, j], way)
             if not _ahead(surface, scratch, far, here, across, side):
                 break
-            if (i, j) == at:
+            if first:
                 # From a tangent its first chord turns with a third of the normal's turn.
+                first = False
                 scratch[1][0] = hints[i, j]
                 across = np.cross(2 * normals[i, j] + scratch[3][0], way)
                 if not _ahead(surface, scratch, far, here, across, side):
@@ -115,7 +121,7 @@ def yarns(surface: Any, laid: Any, at: Any, ways: Any, limits: Any) -> None:
             way /= math.sqrt((way * way).sum())
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
 def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: float) -> bool:
     """Next joint of a yarn: a cell ahead, in a plane by its normal `across`."""
     x, hint, out, n = scratch

@@ -10,7 +10,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.drape.net import Net, drape, start_on
+from tartan.core.drape.net import Laying, Net, drape, start_on
 from tartan.core.drape.pattern import InNet, NetFinder
 from tartan.core.drape.triangles import TriangleSurface
 from tartan.core.errors import PartError
@@ -144,7 +144,7 @@ def draping_of(
     turn = math.radians(angle)
     warp = math.cos(turn) * along + math.sin(turn) * np.cross(n, along)
     count = max(2, math.ceil(AROUND * size / cell))
-    net = drape(surface, start, warp, (cell, cell), (count,) * 4, OVER * size, reach)
+    net = drape(surface, start, warp, (cell, cell), (count,) * 4, Laying(OVER * size, reach))
     own = np.frombuffer(elements, np.int64)
     found = NetFinder(net).at(whole.mesh.centres()[own])
     return Draping(net, own, found, _fibre(whole, own, found.warp), angle)
