@@ -101,7 +101,7 @@ def test_the_net_follows_the_pointer_and_a_click_lays_it(qtbot, view: PartView) 
     assert rung(view).draped == before
     shown = form.shown()
     assert shown is not None
-    whole = shown.made.net
+    whole = shown.made.nets[0]
     np.testing.assert_allclose(whole.places[whole.start], centres[aside], atol=2e-3)
     assert whole.cell[0] == pytest.approx(4 * 0.0294, rel=0.1)
     scene.element_picked.emit(aside)
@@ -112,7 +112,7 @@ def test_the_net_follows_the_pointer_and_a_click_lays_it(qtbot, view: PartView) 
     assert not form.move_start.isChecked()
     fine = form.shown()
     assert fine is not None
-    assert fine.made.net.cell[0] < 0.04
+    assert fine.made.nets[0].cell[0] < 0.04
     assert rung(view, 1).draped == before
     # Another page shows the part without it, and so does its switch.
     press(qtbot, view, "regions")
@@ -140,7 +140,7 @@ def test_a_wrong_start_stays_in_the_field(qtbot, view: PartView) -> None:  # typ
     settle()
     shown = form.shown()
     assert shown is not None
-    assert shown.made.net.cell[0] == pytest.approx(0.06)
+    assert shown.made.nets[0].cell[0] == pytest.approx(0.06)
 
 
 def test_flat_patterns_are_written_or_refused(

@@ -110,8 +110,16 @@ def test_the_sample_is_solved_and_says_what_locks() -> None:
     warp, weft = page.lines(found.made)
     assert len(warp) > 1000
     assert len(weft) > 1000
-    share = page.shear_share(found, answer.layout().mesh.count)
-    assert (share < 1).sum() == pytest.approx((np.abs(found.made.found.shear) > 30).sum())
+    shades, on, told = page.map_of(found, "shear", answer.layout().mesh.count)
+    assert len(shades) == on.sum() == answer.layout().mesh.count
+    assert "ember beyond" in told
+    for which, most in (("fibre off nominal", found.made.turn), ("thickness", None)):
+        shades, on, told = page.map_of(found, which, answer.layout().mesh.count)
+        if most is not None:
+            # The deepest colour stands where it is most.
+            depth = shades.astype(int).sum(axis=1)
+            assert depth[int(np.abs(most).argmax())] == depth.min()
+        assert "the darker the more" in told
 
 
 def test_on_a_tube_a_draped_ply_is_the_nominal_one() -> None:

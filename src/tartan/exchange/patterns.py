@@ -16,9 +16,11 @@ from ezdxf.document import Drawing
 from ezdxf.filemanagement import new as new_drawing
 from numpy.typing import NDArray
 
+from tartan.core.drape.net import Net
 from tartan.core.drape.outline import FlatPattern, Placed, flat_pattern, nest
 from tartan.core.drape.pattern import NetFinder
 from tartan.core.errors import DocumentError, PartError
+from tartan.core.shell.mesh import Mesh
 from tartan.core.stack.groups import bare
 from tartan.exchange.tables import Cell, Table
 from tartan.project.analysis.draping import draping_of
@@ -29,6 +31,7 @@ from tartan.project.document.partmodel import Draped, Part
 from tartan.project.files.storage import not_written, write_whole
 
 Array = NDArray[np.float64]
+Index = NDArray[np.int64]
 
 ROLL, GAP = 1.6, 0.01
 """Width of a roll, and what is left between patterns, until told otherwise [m]."""
@@ -77,17 +80,24 @@ def pattern_of(part: Part, region: str, draped: Draped, angle: float) -> tuple[F
     own = whole.elements(region, "Draping")
     # Cells half as long as elements: what is cut is worth the wait.
     made = draping_of(whole, own.tobytes(), draped, angle, FINE)
-    flat = flat_pattern(whole.mesh, own, NetFinder(made.net))
+    return tuple(
+        _flat(whole.mesh, piece, net, made.found.factor[np.searchsorted(made.elements, piece)])
+        for piece, net in zip(made.pieces, made.nets, strict=True)
+    )
+
+
+def _flat(mesh: Mesh, piece: Index, net: Net, factor: Array) -> FlatPattern:
+    flat = flat_pattern(mesh, piece, NetFinder(net))
     # What the elements unroll to, each by its own shear: an outline that runs into itself, as of
     # a ply that goes all round a tube, does not hold that much.
-    cloth = float(np.nansum(whole.mesh.areas()[own] * made.found.factor))
+    cloth = float(np.nansum(mesh.areas()[piece] * factor))
     if not abs(flat.area / cloth - 1) < RUNS_ROUND:
         raise PartError(
             "A draped ply comes round upon itself: it has no flat pattern in one piece.",
             "Draping",
-            "Lay it on regions, with a seam between them.",
+            "Lay it on regions, or cut it, so that there is a seam.",
         )
-    return (flat,)
+    return flat
 
 
 def cuts_of(project: Project) -> tuple[Cut, ...]:
@@ -99,7 +109,7 @@ def cuts_of(project: Project) -> tuple[Cut, ...]:
         Where there is none, or one cannot be unrolled.
     """
     part = project.part
-    found: dict[tuple[object, ...], Cut] = {}
+    found: dict[tuple[object, ...], tuple[Cut, ...]] = {}
     number = 0
     for rung in part.lay_up if part is not None else ():
         if not rung.active:
@@ -112,21 +122,36 @@ def cuts_of(project: Project) -> tuple[Cut, ...]:
                 continue
             angle = ply.angle + rung.turn
             key = (rung.region, rung.draped, angle, ply.material)
+            called = rung.name or f"ply {number}"
             before = found.get(key)
             if before is not None:
-                name = f"{before.name}, {number}"
-                found[key] = replace(before, name=name, count=before.count + 1)
+                found[key] = tuple(
+                    replace(x, name=_with(x.name, rung.name or str(number)), count=x.count + 1)
+                    for x in before
+                )
                 continue
-            bare_part = replace(part, lay_up=())
-            flat = pattern_of(bare_part, rung.region, rung.draped, angle)
-            found[key] = Cut(f"ply {number}", ply.material, angle, 1, flat[0])
+            flat = pattern_of(replace(part, lay_up=()), rung.region, rung.draped, angle)
+            found[key] = tuple(
+                Cut(_piece(called, k, len(flat)), ply.material, angle, 1, one)
+                for k, one in enumerate(flat, start=1)
+            )
     if not found:
         raise PartError(
             "No ply is draped: only those have a flat pattern.",
             "Draping",
             "Choose a rung in Part and switch 'draped' on.",
         )
-    return tuple(found.values())
+    return tuple(x for each in found.values() for x in each)
+
+
+def _piece(name: str, number: int, of: int) -> str:
+    return name if of == 1 else f"{name} · piece {number}"
+
+
+def _with(name: str, other: str) -> str:
+    """The name of a pattern with another ply's that is cut alike."""
+    called, mark, piece = name.partition(" · piece ")
+    return f"{called}, {other}{mark}{piece}"
 
 
 def patterns_table(project: Project) -> Table:

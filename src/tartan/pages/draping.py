@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.drape.net import Net
+from tartan.core.errors import PartError
 from tartan.core.stack import Ply
-from tartan.pages.fields import Number, Said, Table, Unit, Vector, line
+from tartan.exchange.maps import colours
+from tartan.pages.fields import Number, OneOf, Said, Table, Unit, Vector, line
 from tartan.pages.part import rung_plies
 from tartan.project.analysis.draping import Draping, draping_of
 from tartan.project.analysis.partmesh import meshed, place_name
@@ -17,6 +21,7 @@ from tartan.project.document.partmodel import Draped
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
+Bytes = NDArray[np.uint8]
 
 MOST_LINES = 12_000
 """Strokes of a net that are drawn."""
@@ -24,20 +29,74 @@ MOST_LINES = 12_000
 LOCKING = 45.0
 """Shear that a map is centred on where the material's locking angle is not known [deg]."""
 
-DRAPED: Table = (
-    line(
-        Said("start", "Where warp and weft cross at a right angle, and the angle holds"),
-        Vector("start", units.LENGTH, "start of the draping", wide=56),
-        Unit(units.LENGTH),
-    ),
-    line(
-        Said("cells", "Side of a cell of the net; 0 for as long as elements are"),
-        None,
-        Number("cell", units.LENGTH, "cell of the net", wide=70),
-        Unit(units.LENGTH),
-    ),
-)
-"""Fields of `Draped`."""
+MAPS = ("shear", "fibre off nominal", "thickness")
+"""What a draped ply is coloured by."""
+
+WAYS = {"woven": "woven: pinned where yarns cross", "tape": "tape: fibres slip, keep distance"}
+"""Ways to lay a ply."""
+
+
+def draped_fields(edges: Callable[[], Sequence[str]]) -> Table:
+    """Fields of `Draped`; `edges` gives those that a yarn can follow."""
+    return (
+        line(
+            Said("laid as", "Pinned where yarns cross, or as fibres that slip along each other"),
+            None,
+            OneOf("way", lambda: tuple(WAYS), "way of draping", shown=WAYS, widest=220),
+        ),
+        line(
+            Said("start", "Where warp and weft cross at a right angle, and the angle holds"),
+            Vector("start", units.LENGTH, "start of the draping", wide=56),
+            Unit(units.LENGTH),
+        ),
+        line(
+            Said(
+                "along", "An edge that the yarn through the start follows; the net grows from it"
+            ),
+            None,
+            OneOf(
+                "edge",
+                lambda: ("", *edges()),
+                "edge of the draping",
+                shown={"": "straight on"},
+                widest=220,
+            ),
+        ),
+        line(
+            Said("cells", "Side of a cell of the net; 0 for as long as elements are"),
+            None,
+            Number("cell", units.LENGTH, "cell of the net", wide=70),
+            Unit(units.LENGTH),
+        ),
+    )
+
+
+def points_words(points: Sequence[tuple[float, float, float]]) -> str:
+    """Points of a line as they are typed, such as "0, 10, 5; 20, 10, 5"."""
+    scale = units.LENGTH.scale
+    return "; ".join(", ".join(units.number(x / scale, 6) for x in p) for p in points)
+
+
+def points_of(text: str) -> tuple[tuple[float, float, float], ...]:
+    """Points of a line from what is typed.
+
+    Raises
+    ------
+    TartanError
+        Where one is not three lengths, or there are less than two.
+    """
+    found = []
+    for number, words in enumerate((w for w in text.split(";") if w.strip()), start=1):
+        parts = [p for p in words.split(",") if p.strip()]
+        if len(parts) != 3:
+            raise PartError(
+                f"Point {number} has {len(parts)} figures.", "Line", "Type x, y, z; x, y, z; …"
+            )
+        x, y, z = (units.parse(p, units.LENGTH) for p in parts)
+        found.append((x, y, z))
+    if len(found) < 2:
+        raise PartError("A line has two points or more.", "Line", "Type x, y, z; x, y, z; …")
+    return tuple(found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,18 +157,23 @@ def words(project: Project, found: DrapedPly) -> str:
     thick = 100 * (np.nanmax(made.found.factor) - 1)
     worst = int(np.nanargmax(shear))
     where = place_name(whole, [r.name for r in part.regions], int(made.elements[worst]))
+    at = f" at {where}" if where else ""
+    off = f"Up to {units.number(float(np.nanmax(turn)), 3)}° off"
+    sheared = f"{units.number(float(shear[worst]), 3)}° of shear"
     said = (
-        f"Up to {units.number(float(np.nanmax(turn)), 3)}° off and "
-        f"{units.number(float(thick), 2)} % thicker; {units.number(float(shear[worst]), 3)}° of "
-        f"shear{f' at {where}' if where else ''}."
+        f"{off}; {sheared} along the fibres{at}."
+        if made.found.tape
+        else f"{off} and {units.number(float(thick), 2)} % thicker; {sheared}{at}."
     )
+    if len(made.pieces) > 1:
+        said = f"{len(made.pieces)} pieces. {said}"
     areas = whole.mesh.areas()[made.elements]
     if found.locking is not None:
         share = 100 * areas[shear > found.locking].sum() / areas.sum()
         said += (
             f" Beyond the locking angle of {units.number(found.locking, 3)}° on "
             f"{units.number(float(share), 2)} % of its area: it cannot be laid there. Start "
-            "elsewhere, turn it, or lay it in pieces."
+            "elsewhere, turn it, or cut it into pieces."
             if share
             else f" It locks nowhere ({units.number(found.locking, 3)}°)."
         )
@@ -121,14 +185,19 @@ def words(project: Project, found: DrapedPly) -> str:
 
 def lines(made: Draping) -> tuple[Array, Array]:
     """Warp and weft on the part as strokes, shapes (q, 2, 3) [m]."""
-    net = made.net
+    each = [_strokes(net, MOST_LINES // len(made.nets)) for net in made.nets]
+    warp, weft = (np.concatenate(x) for x in zip(*each, strict=True))
+    return warp, weft
+
+
+def _strokes(net: Net, most: int) -> tuple[Array, Array]:
     on = net.laid & (net.beyond <= 0.5 * max(net.cell))
     # A trace outwards, clear of the flat elements.
     places = net.places + 0.1 * max(net.cell) * net.normals
     found = []
     for axis in (0, 1):
         x, there = np.moveaxis(places, axis, 0), np.moveaxis(on, axis, 0)
-        every = max(1, int(np.ceil(there.sum() / MOST_LINES)))
+        every = max(1, int(np.ceil(there.sum() / most)))
         # Whole yarns are left out, not pieces of them: from the start's yarn on.
         chosen = (np.arange(x.shape[1]) - net.start[1 - axis]) % every == 0
         x, there = x[:, chosen], there[:, chosen]
@@ -137,9 +206,46 @@ def lines(made: Draping) -> tuple[Array, Array]:
     return found[0], found[1]
 
 
-def shear_share(found: DrapedPly, count: int) -> Array:
-    """Locking angle over shear on every element of a mesh, shape (count,); NaN off the ply."""
-    share = np.full(count, np.nan)
-    shear = np.maximum(np.abs(found.made.found.shear), 1e-3)
-    share[found.made.elements] = (found.locking or LOCKING) / shear
-    return share
+def starts(made: Draping) -> Array:
+    """Where its pieces begin, shape (k, 3) [m]."""
+    return np.stack([net.places[net.start] for net in made.nets])
+
+
+def map_of(found: DrapedPly, which: str, count: int) -> tuple[Bytes, NDArray[np.bool_], str]:
+    """Colours on the elements of a ply, which of a mesh's they are, and what they say.
+
+    Parameters
+    ----------
+    found : DrapedPly
+        The ply.
+    which : str
+        Of `MAPS`.
+    count : int
+        Elements of the mesh.
+
+    Returns
+    -------
+    tuple of ndarray (q, 3), ndarray (count,) and str
+        Colours of those that are covered, which they are, and the legend in words.
+    """
+    made = found.made
+    values = np.full(count, np.nan)
+    if which == "shear":
+        limit = found.locking or LOCKING
+        values[made.elements] = limit / np.maximum(np.abs(made.found.shear), 1e-3)
+        on = np.isfinite(values)
+        of = "of the yarns" if not made.found.tape else "along the fibres"
+        said = f"shear {of}: teal below {limit:g}°, ember beyond"
+        unknown = "" if found.locking else " (the material's locking angle is not known)"
+        return colours.reserve_map(values[on], 1.0), on, said + unknown
+    if which == "fibre off nominal":
+        values[made.elements] = np.abs(made.turn)
+        unit, what = "°", "fibres off the nominal angle"
+    else:
+        values[made.elements] = 100 * (made.found.factor - 1)
+        unit, what = " %", "thicker than the flat ply"
+    on = np.isfinite(values)
+    most = float(values[on].max(initial=0.0))
+    share = values[on] / most if most > 1e-9 else np.zeros(int(on.sum()))
+    words = f"{what}: 0 to {units.number(most, 3)}{unit}, the darker the more"
+    return colours.size_map(share), on, words

@@ -6,6 +6,7 @@ all others by what is linked to those. An outline may lie a little off the surfa
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -25,7 +26,7 @@ CANDIDATES = 6
 """Elements that are looked at for every place: the nearest one may be of another sheet."""
 
 FINE = 1.5
-"""Spacing of the places along an outline in sides of the elements there."""
+"""Spacing of the places along an outline in widths of the elements there."""
 
 
 ALONG = 0.1
@@ -66,10 +67,11 @@ class Locator:
         self._centres = mesh.centres()
         self._normals = np.ascontiguousarray(mesh.normals())
         self._tree = cKDTree(self._centres)
-        self._side = np.sqrt(mesh.areas())
         self._radius = np.linalg.norm(
             mesh.nodes[mesh.corner_table] - self._centres[:, None], axis=2
         ).max(axis=1)
+        # A square's side; of what is long and thin about its width.
+        self._width = mesh.areas() / (math.sqrt(2) * self._radius)
 
     @property
     def size(self) -> float:
@@ -141,7 +143,7 @@ class Locator:
         """
         begin, end = traced.sides[:2]
         length = np.linalg.norm(end - begin, axis=1)
-        pieces = np.maximum(np.ceil(length / (FINE * self._side[on])), 1).astype(np.int64)
+        pieces = np.maximum(np.ceil(length / (FINE * self._width[on])), 1).astype(np.int64)
         pieces[~traced.sides[5]] = 0
         whole = np.flatnonzero(pieces == 1)
         pieces[whole] = 0
@@ -152,6 +154,16 @@ class Locator:
         share = ((step + 0.5) / pieces[side])[:, None]
         more = self.locate(begin[side] * (1 - share) + end[side] * share).element
         return np.concatenate([on[whole], more]), np.concatenate([whole, side])
+
+    def around(self, elements: Index, rings: int) -> Index:
+        """Elements and those so many rings about them that share nodes, in order."""
+        starts, beside = self._arrays[3], self._arrays[4]
+        found = np.unique(elements)
+        for _ in range(rings):
+            count = starts[found + 1] - starts[found]
+            first = np.repeat(starts[found] - np.cumsum(count) + count, count)
+            found = np.unique(beside[first + np.arange(count.sum())])
+        return found
 
     def within(self, traced: Traced, on: Index, seeds: Index) -> Index:
         """Elements within outlines.

@@ -9,11 +9,13 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout
 
 from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH
 from tartan.core.errors import TartanError
+from tartan.desktop.part.drapelines import DrapeLines
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
@@ -21,6 +23,7 @@ from tartan.desktop.widgets.controls import (
     QuantityField,
     UnitLabel,
     button,
+    choice,
     label,
     row,
     switch,
@@ -28,8 +31,9 @@ from tartan.desktop.widgets.controls import (
 from tartan.desktop.widgets.recordform import Record, add_record
 from tartan.exchange.patterns import ROLL, write_patterns
 from tartan.pages import draping as state
+from tartan.pages.fields import make_up
 from tartan.project.analysis.partmesh import meshed
-from tartan.project.document.partmodel import Draped, Rung
+from tartan.project.document.partmodel import Draped, Part, Rung, Vector
 from tartan.project.edits import part_edits
 from tartan.project.edits.draped_rungs import begin_draping
 from tartan.project.wording import units
@@ -64,6 +68,13 @@ class DrapeForm(PartForm):
             spacing=4,
         )
         self.fields = Block()
+        self._fields = state.draped_fields(self._edges)
+        self.lines = DrapeLines(self._draped, self._change)
+        self.lines.changed.connect(self.changed)
+        self.lines.told.connect(self.told)
+        self.map = choice(state.MAPS, lambda _: self.changed.emit())
+        self.map.setAccessibleName("map of the draped ply")
+        self.maps = row(label("coloured by", "soft"), None, self.map)
         self.words = label("", "soft", wrap=True)
         self.words.setAccessibleName("How the ply is draped")
         self._preview: Draped | None = None
@@ -72,6 +83,8 @@ class DrapeForm(PartForm):
         box.setSpacing(4)
         box.addWidget(row(self.on, self.move_start, None, spacing=6))
         box.addWidget(self.fields)
+        box.addWidget(self.lines)
+        box.addWidget(self.maps)
         box.addWidget(self.words)
         box.addWidget(self.patterns)
 
@@ -139,7 +152,26 @@ class DrapeForm(PartForm):
             f"{100 * laid.waste:.0f} % of it is left over."
         )
 
+    def _edges(self) -> tuple[str, ...]:
+        part = self.part
+        if part is None:
+            return ()
+        try:
+            return tuple(meshed(part).mesh.edges)
+        except TartanError:
+            return ()
+
+    @property
+    def mapped(self) -> str:
+        """What the ply is coloured by."""
+        return self.map.currentText()
+
     # Moving the start
+
+    @property
+    def takes_clicks(self) -> bool:
+        """Whether clicks on the part are for the ply."""
+        return self._draped() is not None and (self.moving or self.lines.drawing)
 
     @property
     def moving(self) -> bool:
@@ -147,11 +179,31 @@ class DrapeForm(PartForm):
         return self.move_start.isChecked() and self._draped() is not None
 
     def _place(self, element: int) -> Draped | None:
+        """As it is draped, but for the start of the piece that an element is on."""
         part, draped = self.part, self._draped()
         if part is None or draped is None or element < 0:
             return None
-        x, y, z = meshed(part).mesh.centres()[element]
-        return replace(draped, start=(float(x), float(y), float(z)))
+        at = _middle(part, element)
+        found = self.shown()
+        if found is None or len(found.made.pieces) == 1:
+            return replace(draped, start=at)
+        own = next((p for p in found.made.pieces if element in p), None)
+        if own is None:
+            return None
+        centres = meshed(part).mesh.centres()[own]
+
+        def inside(start: Vector) -> bool:
+            return bool(np.linalg.norm(centres - np.array(start), axis=1).min() < self._near())
+
+        if inside(draped.start):
+            return replace(draped, start=at)
+        others = tuple(s for s in draped.starts if not inside(s))
+        return replace(draped, starts=(*others, at))
+
+    def _near(self) -> float:
+        """How near to an element's middle a start of it is [m]."""
+        assert self.part is not None
+        return float(np.sqrt(meshed(self.part).mesh.areas().max()))
 
     def point(self, element: int) -> None:
         """Show the net as it would lie from an element's middle."""
@@ -162,11 +214,15 @@ class DrapeForm(PartForm):
             self.changed.emit()
 
     def pick(self, element: int) -> None:
-        """Lay the net from an element's middle."""
+        """Lay the net from an element's middle, or add that to the line that is drawn."""
+        if self.lines.drawing:
+            if self.part is not None and element >= 0:
+                self.lines.pick(_middle(self.part, element))
+            return
         found = self._place(element)
         if found is not None:
             self.move_start.setChecked(False)
-            self._change("start of the draping", start=found.start)
+            self._change("start of the draping", start=found.start, starts=found.starts)
 
     def _end_preview(self) -> None:
         self._preview = None
@@ -215,11 +271,21 @@ class DrapeForm(PartForm):
             self.move_start.setChecked(False)
         self.fields.setVisible(draped is not None)
         self.patterns.setVisible(draped is not None)
+        self.lines.setVisible(draped is not None)
+        self.maps.setVisible(draped is not None)
+        self.lines.refresh()
         self.roll.put_value(self._width)
-        self.fields.put(draped is not None, self._build)
+        lines = () if draped is None else make_up(self._fields, draped)
+        self.fields.put(lines, self._build)
         self._tell()
 
     def _build(self, block: Block) -> None:
         if self._draped() is not None:
             record = Record(self._draped, self._change, self.told.emit, "the draping")
-            add_record(block, state.DRAPED, record)
+            add_record(block, self._fields, record)
+
+
+def _middle(part: Part, element: int) -> Vector:
+    """Middle of an element [m]."""
+    x, y, z = meshed(part).mesh.centres()[element]
+    return float(x), float(y), float(z)

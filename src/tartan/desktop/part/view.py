@@ -6,6 +6,7 @@ Under the surface stand what is to be settled before solving, and the probe with
 from __future__ import annotations
 
 from functools import partial
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -188,7 +189,7 @@ class PartView(SceneStation):
         self.session.select(element=element)
         if self.form == "regions":
             self.regions.pick(element)
-        elif self.form == "lay-up" and self.lay_up.drape.moving:
+        elif self.form == "lay-up" and self.lay_up.drape.takes_clicks:
             self.lay_up.drape.pick(element)
         elif self.form == "0°, side" and self.directions.by_click.isChecked():
             self.directions.flip_at(element)
@@ -360,7 +361,16 @@ class PartView(SceneStation):
 
     def _put_net(self, scene: PartScene) -> None:
         shown = self.lay_up.drape.shown() if self.form == "lay-up" else None
-        self.overlays.draped(scene, shown if self.lay_up.step is None else None)
+        drape = self.lay_up.drape
+        self.overlays.draped(scene, shown if self.lay_up.step is None else None, drape.mapped)
+        drawn = drape.lines.points if self.form == "lay-up" else []
+        scene.knobs("drawn", np.array(drawn).reshape(-1, 3))
+        scene.strokes(
+            "drawn line",
+            np.array(list(pairwise(drawn))).reshape(-1, 2, 3),
+            theme.face().accent,
+            2.4,
+        )
 
     def _put_path(self, scene: PartScene) -> None:
         path = self.winding.path.segments if self.form == "winding" else np.zeros((0, 2, 3))

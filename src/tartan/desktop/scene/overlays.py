@@ -16,7 +16,7 @@ from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
-from tartan.pages.draping import LOCKING, DrapedPly, lines, shear_share
+from tartan.pages.draping import DrapedPly, lines, map_of, starts
 from tartan.project.analysis.laying import Laid, laid_plies
 from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
@@ -86,28 +86,23 @@ class Overlays:
         if layout is not None and self._pane.on("supports, loads"):
             self._loads(scene, layout)
 
-    def draped(self, scene: PartScene, found: DrapedPly | None) -> None:
-        """Draw a draped ply's net, and its shear about the locking angle in colours."""
+    def draped(self, scene: PartScene, found: DrapedPly | None, which: str) -> None:
+        """Draw a draped ply's net, and one of its maps in colours."""
         if found is None or not self._pane.on("draped net") or scene.mesh is None:
             for name in ("warp", "weft", "start"):
                 scene.clear(name)
             return
         face = theme.face()
         rgb = np.tile(colours.bare(dark=face.dark), (scene.mesh.count, 1))
-        share = shear_share(found, scene.mesh.count)
-        on = np.isfinite(share)
-        rgb[on] = colours.reserve_map(share[on], 1.0)
+        shades, on, self.words = map_of(found, which, scene.mesh.count)
+        rgb[on] = shades
         scene.paint(rgb)
         # Lines of the mesh would stand between those of the net.
         scene.show_edges(False)
         warp, weft = lines(found.made)
         scene.strokes("warp", warp, face.ink, 1.4)
         scene.strokes("weft", weft, face.soft, 1.0)
-        scene.knobs("start", np.array([found.made.net.places[found.made.net.start]]))
-        limit = found.locking or LOCKING
-        self.words = f"shear of the yarns: teal below {limit:g}°, ember beyond" + (
-            "" if found.locking else " (the material's locking angle is not known)"
-        )
+        scene.knobs("start", starts(found.made))
 
     def _laid(self) -> tuple[Laid, ...]:
         project = self._session.project

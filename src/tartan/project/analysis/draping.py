@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from tartan.core.drape.net import Laying, Net, drape, start_on
 from tartan.core.drape.pattern import InNet, NetFinder
-from tartan.core.drape.triangles import TriangleSurface
+from tartan.core.drape.triangles import OUT_OF_MEASURE, TriangleSurface
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
+from tartan.project.analysis.pieces import locator_of, pieces_of
 from tartan.project.document.partmodel import Draped, Vector
 
 Array = NDArray[np.float64]
@@ -42,23 +43,26 @@ class Placed(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class Draping:
-    """A ply as it is draped on some elements.
+    """A ply as it is draped on some elements, in one piece or several.
 
     Attributes
     ----------
-    net : Net
-        Its yarns.
+    nets : tuple of Net
+        Its yarns, one net a piece.
+    pieces : tuple of ndarray of int
+        Elements of each.
     elements : ndarray of int, shape (q,)
         Of its region.
     found : InNet
-        Their centres in the net.
+        Their centres in the nets.
     fibre : ndarray, shape (q,)
         Angle of the warp from the reference direction there [deg]; NaN where the net is not.
     nominal : float
         The angle that was asked for [deg].
     """
 
-    net: Net
+    nets: tuple[Net, ...]
+    pieces: tuple[Index, ...]
     elements: Index
     found: InNet
     fibre: Array
@@ -131,23 +135,78 @@ def draping_of(
     """
     if not elements:
         raise PartError("There is nothing to drape on.", "Draping", "Choose another region.")
+    own = np.frombuffer(elements, np.int64)
     surface = surface_of(whole.mesh, elements)
-    start = np.array(draped.start)
+    pieces = [own] if not draped.cuts else pieces_of(whole.mesh, surface, own, draped.cuts)
+    nets: list[Net] = []
+    lengths, warp, between = (np.full((len(own), *s), np.nan) for s in ((2,), (3,), ()))
+    for piece, start in _begun(whole.mesh, pieces, draped):
+        # A line is followed by the piece that the first start is on. Beyond a cut the surface is
+        # known, so that yarns find their way to the piece's corners over it.
+        net = _net(whole, surface, draped, (start, angle), coarse, along=start == draped.start)
+        nets.append(net)
+        at = np.searchsorted(own, piece)
+        found = NetFinder(net).at(whole.mesh.centres()[piece])
+        lengths[at], warp[at], between[at] = found.lengths, found.warp, found.yarn_angle
+    inside = InNet(lengths, warp, between, draped.way == "tape")
+    return Draping(tuple(nets), tuple(pieces), own, inside, _fibre(whole, own, inside.warp), angle)
+
+
+def _begun(mesh: Mesh, pieces: list[Index], draped: Draped) -> list[tuple[Index, Vector]]:
+    """Pieces with the start of each: the first of those given that is on it, or its middle."""
+    if len(pieces) == 1:
+        return [(pieces[0], draped.start)]
+    given = (draped.start, *draped.starts)
+    if not (np.abs(np.array(given)) < OUT_OF_MEASURE).all():
+        raise PartError(
+            "A start is no place.", "Draping, start", "Enter x, y and z of a point on the part."
+        )
+    element = locator_of(mesh).locate(np.array(given)).element
+    found = []
+    for piece in pieces:
+        on = [at for at, e in zip(given, element.tolist(), strict=True) if e in piece]
+        found.append((piece, on[0] if on else start_in(mesh, piece)))
+    return found
+
+
+def _net(
+    whole: Placed,
+    surface: TriangleSurface,
+    draped: Draped,
+    begin: tuple[Vector, float],
+    coarse: float,
+    *,
+    along: bool,
+) -> Net:
+    """The net of one piece from a start, with its angle from 0° there [deg]."""
+    start, angle = np.array(begin[0]), begin[1]
     size = _size(surface)
     cell = cell_of(surface, draped.cell, coarse)
     reach = OFF * surface.size
     foot = start_on(surface, start, reach)
     # About the normal of the surface, not of its flat element: angles are of the true surface.
     n = foot.normal[0]
-    along = whole.direction[int(max(surface.elements[foot.hint[0]], 0))]
-    along = along - (along @ n) * n
+    zero = whole.direction[int(max(surface.elements[foot.hint[0]], 0))]
+    zero = zero - (zero @ n) * n
     turn = math.radians(angle)
-    warp = math.cos(turn) * along + math.sin(turn) * np.cross(n, along)
+    warp = math.cos(turn) * zero + math.sin(turn) * np.cross(n, zero)
     count = max(2, math.ceil(AROUND * size / cell))
-    net = drape(surface, start, warp, (cell, cell), (count,) * 4, Laying(OVER * size, reach))
-    own = np.frombuffer(elements, np.int64)
-    found = NetFinder(net).at(whole.mesh.centres()[own])
-    return Draping(net, own, found, _fibre(whole, own, found.warp), angle)
+    line = _line(whole.mesh, draped) if along else None
+    laying = Laying(OVER * size, reach, draped.way == "tape", line)
+    return drape(surface, start, warp, (cell, cell), (count,) * 4, laying)
+
+
+def _line(mesh: Mesh, draped: Draped) -> Array | None:
+    """The line that a yarn follows, shape (k, 3) [m]; None where it runs straight."""
+    if draped.edge:
+        if draped.edge not in mesh.edges:
+            raise PartError(
+                f"There is no edge '{draped.edge}'.",
+                "Draping, along",
+                f"There are {', '.join(mesh.edges)}.",
+            )
+        return np.asarray(mesh.nodes[mesh.edges[draped.edge]])
+    return np.array(draped.line) if draped.line else None
 
 
 def _fibre(whole: Placed, own: Index, warp: Array) -> Array:

@@ -24,6 +24,15 @@ def check_draped(rung: Rung, where: str) -> None:
     assert draped is not None
     if rung.wound is not None:
         raise DocumentError("A ply is wound or draped.", where, "Choose one of them.")
+    points = (draped.start, *draped.starts, *draped.line, *(x for cut in draped.cuts for x in cut))
+    if any(beyond(x, MOST_LENGTH) for point in points[1:] for x in point):
+        raise StackError(
+            "A point of a line, a cut or a start is no place.",
+            where,
+            "Enter x, y and z of points on the part.",
+        )
+    if any(len(line) < 2 for line in (*draped.cuts, *((draped.line,) if draped.line else ()))):
+        raise StackError("A line or a cut has no length.", where, "Give it two points or more.")
     if any(beyond(x, MOST_LENGTH) for x in draped.start):
         raise StackError(
             "The start of the draping is no place.", where, "Enter x, y and z of a point on it."
