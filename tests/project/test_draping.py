@@ -24,6 +24,7 @@ from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.laying import laid_plies
 from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.yarns import lines
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Direction, Draped, Near, Part, Region, Rung, Wound
 from tartan.project.document.samples import radome_cap_project
@@ -107,7 +108,7 @@ def test_the_sample_is_solved_and_says_what_locks() -> None:
     assert "lower edge" in said
     loose = replace(found, locking=60.0)
     assert "It locks nowhere (60°)" in page.words(project, loose)
-    warp, weft = page.lines(found.made)
+    warp, weft = lines(found.made, meshed(cap()[1]).mesh)
     assert len(warp) > 1000
     assert len(weft) > 1000
     shades, on, told = page.map_of(found, "shear", answer.layout().mesh.count)

@@ -23,8 +23,9 @@ from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.mesh import Mesh
 from tartan.core.stack.groups import bare
 from tartan.exchange.tables import Cell, Table
-from tartan.project.analysis.draping import draping_of
+from tartan.project.analysis.draping import draping_of, surface_of
 from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.pieces import cut_paths
 from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Draped, Part
@@ -80,14 +81,24 @@ def pattern_of(part: Part, region: str, draped: Draped, angle: float) -> tuple[F
     own = whole.elements(region, "Draping")
     # Cells half as long as elements: what is cut is worth the wait.
     made = draping_of(whole, own.tobytes(), draped, angle, FINE)
+    cuts: tuple[Array, ...] = ()
+    if draped.cuts:
+        cuts = cut_paths(whole.mesh, surface_of(whole.mesh, own.tobytes()), draped.cuts)
     return tuple(
-        _flat(whole.mesh, piece, net, made.found.factor[np.searchsorted(made.elements, piece)])
+        _flat(
+            whole.mesh,
+            (piece, cuts),
+            net,
+            made.found.factor[np.searchsorted(made.elements, piece)],
+        )
         for piece, net in zip(made.pieces, made.nets, strict=True)
     )
 
 
-def _flat(mesh: Mesh, piece: Index, net: Net, factor: Array) -> FlatPattern:
-    flat = flat_pattern(mesh, piece, NetFinder(net))
+def _flat(mesh: Mesh, of: tuple[Index, tuple[Array, ...]], net: Net, factor: Array) -> FlatPattern:
+    """Flat pattern of a piece and the cuts that it has rims of."""
+    piece, cuts = of
+    flat = flat_pattern(mesh, piece, NetFinder(net), cuts)
     # What the elements unroll to, each by its own shear: an outline that runs into itself, as of
     # a ply that goes all round a tube, does not hold that much.
     cloth = float(np.nansum(mesh.areas()[piece] * factor))

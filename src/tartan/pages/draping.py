@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.drape.net import Net
 from tartan.core.errors import PartError
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
@@ -23,16 +22,13 @@ from tartan.project.wording import units
 Array = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
 
-MOST_LINES = 12_000
-"""Strokes of a net that are drawn."""
-
 LOCKING = 45.0
 """Shear that a map is centred on where the material's locking angle is not known [deg]."""
 
 MAPS = ("shear", "fibre off nominal", "thickness")
 """What a draped ply is coloured by."""
 
-WAYS = {"woven": "woven: pinned where yarns cross", "tape": "tape: fibres slip, keep distance"}
+WAYS = {"woven": "woven, pinned", "tape": "tape, slipping"}
 """Ways to lay a ply."""
 
 
@@ -181,29 +177,6 @@ def words(project: Project, found: DrapedPly) -> str:
         share = 100 * areas[~covered].sum() / areas.sum()
         said += f" The net does not reach {units.number(float(share), 2)} % of its area."
     return said
-
-
-def lines(made: Draping) -> tuple[Array, Array]:
-    """Warp and weft on the part as strokes, shapes (q, 2, 3) [m]."""
-    each = [_strokes(net, MOST_LINES // len(made.nets)) for net in made.nets]
-    warp, weft = (np.concatenate(x) for x in zip(*each, strict=True))
-    return warp, weft
-
-
-def _strokes(net: Net, most: int) -> tuple[Array, Array]:
-    on = net.laid & (net.beyond <= 0.5 * max(net.cell))
-    # A trace outwards, clear of the flat elements.
-    places = net.places + 0.1 * max(net.cell) * net.normals
-    found = []
-    for axis in (0, 1):
-        x, there = np.moveaxis(places, axis, 0), np.moveaxis(on, axis, 0)
-        every = max(1, int(np.ceil(there.sum() / most)))
-        # Whole yarns are left out, not pieces of them: from the start's yarn on.
-        chosen = (np.arange(x.shape[1]) - net.start[1 - axis]) % every == 0
-        x, there = x[:, chosen], there[:, chosen]
-        both = there[1:] & there[:-1]
-        found.append(np.stack([x[:-1][both], x[1:][both]], axis=1))
-    return found[0], found[1]
 
 
 def starts(made: Draping) -> Array:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
+from scipy.spatial import cKDTree
 
 from tartan.core.drape.pattern import NetFinder, area_of
 from tartan.core.drape.triangles import rim_loops
@@ -22,6 +23,9 @@ CORNER = 35.0
 
 STAIR = 30.0
 """Mean turn from which an outline is the saw-tooth of elements [deg]."""
+
+NEXT = 4
+"""Points of a cut from whose end on a rim beside it meets that end."""
 
 FINE = 4
 """Points of a smooth outline to each of its nodes."""
@@ -64,8 +68,10 @@ class FlatPattern:
         )
 
 
-def flat_pattern(mesh: Mesh, elements: Index, finder: NetFinder) -> FlatPattern:
-    """Unroll the region of a draped ply.
+def flat_pattern(
+    mesh: Mesh, elements: Index, finder: NetFinder, cuts: Sequence[Array] = ()
+) -> FlatPattern:
+    """Unroll the region of a draped ply, or a piece of it.
 
     Parameters
     ----------
@@ -75,6 +81,8 @@ def flat_pattern(mesh: Mesh, elements: Index, finder: NetFinder) -> FlatPattern:
         The ply's region.
     finder : NetFinder
         Of its net.
+    cuts : sequence of ndarray, shape (k, 3)
+        Lines that part the ply: where its rim runs beside one it is that line [m].
 
     Raises
     ------
@@ -90,7 +98,10 @@ def flat_pattern(mesh: Mesh, elements: Index, finder: NetFinder) -> FlatPattern:
         )
     found = []
     for loop in loops:
-        flat = finder.at(mesh.nodes[loop]).lengths
+        rim = mesh.nodes[loop]
+        for cut in cuts:
+            rim = _along(rim, cut, _reach(mesh, elements))
+        flat = finder.at(rim).lengths
         known = np.isfinite(flat[:, 0])
         if known.sum() < 3 or known.mean() < 0.5:
             raise PartError(
@@ -102,6 +113,36 @@ def flat_pattern(mesh: Mesh, elements: Index, finder: NetFinder) -> FlatPattern:
     found.sort(key=lambda x: -abs(area_of(x)))
     turned = [x if (area_of(x) > 0) == (k == 0) else x[::-1] for k, x in enumerate(found)]
     return FlatPattern(turned[0], tuple(turned[1:]))
+
+
+def _reach(mesh: Mesh, elements: Index) -> float:
+    """How far beside a cut the rim of elements runs at most [m]."""
+    corners = mesh.nodes[mesh.corner_table[elements]]
+    return float(np.linalg.norm(corners[:, 2] - corners[:, 0], axis=1).max())
+
+
+def _along(rim: Array, cut: Array, reach: float) -> Array:
+    """A closed rim, shape (q, 3) [m], with its longest stretch beside a cut replaced by that."""
+    length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(cut, axis=0), axis=1))])
+    far, at = cKDTree(cut).query(rim)
+    # Next to a cut's end the rim goes on as its own.
+    near = (far <= reach) & (at > 0) & (at < len(cut) - 1) | (far <= 0.5 * reach)
+    if near.all() or near.sum() < 3:
+        return rim
+    # The rim crosses the cut's ends too: the stretch that goes along it is the longest.
+    first = int(np.flatnonzero(~near)[0])
+    order = np.roll(np.arange(len(rim)), -first)
+    runs = np.split(order, np.flatnonzero(np.diff(near[order].astype(np.int8))) + 1)
+    beside = max((r for r in runs if near[r[0]]), key=len)
+    ends = at[beside[0]], at[beside[-1]]
+    if abs(length[ends[1]] - length[ends[0]]) < 2 * reach:
+        return rim
+    low, high = min(ends), max(ends)
+    low, high = (0 if low <= NEXT else low), (len(cut) - 1 if high >= len(cut) - NEXT else high)
+    line = cut[low : high + 1]
+    after = int(np.flatnonzero(order == beside[-1])[0]) + 1
+    rest = np.roll(order, -after)[: len(order) - len(beside)]
+    return np.concatenate([rim[rest], line if ends[1] > ends[0] else line[::-1]])
 
 
 def smooth(points: Array) -> Array:

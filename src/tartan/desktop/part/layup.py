@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QApplication, QVBoxLayout
+from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import Vessel
@@ -35,6 +35,9 @@ from tartan.pages.winding_fields import wound_fields
 from tartan.project.document.partmodel import Rung, Wound
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
+
+LEAST_LADDER = 132
+"""Height of the ladder in pixels, four rungs of it, whatever stands below."""
 
 STEP = 350
 """Milliseconds a ply is shown in playback."""
@@ -103,8 +106,14 @@ class LayUpForm(PartForm):
         self.name.refused.connect(self.told)
         self.add_choice.setToolTip("Lay a stack of the Stacks station above the chosen rung")
         self.add_choice.setAccessibleName(self.add_choice.toolTip())
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
+        # A draped or wound rung has more to say than a low window holds.
+        inside = QWidget()
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        self.page = scrolled(inside)
+        whole.addWidget(self.page)
+        box = QVBoxLayout(inside)
+        box.setContentsMargins(0, 0, 6, 0)
         box.setSpacing(6)
         box.addWidget(
             row(
@@ -118,6 +127,7 @@ class LayUpForm(PartForm):
             )
         )
         self.area = scrolled(self.ladder)
+        self.area.setMinimumHeight(LEAST_LADDER)
         box.addWidget(self.area, 1)
         like = button("+ ply like this", self.add, "Enter")
         box.addWidget(row(like, self.add_choice, self.add_wound, None))

@@ -16,10 +16,11 @@ from tartan.desktop.scene.pane import ScenePane
 from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
-from tartan.pages.draping import DrapedPly, lines, map_of, starts
+from tartan.pages.draping import DrapedPly, map_of, starts
 from tartan.project.analysis.laying import Laid, laid_plies
 from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
+from tartan.project.analysis.yarns import lines
 from tartan.project.wording.units import counted
 
 if TYPE_CHECKING:
@@ -99,7 +100,7 @@ class Overlays:
         scene.paint(rgb)
         # Lines of the mesh would stand between those of the net.
         scene.show_edges(False)
-        warp, weft = lines(found.made)
+        warp, weft = lines(found.made, scene.mesh)
         scene.strokes("warp", warp, face.ink, 1.4)
         scene.strokes("weft", weft, face.soft, 1.0)
         scene.knobs("start", starts(found.made))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +28,7 @@ from tartan.exchange.maps.mapped import (
 from tartan.exchange.report import figures, tables
 from tartan.exchange.report.derivation import derive
 from tartan.exchange.report.parts import Chapter, Figure, Text
+from tartan.exchange.report.plysheets import plies_chapter
 from tartan.exchange.report.proof import verification_table
 from tartan.exchange.tables import Cell, Table
 from tartan.project.analysis.jobs import PartAnswer
@@ -67,11 +68,12 @@ class Source:
 
 def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
     """Make the chapters that are wanted, one after another."""
-    makers = {
+    makers: dict[str, Callable[[Source], Chapter]] = {
         "summary": _summary,
         "materials": _materials,
         "stacks": _stacks,
         "part": _part,
+        "plies": lambda s: plies_chapter(s.project),
         "cases": _cases,
         "margins": _margins,
         "workings": _workings,

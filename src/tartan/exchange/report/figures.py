@@ -106,12 +106,17 @@ def png_of(sheet: Sheet) -> bytes:
     return out.getvalue()
 
 
-def projected(mesh: Mesh, moved: Array | None = None) -> tuple[Array, NDArray[np.intp]]:
-    """Corners of the elements on paper, shape (m, 4, 2), and the order from far to near."""
+def paper_axes() -> Array:
+    """Directions in space that run right and up on paper, shape (2, 3)."""
     way = WAY / np.linalg.norm(WAY)
     right = np.cross([0.0, 0.0, 1.0], way)
     right /= np.linalg.norm(right)
-    axes = np.stack([right, np.cross(way, right)])
+    return np.stack([right, np.cross(way, right)])
+
+
+def projected(mesh: Mesh, moved: Array | None = None) -> tuple[Array, NDArray[np.intp]]:
+    """Corners of the elements on paper, shape (m, 4, 2), and the order from far to near."""
+    way, axes = WAY / np.linalg.norm(WAY), paper_axes()
     nodes = mesh.nodes if moved is None else mesh.nodes + moved
     corners = nodes[mesh.corner_table]
     return corners @ axes.T, np.argsort(corners.mean(axis=1) @ way)

@@ -14,6 +14,7 @@ CHAPTERS = {
     "materials": "materials with their conditions",
     "stacks": "stacks with their sections",
     "part": "surface, regions and zones",
+    "plies": "the book of plies, a sheet for each with its flat pattern",
     "cases": "supports, loads, combinations",
     "margins": "maps, hot spots, what drives them",
     "workings": "workings of the governing margins, and those kept",

@@ -94,9 +94,27 @@ def _components(count: int, one: Index, other: Index, elements: Index) -> list[I
     return sorted(found, key=lambda x: -len(x))
 
 
+@lru_cache(maxsize=16)
+def cut_paths(
+    mesh: Mesh, surface: TriangleSurface, cuts: tuple[tuple[Vector, ...], ...]
+) -> tuple[Array, ...]:
+    """Cuts as they run on the surface from rim to rim, arrays of shape (k, 3) [m], remembered.
+
+    Raises
+    ------
+    PartError
+        As `pieces_of`.
+    """
+    found = []
+    for number, cut in enumerate(cuts, start=1):
+        path, _, beyond = _path(mesh, surface, cut, f"Draping, cut {number}")
+        found.append(path[beyond <= 0])
+    return tuple(found)
+
+
 def _sides(mesh: Mesh, surface: TriangleSurface, cut: tuple[Vector, ...], where: str) -> Array:
     """Side of a cut that elements about it lie on, shape (m,): 1 left, −1 right, 0 far off."""
-    path, up = _path(mesh, surface, cut, where)
+    path, up, _ = _path(mesh, surface, cut, where)
     finder = locator_of(mesh)
     known = np.zeros(mesh.count)
     last = len(path) - 2
@@ -120,8 +138,8 @@ def _sides(mesh: Mesh, surface: TriangleSurface, cut: tuple[Vector, ...], where:
 
 def _path(
     mesh: Mesh, surface: TriangleSurface, cut: tuple[Vector, ...], where: str
-) -> tuple[Array, Array]:
-    """A cut on the surface, carried on straight beyond its ends, and the normals along it."""
+) -> tuple[Array, Array, Array]:
+    """A cut on the surface, carried on straight beyond its ends: places, normals, how far out."""
     line = np.array(cut, float).reshape(-1, 3)
     length = float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()) if len(line) > 1 else 0.0
     if not (np.isfinite(line).all() and length > 0):
@@ -142,4 +160,4 @@ def _path(
     except PartError as error:
         raise PartError(error.what, where, error.mend) from error
     laid = np.flatnonzero(net.laid[:, 0])
-    return net.places[laid, 0], net.normals[laid, 0]
+    return net.places[laid, 0], net.normals[laid, 0], net.beyond[laid, 0]
