@@ -102,3 +102,18 @@ def test_an_outline_of_long_stretches_misses_no_element_between() -> None:
     a, b = corners[1] - corners[0], corners[2] - corners[0]
     area = float(np.cross(a, b)[2]) / 2
     assert mesh.areas()[found].sum() == pytest.approx(area, rel=0.005)
+
+
+def test_places_are_located_in_elements_however_thin() -> None:
+    rng = np.random.default_rng(2)
+    for shape in (Dome(0.4, 0.2), Cone(0.1, 0.004, 0.3)):
+        mesh = mesh_of(shape, 0.03)
+        corners = mesh.nodes[mesh.corner_table]
+        which = rng.integers(mesh.count, size=600)
+        weight = rng.dirichlet(np.ones(4), 600)
+        places = np.einsum("qk,qki->qi", weight, corners[which])
+        found = Locator(mesh).locate(places)
+        # On the border of two either will do; the place is then on both.
+        same = found.element == which
+        assert same.mean() > 0.97
+        assert found.off[same].max() < 0.02 * 0.03

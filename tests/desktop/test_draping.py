@@ -167,3 +167,130 @@ def test_flat_patterns_are_written_or_refused(
     settle()
     assert not form.patterns.isVisible()
     assert isinstance(view.lay_up.region, QComboBox)
+
+
+def _click_along(view: PartView, points: list[list[float]]) -> None:
+    """Pick the elements of the part next to some places, one after the other."""
+    part, scene = view.session.project.part, view.pane.scene
+    assert part is not None
+    assert scene is not None
+    centres = meshed(part).mesh.centres()
+    for at in points:
+        scene.element_picked.emit(int(np.linalg.norm(centres - at, axis=1).argmin()))
+
+
+def test_a_cut_is_drawn_and_both_pieces_are_laid_cut_and_moved(
+    qtbot, view: PartView, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:  # type: ignore[no-untyped-def]
+    form = view.lay_up.drape
+    whole = form.shown()
+    assert whole is not None
+    most = np.nanmax(np.abs(whole.made.found.shear))
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    _click_along(view, [[-0.35, 0.02, 0.2], [-0.1, 0.05, 0.33], [0.2, 0.05, 0.3]])
+    assert view.pane.scene is not None
+    assert {"drawn", "drawn line"} <= set(view.pane.scene._extras)
+    assert rung(view).draped == radome_cap_project().part.lay_up[0].draped  # type: ignore[union-attr]
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    assert len(draped.cuts) == 1
+    assert len(draped.cuts[0]) == 3
+    assert form.words.text().startswith("2 pieces.")
+    assert "drawn" not in view.pane.scene._extras
+    # The other piece is begun elsewhere: the first one's start stays.
+    qtbot.mouseClick(form.move_start, Qt.MouseButton.LeftButton)
+    _click_along(view, [[0.0, 0.35, 0.25]])
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    assert draped.start == (0.0, 0.0, 0.35)
+    assert len(draped.starts) == 1
+    assert draped.starts[0][1] == pytest.approx(0.35, abs=0.03)
+    shown = form.shown()
+    assert shown is not None
+    assert len(shown.made.pieces) == 2
+    assert np.nanmax(np.abs(shown.made.found.shear)) <= most + 0.5
+
+
+def test_the_points_of_a_cut_are_typed_and_it_is_taken_away(
+    qtbot, view: PartView, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:  # type: ignore[no-untyped-def]
+    form = view.lay_up.drape
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    _click_along(view, [[-0.35, 0.02, 0.2], [0.2, 0.05, 0.3]])
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    settle()
+    field = named(form, QLineEdit, "points of the cut 1")
+    type_into(qtbot, field, "0, 0")
+    assert "has 2 figures" in field.toolTip()
+    type_into(qtbot, field, "-300, 20, 302; 300, 20, 302")
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    assert draped.cuts == (((-0.3, 0.02, 0.302), (0.3, 0.02, 0.302)),)
+    path = tmp_path / "pieces.dxf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    press(qtbot, form, "flat patterns …")
+    assert "5 pieces on" in view.fault.text()
+    press(qtbot, form.lines, "✕")
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    assert draped.cuts == ()
+    QTest.keyClick(view.window(), Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    draped = rung(view).draped
+    assert draped is not None
+    assert len(draped.cuts) == 1
+
+
+def test_a_cut_that_parts_nothing_is_refused_and_nothing_is_changed(qtbot, view: PartView) -> None:  # type: ignore[no-untyped-def]
+    form, held = view.lay_up.drape, view.session.project
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    _click_along(view, [[-0.35, 0.02, 0.2]])
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    assert view.session.project is held
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    _click_along(view, [[-0.35, 0.02, 0.2], [-0.35, 0.02, 0.2]])
+    qtbot.mouseClick(form.lines.cut, Qt.MouseButton.LeftButton)
+    assert view.session.project is held
+    assert "no length" in view.fault.text()
+    # Begun and left: another rung has nothing of it.
+    qtbot.mouseClick(form.lines.line, Qt.MouseButton.LeftButton)
+    _click_along(view, [[-0.35, 0.02, 0.2], [0.3, 0.02, 0.2]])
+    qtbot.mouseClick(form.on, Qt.MouseButton.LeftButton)
+    settle()
+    assert not form.lines.drawing
+    assert rung(view).draped is None
+
+
+def test_tape_along_a_drawn_line_or_an_edge_and_what_the_ply_is_coloured_by(
+    qtbot, view: PartView
+) -> None:  # type: ignore[no-untyped-def]
+    form = view.lay_up.drape
+    choose(named(form, QComboBox, "way of draping"), "tape, slipping")
+    settle()
+    draped = rung(view).draped
+    assert draped is not None
+    assert draped.way == "tape"
+    assert "along the fibres" in form.words.text()
+    assert "thicker" not in form.words.text()
+    qtbot.mouseClick(form.lines.line, Qt.MouseButton.LeftButton)
+    _click_along(view, [[-0.2, -0.03, 0.33], [0.0, 0.0, 0.35], [0.2, 0.05, 0.33]])
+    qtbot.mouseClick(form.lines.line, Qt.MouseButton.LeftButton)
+    settle()
+    shown = form.shown()
+    assert shown is not None
+    net = shown.made.nets[0]
+    first = net.places[:, net.start[1]]
+    near = np.linalg.norm(first - [0.2, 0.05, 0.33], axis=1)
+    assert np.nanmin(near) < 0.05
+    for which, words in (("fibre off nominal", "nominal angle"), ("thickness", "thicker")):
+        choose(form.map, which)
+        assert words in view.pane.note.text()
+    # No fibre at 0° runs along the rim: said at the field, and nothing is changed.
+    held = view.session.project
+    choose(named(form, QComboBox, "edge of the draping"), "lower edge")
+    assert view.session.project is held
+    assert "no fibre can follow" in view.fault.text() or "off the surface" in view.fault.text()

@@ -17,10 +17,11 @@ from tartan.exchange.patterns import cuts_of, pattern_of
 from tartan.exchange.plies.read import layout_from
 from tartan.exchange.plies.take import take_layout
 from tartan.exchange.plies.write import layout_data
-from tartan.project.analysis.draping import draping_of
+from tartan.project.analysis.draping import draping_of, surface_of
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.laying import laid_plies
 from tartan.project.analysis.partmesh import meshed
+from tartan.project.analysis.pieces import pieces_of
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Draped, Part, Rung
 from tartan.project.document.samples import radome_cap_project
@@ -62,14 +63,16 @@ def test_a_cut_parts_a_ply_and_each_piece_shears_less() -> None:
     # Both have flat patterns, which are told apart, and no more cloth than elements take.
     cuts = cuts_of(project)
     assert [c.name.rsplit(" · ", 1)[1] for c in cuts[:2]] == ["piece 1", "piece 2"]
-    areas = whole.mesh.areas()
-    for piece, flat in zip(
-        two.pieces,
-        pattern_of(replace(part, lay_up=()), "", part.lay_up[0].draped, 0.0),
-        strict=True,
-    ):
-        at = np.searchsorted(two.elements, piece)
-        assert flat.area == pytest.approx((areas[piece] * two.found.factor[at]).sum(), rel=0.02)
+    patterns = pattern_of(replace(part, lay_up=()), "", part.lay_up[0].draped, 0.0)
+    cloth = whole.mesh.areas() * two.found.factor
+    assert sum(x.area for x in patterns) == pytest.approx(cloth.sum(), rel=0.004)
+    for piece, flat in zip(two.pieces, patterns, strict=True):
+        # Elements that the cut runs through are of one piece whole.
+        assert flat.area == pytest.approx(cloth[piece].sum(), rel=0.02)
+        # Its edges are curves: no turn but at the two ends of the cut.
+        side = np.diff(np.concatenate([flat.outline, flat.outline[:2]]), axis=0)
+        turn = np.diff(np.unwrap(np.arctan2(side[:, 1], side[:, 0])))
+        assert (np.abs(turn) > math.radians(25)).sum() <= 4
 
 
 def test_a_cut_that_ends_inside_is_carried_on_and_one_that_parts_nothing_is_refused() -> None:
@@ -171,3 +174,24 @@ def test_pieces_lines_and_ways_are_kept_in_files_and_layouts() -> None:
     lined = part_edits.put_lay_up(project, (rung, *part.lay_up[1:]))
     data = json.dumps(layout_data(lined, "in"))
     assert take_layout(lined, layout_from(data, "layout")).project == lined
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_any_cut_right_across_parts_the_cap_where_it_was_drawn(seed: int) -> None:
+    # Elements about the pole are thirty times as long as wide: none may be missed.
+    rng = np.random.default_rng(seed)
+    part = cap()[1]
+    whole = meshed(part)
+    own = np.arange(whole.mesh.count)
+    a, aside = rng.uniform(0, math.pi), rng.uniform(-0.25, 0.25)
+    way, out = np.array([math.cos(a), math.sin(a)]), np.array([-math.sin(a), math.cos(a)])
+    half = math.sqrt(0.58**2 - aside**2)
+    flat = [aside * out + t * half * way for t in np.linspace(-1, 1, 9)]
+    cut = tuple((x, y, 0.35 * math.sqrt(1 - (x * x + y * y) / 0.36)) for x, y in flat)
+    surface = surface_of(whole.mesh, own.tobytes())
+    found = pieces_of(whole.mesh, surface, own, (cut,))
+    assert len(found) == 2
+    side = whole.mesh.centres()[:, :2] @ out - aside
+    for piece in found:
+        clear = side[piece][np.abs(side[piece]) > 0.03]
+        assert (np.sign(clear) == np.sign(clear[0])).all()

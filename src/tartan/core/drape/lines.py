@@ -22,9 +22,6 @@ FOLLOWS = 30.0
 FINE = 4
 """Points of a line to each cell."""
 
-OFF = 0.05
-"""How far off the surface a line may lie, as a share of its length."""
-
 CORNER = 35.0
 """Turn of a line from which it has a corner there [deg]."""
 
@@ -131,13 +128,10 @@ def _laid(
 
     As far as it lies on the surface about the start: an edge may go on beyond a ply.
     """
-    points, round_about = _fine(line, spacing)
-    feet = surface.foot(points, np.full(len(points), -1))
-    x = feet.place
-    far = np.linalg.norm(points - x, axis=1) + np.maximum(feet.beyond, 0.0)
-    at = int(np.linalg.norm(x - start, axis=1).argmin())
-    # Chords of a few points that were picked stand off a curved surface.
-    reach = max(reach, OFF * float(np.linalg.norm(np.diff(points, axis=0), axis=1).sum()))
+    line = _points(line)
+    feet = surface.foot(line, np.full(len(line), -1))
+    far = np.linalg.norm(line - feet.place, axis=1) + np.maximum(feet.beyond, 0.0)
+    at = int(np.linalg.norm(feet.place - start, axis=1).argmin())
     if not far[at] <= reach:
         raise PartError(
             f"The line lies {far[at]:.4g} m off the surface next to the start.",
@@ -145,12 +139,16 @@ def _laid(
             "Choose points on the part.",
         )
     off = np.flatnonzero(far > reach)
-    low, high = int(off[off < at].max(initial=-1)) + 1, int(off[off > at].min(initial=len(x)))
+    low, high = int(off[off < at].max(initial=-1)) + 1, int(off[off > at].min(initial=len(line)))
     if high - low < 2:
         raise PartError(
             "The line has no length on the ply.", "Draping, line", "Give two points or more on it."
         )
-    return x[low:high], feet.normal[low:high], round_about and high - low == len(x)
+    whole = high - low == len(line)
+    # What is between its points is put on the surface however far their chords stand off it.
+    points, round_about = _fine(line[low:high], spacing, whole=whole)
+    feet = surface.foot(points, np.full(len(points), -1))
+    return feet.place, feet.normal, round_about
 
 
 def _leading(feet: Foot, axis: int, n: Array, ahead: Array) -> Array:
@@ -169,18 +167,22 @@ def _leading(feet: Foot, axis: int, n: Array, ahead: Array) -> Array:
     return np.concatenate([ends, other] if axis == 0 else [other, ends])
 
 
-def _fine(line: Array, spacing: float) -> tuple[Array, bool]:
-    """Points along a line at a spacing, and whether it runs round."""
+def _points(line: Array) -> Array:
+    """Points of a line, those that stand twice once, shape (k, 3) [m]."""
     line = np.asarray(line, float).reshape(-1, 3)
-    step = np.linalg.norm(np.diff(line, axis=0), axis=1)
-    kept = np.concatenate([[True], step > 0])
-    line, step = line[kept], step[step > 0]
+    line = line[np.concatenate([[True], (np.diff(line, axis=0) != 0).any(axis=1)])]
     if len(line) < 2 or not np.isfinite(line).all():
         raise PartError(
             "The line has no length.", "Draping, line", "Give two points or more along it."
         )
+    return line
+
+
+def _fine(line: Array, spacing: float, *, whole: bool) -> tuple[Array, bool]:
+    """Points along a line at a spacing, and whether it runs round."""
+    step = np.linalg.norm(np.diff(line, axis=0), axis=1)
     gap = float(np.linalg.norm(line[-1] - line[0]))
-    round_about = len(line) > 3 and gap <= CLOSED * float(step.mean())
+    round_about = whole and len(line) > 3 and gap <= CLOSED * float(step.mean())
     if round_about and gap > 0:
         line = np.concatenate([line, line[:1]])
     # Between its corners a line is a smooth curve: what is picked or meshed are points of it.

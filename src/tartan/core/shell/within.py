@@ -18,6 +18,7 @@ from scipy.spatial import cKDTree
 from tartan.core.shell.flooding import flood, heights, judge, rings
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.outlines import Links, Outline, links_of
+from tartan.core.shell.walking import walk
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -84,6 +85,14 @@ class Locator:
         return links_of(self.mesh)
 
     @cached_property
+    def _sides(self) -> tuple[Index, Index, Index, Index, Index]:
+        """Sides as `walk` takes them."""
+        links = self.links
+        count = np.bincount(links.owner, minlength=self.mesh.count)
+        begins = np.concatenate([[0], np.cumsum(count)]).astype(np.int64)
+        return links.first, links.last, links.owner, links.twin, begins
+
+    @cached_property
     def _neighbours(self) -> tuple[Index, Index]:
         return self.links.neighbours
 
@@ -103,16 +112,19 @@ class Locator:
         return self._corners, np.ascontiguousarray(self.mesh.nodes), self._normals, *around
 
     def locate(self, places: Array) -> Located:
-        """Elements of places, shape (q, 3) [m]: those whose plane is nearest, of the near ones."""
+        """Elements that hold places, shape (q, 3) [m], or are nearest to them on their sheet."""
         many = min(CANDIDATES, self.mesh.count)
         far, near = self._tree.query(places, many)
         far, near = far.reshape(-1, many), near.reshape(-1, many)
         gap = np.einsum("qki,qki->qk", places[:, None] - self._centres[near], self._normals[near])
         aside = np.sqrt(np.maximum(far**2 - gap**2, 0.0))
         off = np.hypot(gap, np.maximum(aside - self._radius[near], 0.0))
-        best = off.argmin(axis=1)
-        rows = np.arange(len(places))
-        return Located(near[rows, best].astype(np.int64), off[rows, best])
+        # Of the right sheet; that it holds the place is another matter where elements are thin.
+        element = near[np.arange(len(places)), off.argmin(axis=1)].astype(np.int64)
+        found = np.empty(len(places))
+        mesh = np.ascontiguousarray(self.mesh.nodes), self._normals
+        walk(np.ascontiguousarray(places, float), element, mesh, self._sides, found)
+        return Located(element, found)
 
     def trace(self, found: Sequence[Outline]) -> Traced:
         """Make outlines ready; without any, what closes in itself is meant."""

@@ -357,6 +357,7 @@ class PartView(SceneStation):
         """Draw the net of a draped ply anew, and nothing else."""
         if self.pane.scene is not None and self.isVisible() and self.form == "lay-up":
             self._put_net(self.pane.scene)
+            self.pane.note.setText(self.overlays.words)
             self.pane.scene.redraw()
 
     def _put_net(self, scene: PartScene) -> None:

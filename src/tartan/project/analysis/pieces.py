@@ -24,6 +24,9 @@ Index = NDArray[np.int64]
 STEP = 0.5
 """Length of a stretch of a cut, as a share of the elements' sides."""
 
+OFF = 0.1
+"""How far off the surface points of a cut may lie, as a share of the part's size."""
+
 FARTHEST = 3.0
 """Length of a cut at most, as a multiple of the part's size."""
 
@@ -151,11 +154,11 @@ def _path(
     try:
         net = drape(
             surface,
-            (line[middle - 1] + line[middle]) / 2,
+            line[middle],
             line[middle] - line[middle - 1],
             (step, step),
             (many, many, 0, 0),
-            Laying(3 * surface.size, max(0.1 * length, surface.size), line=line),
+            Laying(3 * surface.size, OFF * size, line=line),
         )
     except PartError as error:
         raise PartError(error.what, where, error.mend) from error
