@@ -20,6 +20,7 @@ from tartan.core.shell.mesh import Panel
 from tartan.core.shell.shapes import Dome
 from tartan.core.stack import Ply, Stack
 from tartan.exchange.exports import export_unsolved
+from tartan.exchange.plies.form import json_schema
 from tartan.exchange.plies.read import layout_from, placement_of, read_layout
 from tartan.exchange.plies.take import Taken, take_layout, unknown_materials
 from tartan.exchange.plies.write import layout_data, write_layout
@@ -337,3 +338,8 @@ def test_the_book_of_plies_tells_area_and_mass(tmp_path: Path) -> None:
         export_unsolved("plies", project, tmp_path / "book.pdf")
     write_layout(project, tmp_path / "x.plies.json", "in")
     assert read_layout(tmp_path / "x.plies.json").units.length == "in"
+
+
+def test_the_published_schema_is_that_of_the_program() -> None:
+    path = Path(__file__).parents[2] / "docs" / "ply-layout.schema.json"
+    assert json.loads(path.read_text(encoding="utf-8")) == json_schema()
