@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from pathlib import Path
 
 from tartan.core.errors import DocumentError
-from tartan.exchange.tables import as_rows, column_of, read_rows
-from tartan.project.wording import units
+from tartan.exchange.length_columns import length_rows
+from tartan.exchange.tables import as_rows, read_rows
 
 Points = tuple[tuple[float, float], ...]
 
 MOST_POINTS = 2000
-
-_NUMBER = re.compile(r"[-+−]?[\d.,]+(?:[eE][-+]?\d+)?")
 
 
 def read_meridian(path: Path) -> Points:
@@ -49,42 +46,14 @@ def meridian_rows(rows: Sequence[Sequence[str]], where: str) -> Points:
     DocumentError
         As `read_meridian`.
     """
-    filled = [(i, r) for i, r in enumerate(rows, start=1) if any(c.strip() for c in r)]
-    if not filled:
-        raise DocumentError("There are no points.", where, "Give rows of r and z.")
-    columns = {"r": (0, ""), "z": (1, "")}
-    if not all(_NUMBER.fullmatch(c.strip()) for c in filled[0][1][:2]):
-        heads = [(n.lower(), unit) for n, unit in map(column_of, filled[0][1])]
-        columns = {n: (j, unit) for j, (n, unit) in enumerate(heads) if n in ("r", "z")}
-        lacking = [n for n in ("r", "z") if n not in columns]
-        if lacking:
-            raise DocumentError(
-                f"There is no column {' and '.join(lacking)}.",
-                f"{where}, row {filled[0][0]}",
-                "Name the columns r [mm], z [mm].",
-            )
-        filled = filled[1:]
-    if not 2 <= len(filled) <= MOST_POINTS:
+    found = length_rows(rows, ("r", "z"), where)
+    if not 2 <= len(found) <= MOST_POINTS:
         raise DocumentError(
-            f"{len(filled)} points make no meridian.", where, f"Give 2 to {MOST_POINTS}."
+            f"{len(found)} points make no meridian.", where, f"Give 2 to {MOST_POINTS}."
         )
-    points = [
-        tuple(_value(row, *columns[n], f"{where}, row {number}") for n in ("r", "z"))
-        for number, row in filled
-    ]
+    points = [(r, z) for r, z in found]
     if points[0][0] < points[-1][0]:
         points.reverse()
     foot = points[0][1]
     up = 1.0 if points[-1][1] >= foot else -1.0
     return tuple((r, up * (z - foot)) for r, z in points)
-
-
-def _value(row: Sequence[str], column: int, unit: str, where: str) -> float:
-    if column >= len(row) or not row[column].strip():
-        raise DocumentError("The row is too short.", where, "Give r and z.")
-    text = row[column].strip()
-    try:
-        bare = _NUMBER.fullmatch(text)
-        return units.parse(f"{text} {unit}" if bare and unit else text, units.LENGTH)
-    except units.UnitError as error:
-        raise DocumentError(error.what, f"{where}, column {column + 1}", error.mend) from error

@@ -18,6 +18,8 @@ from tartan.core.shell.directions import turned, turned_elements
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.mesher import Finer, collected, generate, gmsh, session
 from tartan.exchange.apart import call_apart
+from tartan.exchange.trims import cut_faces, left
+from tartan.project.document.partmodel import Trim
 
 MOST_FACES = 2000
 """Files with more faces are taken for whole machines, not parts."""
@@ -84,7 +86,11 @@ def _names(text: str) -> tuple[tuple[str, ...], tuple[str, ...], float]:
 
 
 def mesh_step(
-    text: str, size: float, finer: Sequence[Finer] = (), leave_out: Sequence[str] = ()
+    text: str,
+    size: float,
+    finer: Sequence[Finer] = (),
+    leave_out: Sequence[str] = (),
+    trims: Sequence[Trim] = (),
 ) -> Mesh:
     """Mesh the surfaces of a STEP file.
 
@@ -98,6 +104,8 @@ def mesh_step(
         Smaller elements around edges and points.
     leave_out : sequence of str
         Faces that are not meshed.
+    trims : sequence of Trim
+        Curves that cut the rest.
 
     Raises
     ------
@@ -107,11 +115,20 @@ def mesh_step(
         When the mesher breaks off on it.
     """
     return call_apart(
-        _mesh, text, size, tuple(finer), tuple(leave_out), where="Surface", seconds=900.0
+        _mesh,
+        text,
+        size,
+        (tuple(finer), tuple(leave_out), tuple(trims)),
+        where="Surface",
+        seconds=900.0,
     )
 
 
-def _mesh(text: str, size: float, finer: Sequence[Finer], leave_out: Sequence[str]) -> Mesh:
+Asked = tuple[Sequence[Finer], Sequence[str], Sequence[Trim]]
+
+
+def _mesh(text: str, size: float, asked: Asked) -> Mesh:
+    finer, leave_out, trims = asked
     with session():
         faces, edges, whole = _load(text)
         if not whole / 5000 < size <= whole:
@@ -125,8 +142,13 @@ def _mesh(text: str, size: float, finer: Sequence[Finer], leave_out: Sequence[st
                 gmsh.model.removeEntities([(2, face)])
         if not faces:
             raise PartError("All faces are left out.", "Surface", "Keep one at least.")
+        seen: list[np.ndarray] = []
+        if trims:
+            faces, edges, seen = cut_faces(faces, edges, trims)
         generate(size, edges, finer)
         mesh = collected(faces, edges)
+    if trims:
+        mesh = left(mesh, trims, seen)
     keep = {name: nodes for name, nodes in mesh.edges.items() if len(nodes)}
     mesh = replace(mesh, edges=keep)
     return turned(mesh, turned_elements(mesh))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tartan.core.shell.mesher import Finer
@@ -51,5 +51,6 @@ def remesh_surface(
     PartError
         As `mesh_step`.
     """
-    mesh = mesh_step(unpack_text(surface.geometry), size, finer, surface.left_out)
-    return ReadSurface(surface.file, pack_mesh(mesh), surface.geometry, surface.left_out), size
+    geometry = unpack_text(surface.geometry)
+    mesh = mesh_step(geometry, size, finer, surface.left_out, surface.trims)
+    return replace(surface, mesh=pack_mesh(mesh)), size

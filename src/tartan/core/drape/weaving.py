@@ -52,7 +52,7 @@ class Weaving:
         self.hints = np.full(shape, -1, np.int64)
 
     def put(self, i: Index, j: Index, found: Foot) -> None:
-        """Keep joints."""
+        """Keep joints, `i` and `j` of shape (q,)."""
         self.places[i, j], self.normals[i, j] = found.place, found.normal
         self.beyond[i, j], self.hints[i, j] = found.beyond, found.hint
 

@@ -168,7 +168,7 @@ class Locator:
         return np.concatenate([on[whole], more]), np.concatenate([whole, side])
 
     def around(self, elements: Index, rings: int) -> Index:
-        """Elements and those so many rings about them that share nodes, in order."""
+        """Elements, shape (q,), and those so many rings about them that share nodes, in order."""
         starts, beside = self._arrays[3], self._arrays[4]
         found = np.unique(elements)
         for _ in range(rings):

@@ -64,6 +64,7 @@ __all__ = [
     "SupportSet",
     "Surface",
     "Temperature",
+    "Trim",
     "Vector",
     "Way",
     "Wound",
@@ -76,6 +77,25 @@ CORNERS = ("lower left corner", "lower right corner", "upper left corner", "uppe
 
 POINT = "point"
 """Place of a support or load at a point."""
+
+
+@dataclass(frozen=True)
+class Trim:
+    """A closed curve along which a surface is cut, projected on it.
+
+    Attributes
+    ----------
+    points : tuple of tuple of float
+        Of the curve, smooth between its corners; the first is not repeated [m].
+    along : tuple of float
+        Direction of the projection.
+    keep : {"inside", "outside"}
+        What is left.
+    """
+
+    points: tuple[Vector, ...]
+    along: Vector = (0.0, 0.0, 1.0)
+    keep: Literal["inside", "outside"] = "inside"
 
 
 @dataclass(frozen=True)
@@ -92,12 +112,15 @@ class ReadSurface:
         The STEP file it was meshed from, packed as text; empty for a mesh that was read.
     left_out : tuple of str
         Faces that were not meshed.
+    trims : tuple of Trim
+        Curves that cut it, one after the other.
     """
 
     file: str
     mesh: str
     geometry: str = ""
     left_out: tuple[str, ...] = ()
+    trims: tuple[Trim, ...] = ()
     kind: Literal["read"] = "read"
 
 
