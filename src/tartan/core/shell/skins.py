@@ -19,7 +19,7 @@ CREASE = 40.0
 
 
 def patches_of(mesh: Mesh) -> list[Index]:
-    """Elements of patches that are smooth within, the largest by area first."""
+    """Elements of patches that are smooth within, shapes (q,), the largest by area first."""
     links, normals = links_of(mesh), mesh.normals()
     on = links.twin >= 0
     one, other = links.owner[on], links.owner[links.twin[on]]
