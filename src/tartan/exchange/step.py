@@ -19,10 +19,13 @@ from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.mesher import Finer, collected, generate, gmsh, session
 from tartan.exchange.apart import call_apart
 from tartan.exchange.trims import cut_faces, left
-from tartan.project.document.partmodel import Trim
+from tartan.project.document.partmodel import Trim, Vector
 
 MOST_FACES = 2000
 """Files with more faces are taken for whole machines, not parts."""
+
+CURVE_POINTS = 25
+"""Points of a curve of a file, of which what is cut along it is made."""
 
 SMALL = 1e-5
 """Edges shorter than this share of the part's size are healed away."""
@@ -154,13 +157,42 @@ def _mesh(text: str, size: float, asked: Asked) -> Mesh:
     return turned(mesh, turned_elements(mesh))
 
 
-def _load(text: str) -> tuple[dict[str, list[int]], dict[str, list[int]], float]:
+def curves_of(text: str) -> dict[str, tuple[Vector, ...]]:
+    """Points along all curves of a STEP file by name, those of no face first.
+
+    Raises
+    ------
+    PartError, DocumentError
+        As `mesh_step`.
+    """
+    return call_apart(_curves_of, text, where="Surface")
+
+
+def _curves_of(text: str) -> dict[str, tuple[Vector, ...]]:
+    with session():
+        _, edges, _ = _load(text, sew=False)
+        found = {}
+        for name, (curve,) in edges.items():
+            low, high = (float(x[0]) for x in gmsh.model.getParametrizationBounds(1, curve))
+            at = np.linspace(low, high, CURVE_POINTS)
+            points = np.array(gmsh.model.getValue(1, curve, at.tolist())).reshape(-1, 3)
+            loose = not len(gmsh.model.getAdjacencies(1, curve)[0])
+            called = f"loose curve ({name})" if loose else name
+            found[called] = tuple((float(x), float(y), float(z)) for x, y, z in points)
+    return dict(sorted(found.items(), key=lambda x: not x[0].startswith("loose")))
+
+
+def _load(
+    text: str, *, sew: bool = True
+) -> tuple[dict[str, list[int]], dict[str, list[int]], float]:
     """Faces and edges of a file in the current model, by name, and its size [m]."""
     option = gmsh.option.setNumber
     gmsh.option.setString("Geometry.OCCTargetUnit", "M")
     option("Geometry.OCCImportLabels", 1)
-    for heal in ("FixDegenerated", "FixSmallEdges", "FixSmallFaces", "SewFaces"):
+    for heal in ("FixDegenerated", "FixSmallEdges", "FixSmallFaces"):
         option(f"Geometry.OCC{heal}", 1)
+    # What is sewn loses the curves that bound no face.
+    option("Geometry.OCCSewFaces", float(sew))
     option("Geometry.Tolerance", 1e-7)
     with tempfile.TemporaryDirectory(prefix="tartan-") as folder:
         file = Path(folder) / "part.step"

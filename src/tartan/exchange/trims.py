@@ -31,6 +31,9 @@ CORNER = 35.0
 SAMPLES = 60
 """Points of a stretch of a curve at which it is known which side of it is in."""
 
+CLOSES = 0.02
+"""Gap, as a share of their length, within which curves close."""
+
 CUT_EDGE = "trimmed edge"
 """Name of the edges that cuts leave."""
 
@@ -51,6 +54,38 @@ def read_curve(path: Path) -> tuple[Vector, ...]:
             "A closed curve has three points or more.", path.name, "Add rows below the header."
         )
     return points
+
+
+def joined(curves: Sequence[tuple[Vector, ...]]) -> tuple[Vector, ...]:
+    """Curves that follow one another as one that closes: each next begins where it is nearest.
+
+    Raises
+    ------
+    PartError
+        Where there are none, or what they come to does not close.
+    """
+    if not curves:
+        raise PartError("No curve is chosen.", "Surface, trim", "Tick those that close.")
+    rest = [np.array(c, float) for c in curves]
+    chain = rest.pop(0)
+    while rest:
+        ends = np.array([[c[0], c[-1]] for c in rest])
+        gap = np.linalg.norm(ends - chain[-1], axis=2)
+        k, end = np.unravel_index(int(gap.argmin()), gap.shape)
+        after = rest.pop(int(k))
+        after = after[::-1] if end else after
+        chain = np.concatenate([chain, after[1:] if gap[k, end] < 1e-9 else after])
+    length = float(np.linalg.norm(np.diff(chain, axis=0), axis=1).sum())
+    gap_ = float(np.linalg.norm(chain[-1] - chain[0]))
+    if gap_ > CLOSES * length:
+        raise PartError(
+            f"The curves do not close: {gap_:.4g} m are open.",
+            "Surface, trim",
+            "Tick all that go round.",
+        )
+    if gap_ <= 1e-6 * length:
+        chain = chain[:-1]
+    return tuple((float(x), float(y), float(z)) for x, y, z in chain)
 
 
 def check_trim(trim: Trim, where: str) -> None:

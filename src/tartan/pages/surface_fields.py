@@ -158,3 +158,17 @@ def near_fields(edges: Callable[[], list[str]]) -> Table:
     """Table of a region's distance from an edge or a point."""
     within = Number("distance", units.LENGTH, "within", wide=58)
     return (*_place(edges), line("within", None, within, Unit(units.LENGTH)))
+
+
+TRIM: Table = (
+    line(
+        Said("along", "Direction in which the curve is projected"),
+        Vector("along", units.RATIO, "direction of the trim", wide=44),
+    ),
+    line(
+        Said("keeps what is"),
+        None,
+        OneOf("keep", lambda: ("inside", "outside"), "side that the trim keeps"),
+    ),
+)
+"""Fields of `Trim`."""

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.shell.mesher import Finer
+from tartan.desktop.part.facesform import FacesForm
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.part.meridian import MeridianForm
 from tartan.desktop.part.surfacefile import SurfaceFile
@@ -34,6 +35,7 @@ from tartan.project.document.partmodel import ReadSurface, Surface
 from tartan.project.edits import part_edits
 from tartan.project.edits.design_edits import first_free
 from tartan.project.wording import units
+from tartan.project.wording.units import counted
 
 
 class SurfaceForm(PartForm):
@@ -50,7 +52,8 @@ class SurfaceForm(PartForm):
         self.meridian = MeridianForm(session)
         self.meridian.told.connect(self.told)
         self.file, self.ties = SurfaceFile(session), TiesForm(session)
-        for each in (self.file, self.ties):
+        self.faces = FacesForm(session, self.file.mesh_as)
+        for each in (self.file, self.ties, self.faces):
             each.told.connect(self.told)
         self.cuts_head = row(
             label("Openings and pads", "head"),
@@ -68,7 +71,7 @@ class SurfaceForm(PartForm):
         sort = row(label("Surface", "head"), None, self.sort)
         cuts, finer = (self.cuts_head, self.cuts), (finer_head, self.finer)
         content = column(
-            *(sort, self.file, self.figures, self.meridian, size, 4, rule()),
+            *(sort, self.file, self.figures, self.faces, self.meridian, size, 4, rule()),
             *(*cuts, 4, rule(), *finer, 4, rule(), self.ties, None),
             margin=2,
         )
@@ -193,6 +196,7 @@ class SurfaceForm(PartForm):
         """Show the surface as it stands."""
         part, panel = self.part, self.panel
         self.ties.refresh()
+        self.faces.refresh()
         sort = part.surface.kind if part else ""
         set_options(self.sort, [*FIGURES], sort)
         self.sort.setPlaceholderText("from a file" if part else "choose …")
@@ -221,4 +225,4 @@ class SurfaceForm(PartForm):
         if not isinstance(surface, ReadSurface):
             return ""
         count = len(base_mesh(surface, 1.0).regions)
-        return f"{surface.file}: {count} faces, kept in the project"
+        return f"{surface.file}: {counted(count, 'face')}, kept in the project"

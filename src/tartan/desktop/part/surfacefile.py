@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QVBoxLayout
@@ -35,6 +36,7 @@ class SurfaceFile(PartForm):
         self.background.done.connect(self._take)
         self.background.failed.connect(self._fail)
         self._remesh: Part | None = None
+        self._words = ""
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         read = button("read …", self.ask_file, "STEP, or a mesh: " + FILES)
@@ -73,9 +75,18 @@ class SurfaceFile(PartForm):
             )
             self.told.emit(str(error))
             return error
-        self._remesh = part
+        self._remesh, self._words = part, "mesh size"
         self._start("meshing …", lambda: remesh_surface(surface, part.mesh_size, part.finer))
         return None
+
+    def mesh_as(self, surface: ReadSurface, words: str) -> None:
+        """Mesh a read surface of other faces or trims; `words` name the step."""
+        part = self.part
+        if part is None:
+            return
+        self._remesh, self._words = part, words
+        call = partial(remesh_surface, surface, part.mesh_size, part.finer)
+        self._start("meshing …", call)
 
     def _start(self, words: str, call: Callable[[], object]) -> None:
         self.busy.setText(words)
@@ -97,7 +108,7 @@ class SurfaceFile(PartForm):
         if self._remesh is not None:
             part = replace(self._remesh, surface=surface)
             self.change_surface(
-                "mesh size", surface=surface, mesh_size=part.mesh_size, finer=part.finer
+                self._words, surface=surface, mesh_size=part.mesh_size, finer=part.finer
             )
         elif self.part is None:
             self.edit(f"read {surface.file}", lambda p: part_edits.begin_part(p, surface, size))

@@ -191,6 +191,8 @@ class PartView(SceneStation):
             self.regions.pick(element)
         elif self.form == "lay-up" and self.lay_up.drape.takes_clicks:
             self.lay_up.drape.pick(element)
+        elif self.form == "surface" and self.surface.faces.takes_clicks:
+            self.surface.faces.pick(element)
         elif self.form == "0°, side" and self.directions.by_click.isChecked():
             self.directions.flip_at(element)
         else:
