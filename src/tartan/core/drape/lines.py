@@ -25,6 +25,9 @@ FINE = 4
 CORNER = 35.0
 """Turn of a line from which it has a corner there [deg]."""
 
+LONGER = 1.02
+"""Stretch between two joints, in cells, from which a line jumps there."""
+
 CLOSED = 1.5
 """Gap between the ends of a line, in its points' spacing, within which it runs round."""
 
@@ -117,8 +120,30 @@ def follow_line(
     there = length[at] + number * side
     places = np.stack([np.interp(there, length, x[:, k]) for k in range(3)], axis=1)
     found = surface.foot(places, np.full(len(places), -1))
+    low, high = _yarn(found.place, back, side)
+    number, found = number[low:high], _part(found, low, high)
     ahead = ahead * np.sign(cosines[axis])
     return Followed(axis, number, found, _leading(found, axis, n, ahead))
+
+
+def _yarn(x: Array, at: int, side: float) -> tuple[int, int]:
+    """Joints about the start that one yarn can hold: it neither jumps nor turns a corner."""
+    step = np.diff(x, axis=0)
+    size = np.linalg.norm(step, axis=1)
+    ends = size > LONGER * side
+    unit = step / np.where(size > 0, size, 1.0)[:, None]
+    sharp = np.einsum("ki,ki->k", unit[1:], unit[:-1]) < math.cos(math.radians(CORNER))
+    # A corner is at the joint between two stretches: the yarn ends there, and goes on straight.
+    behind = [*(np.flatnonzero(ends[:at]) + 1), *(np.flatnonzero(sharp[: max(at - 1, 0)]) + 1)]
+    first = at + int(at == 0)
+    before = [*(np.flatnonzero(ends[at:]) + at), *(np.flatnonzero(sharp[first - 1 :]) + first)]
+    return max(behind, default=0), min(before, default=len(x) - 1) + 1
+
+
+def _part(feet: Foot, low: int, high: int) -> Foot:
+    return Foot(
+        feet.place[low:high], feet.normal[low:high], feet.beyond[low:high], feet.hint[low:high]
+    )
 
 
 def _laid(

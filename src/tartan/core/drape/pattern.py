@@ -20,6 +20,9 @@ AT_ONCE, LOOKED_AT = 5, 12
 INSIDE, NEAR = 0.02, 0.5
 """Shares of a cell by which a place may lie outside of it, and outside where none is nearer."""
 
+FOLDED = 1.0
+"""Angle between yarns, or from a straight one, at which cells are folded [deg]."""
+
 _ROUNDS = 4
 """Steps of Newton's method in a cell, which is all but a parallelogram."""
 
@@ -69,7 +72,10 @@ class NetFinder:
     def __init__(self, net: Net) -> None:
         self.net = net
         laid = net.laid
-        whole = laid[:-1, :-1] & laid[1:, :-1] & laid[:-1, 1:] & laid[1:, 1:]
+        # Along a line that bends back cells can be folded: nothing lies in those.
+        angle = self._fields[1]
+        open_ = laid & ~((angle < FOLDED) | (angle > 180 - FOLDED))
+        whole = open_[:-1, :-1] & open_[1:, :-1] & open_[:-1, 1:] & open_[1:, 1:]
         self._i, self._j = (np.asarray(x, np.int64) for x in np.nonzero(whole))
         corners = self._corners(net.places, self._i, self._j)
         self._size = float(max(net.cell))
@@ -120,7 +126,10 @@ class NetFinder:
             lengths[:, 0] = np.einsum("qk,qk->q", weights, self._corners(slipped, i, j))
         way = np.einsum("qk,qki->qi", weights, self._corners(warp, i, j))
         way /= np.linalg.norm(way, axis=1, keepdims=True)
-        between = np.einsum("qk,qk->q", weights, self._corners(angle, i, j))
+        corners = self._corners(angle, i, j)
+        # A little outside of a cell its angles are not carried on beyond those at its corners.
+        between = np.einsum("qk,qk->q", weights, corners)
+        between = np.clip(between, corners.min(axis=1), corners.max(axis=1))
         lengths[~found], way[~found], between[~found] = np.nan, np.nan, np.nan
         return InNet(lengths, way, between, slipped is not None)
 
