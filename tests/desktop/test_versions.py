@@ -118,7 +118,7 @@ def test_the_report_is_made_in_the_background_and_saved(  # type: ignore[no-unty
     for name in ("verification", "workings", "margins"):
         box = named(view, QCheckBox, f"chapter {name}")
         qtbot.mouseClick(box, LEFT, pos=QPoint(8, box.height() // 2))
-    assert len(view.wanted) == 7
+    assert len(view.wanted) == 8
     type_into(qtbot, named(view, QLineEdit, "Title of the report"), "First issue")
     press(qtbot, view, "make the report")
     assert view.maker.busy
@@ -140,7 +140,7 @@ def test_the_report_is_made_in_the_background_and_saved(  # type: ignore[no-unty
         press(qtbot, view, f"save as {sort.upper()} …")
     text = (tmp_path / "out.html").read_text("utf-8")
     assert "First issue" in text
-    assert text.count("<h2") == 7
+    assert text.count("<h2") == 8
     pdf = QPdfDocument(None)
     assert pdf.load(str(tmp_path / "out.pdf")) == QPdfDocument.Error.None_
     assert pdf.pageCount() == view.document.pageCount()

@@ -103,7 +103,7 @@ def exact(value: float | None, quantity: Quantity) -> Cell:
         if float(text) * quantity.scale == value:
             return float(text)
     # No decimal in the display unit gives the value back; the SI unit is written instead.
-    return f"{value!r} {quantity.si}"
+    return f"{value!r} {quantity.si or 'dimensionless'}"
 
 
 def write_table(table: Table, path: Path) -> None:
