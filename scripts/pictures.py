@@ -1,5 +1,6 @@
 """Open the window on the sample, print the verdict, and save a picture of every station."""
 
+import json
 import os
 import sys
 import tempfile
@@ -21,9 +22,10 @@ from tartan.desktop.manual import folder as manual_folder
 from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.modemarks import MARKS
+from tartan.exchange.plies.write import layout_data
 from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import light_dish_panel
-from tartan.project.edits import design_edits, stack_edits
+from tartan.project.edits import design_edits, part_edits, stack_edits
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
@@ -230,6 +232,43 @@ def radome(window: MainWindow, folder: Path) -> None:
     window.session.history.mark_saved()
 
 
+def layout(window: MainWindow, folder: Path) -> None:
+    """Save what a ply layout that came back from its designer would change on the dish."""
+    window.session.history.mark_saved()
+    window.open_sample("dish panel")
+    part = window.session.project.part
+    assert part is not None
+    names = (
+        "inner face",
+        "doubler 1",
+        "doubler 2",
+        "core",
+        "doubler 3",
+        "doubler 4",
+        "outer face",
+    )
+    rungs = tuple(replace(r, name=n) for r, n in zip(part.lay_up, names, strict=True))
+    window.session.edit("names", lambda p: part_edits.put_lay_up(p, rungs))
+    wait_for_answer(window)
+    data = layout_data(window.session.project)
+    plies = data["plies"]
+    plies[1]["ply"]["angle"], plies[2]["ply"]["material"] = 45.0, "tape of the designer"
+    data["plies"] = [*plies[:5], {**plies[4], "name": "doubler 5"}, *plies[6:]]
+    window.session.select(station="Part", rungs=())
+    window.part.open_form("ply layout")
+    with tempfile.TemporaryDirectory() as place:
+        path = Path(place) / "dish.plies.json"
+        path.write_text(json.dumps(data), encoding="utf-8")
+        form = window.part.layout_file
+        form.read(path)
+        form.call("tape of the designer", "UD carbon")
+        wait_until(lambda: form.listed)
+        QTest.qWait(600)
+        picture(window, folder / "part-layout.png")
+        form.leave_it()
+    window.session.history.mark_saved()
+
+
 def main(folder: Path) -> int:
     """Make the pictures; return 1 when there was no answer in time."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -263,6 +302,7 @@ def main(folder: Path) -> int:
         window.wear()
         vessel(window, folder)
         radome(window, folder)
+        layout(window, folder)
         job(window, folder)
         for_the_manual(folder)
     window.shut()

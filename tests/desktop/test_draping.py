@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 
@@ -121,6 +122,40 @@ def test_the_net_follows_the_pointer_and_a_click_lays_it(qtbot, view: PartView) 
     assert "warp" in scene._extras
     view.pane.overlays["draped net"].click()
     assert "warp" not in scene._extras
+
+
+def test_the_warp_is_turned_towards_the_pointer_and_a_click_lays_it(qtbot, view: PartView) -> None:  # type: ignore[no-untyped-def]
+    form, scene = view.lay_up.drape, view.pane.scene
+    assert scene is not None
+    part = view.session.project.part
+    assert part is not None
+    centres = meshed(part).mesh.centres()
+    a = math.radians(30)
+    there = [0.3 * math.cos(a), 0.3 * math.sin(a), 0.3]
+    aside = int(np.linalg.norm(centres - there, axis=1).argmin())
+    exact = math.degrees(math.atan2(centres[aside][1], centres[aside][0]))
+    qtbot.mouseClick(form.turn_it, Qt.MouseButton.LeftButton)
+    scene.element_pointed.emit(aside)
+    shown = form.shown()
+    assert shown is not None
+    assert shown.made.nominal == pytest.approx(exact, abs=0.6)
+    before = rung(view).ply
+    assert before is not None
+    assert before.angle == 0.0
+    # The other thing that follows the pointer takes its place.
+    qtbot.mouseClick(form.move_start, Qt.MouseButton.LeftButton)
+    assert not form.turn_it.isChecked()
+    qtbot.mouseClick(form.turn_it, Qt.MouseButton.LeftButton)
+    assert not form.move_start.isChecked()
+    scene.element_picked.emit(aside)
+    settle()
+    laid = rung(view).ply
+    assert laid is not None
+    assert laid.angle == pytest.approx(exact, abs=0.6)
+    assert laid.angle == round(laid.angle)
+    assert not form.turn_it.isChecked()
+    QTest.keyClick(view.window(), Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert rung(view).ply == before
 
 
 def test_a_wrong_start_stays_in_the_field(qtbot, view: PartView) -> None:  # type: ignore[no-untyped-def]

@@ -28,7 +28,7 @@ def window(open_window: Callable[..., MainWindow]) -> MainWindow:
 
 def planned(qtbot, form: LayoutForm) -> None:  # type: ignore[no-untyped-def]
     """Wait until what a layout would change is worked out."""
-    qtbot.waitUntil(lambda: form._taken is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: form.listed, timeout=60_000)
 
 
 def test_a_layout_goes_out_and_comes_back_as_one_step(

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels, program
 from tartan.core.drape import net
-from tartan.core.shell import sweep
+from tartan.core.shell import sweep, within
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.scene import loading
@@ -75,6 +75,7 @@ def prepare() -> None:
         program.compile_all()
         sweep.compile_all()
         net.compile_all()
+        within.compile_all()
         units.prepare()
         for station in STATIONS:
             import_module(f"tartan.desktop.{station.lower()}.view")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -20,6 +21,7 @@ from tartan.project.document.partmodel import Draped
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
+Vector3 = tuple[float, float, float]
 Bytes = NDArray[np.uint8]
 
 LOCKING = 45.0
@@ -105,7 +107,11 @@ class DrapedPly:
 
 
 def draped_ply(
-    project: Project, number: int, draped: Draped | None = None, coarse: float = 1.0
+    project: Project,
+    number: int,
+    draped: Draped | None = None,
+    coarse: float = 1.0,
+    turn: float = 0.0,
 ) -> DrapedPly | None:
     """First ply of a rung as it is draped, or as it would be from another start.
 
@@ -119,6 +125,8 @@ def draped_ply(
         In place of the rung's own.
     coarse : float
         By how much cells are longer, as while a start is dragged.
+    turn : float
+        Added to the ply's angle [deg], as while its direction is turned.
 
     Raises
     ------
@@ -135,9 +143,26 @@ def draped_ply(
         return None
     whole = meshed(part)
     own = whole.elements(rung.region, f"Lay-up, rung {number + 1}")
-    made = draping_of(whole, own.tobytes(), chosen, plies[0].angle, coarse)
+    made = draping_of(whole, own.tobytes(), chosen, plies[0].angle + turn, coarse)
     material = project.material(plies[0].material)
     return DrapedPly(plies[0], made, None if material is None else material.locking)
+
+
+def turn_towards(found: DrapedPly, at: Vector3) -> float | None:
+    """By how much a ply has to turn so that its warp runs from its start towards a place [deg].
+
+    To whole degrees; None where the place is the start, or stands over it.
+    """
+    net = found.made.nets[0]
+    start, n = net.places[net.start], net.normals[net.start]
+    way = np.array(at) - start
+    way = way - (way @ n) * n
+    size = float(np.linalg.norm(way))
+    if not size > 1e-9:
+        return None
+    warp = net.along(0)[net.start]
+    angle = math.degrees(math.atan2(float(np.cross(warp, way) @ n), float(warp @ way)))
+    return float(round((angle + 90.0) % 180.0 - 90.0))
 
 
 def words(project: Project, found: DrapedPly) -> str:

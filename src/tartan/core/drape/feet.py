@@ -22,7 +22,7 @@ _OUT, _ON, _CREASE = 1e-12, 1e-7, 0.2
 which it may lie outside where another triangle holds it no better."""
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
     """Find feet of points, shape (q, 3), from triangles, shape (q,), which are moved on.
 
@@ -64,7 +64,7 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
             place[q, i] = at[0, i]
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _normal(at: Any, rim: bool, into: Any) -> None:
     """Unit normal of the place in `at`: across its derivatives, or at a rim what it holds."""
     n0 = at[1, 1] * at[2, 2] - at[1, 2] * at[2, 1]
@@ -77,7 +77,7 @@ def _normal(at: Any, rim: bool, into: Any) -> None:
     into[0], into[1], into[2] = n0 / size, n1 / size, n2 / size
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _gone_on(x: Any, normal: Any, place: Any) -> float:
     """Put the foot on the flat that goes on from a place in its stead; how far away that is."""
     high, far = 0.0, 0.0
@@ -90,7 +90,7 @@ def _gone_on(x: Any, normal: Any, place: Any) -> float:
     return math.sqrt(far)
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
     """Place on a triangle and its derivatives by u and v, into the rows of `at`."""
     nodes, corners, _, bows, _, _ = surface
@@ -104,7 +104,7 @@ def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
         at[2, i] = c[i] - a[i] + bow[0, i] * u - bow[1, i] * u - bow[2, i] * (w - v)
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _nearest(x: Any, surface: Any, t: int, at: Any) -> Any:
     """Shares of the nearest place on a triangle's quadratic, which may lie outside of it."""
     u, v = 1 / 3, 1 / 3
@@ -130,7 +130,7 @@ def _nearest(x: Any, surface: Any, t: int, at: Any) -> Any:
     return u, v
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any) -> Any:
     """Shares of the nearest place on the triangle that holds it, or is the last before a rim."""
     came = -1
@@ -145,7 +145,7 @@ def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any) -> Any:
     return u, v
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _rim_of(beside: Any, u: float, v: float) -> int:
     """The rim that a place lies farthest across; −1 where it is on it, or across another side."""
     shares = (v, 1 - u - v, u)
@@ -156,7 +156,7 @@ def _rim_of(beside: Any, u: float, v: float) -> int:
     return found if found >= 0 and beside[found] < 0 else -1
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None:
     """Place of the rim at whose foot a place lies, going along the rim, and its normal."""
     nodes, corners, _, _, rims, normals = surface
@@ -187,7 +187,7 @@ def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None
         at[1, i] = (1 - share) * normals[t, side, i] + share * normals[t, (side + 1) % 3, i]
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _ahead(beside: Any, u: float, v: float, came: int) -> int:
     """Triangle across the side that is farthest behind; −1 where there is none or none is.
 

@@ -20,7 +20,7 @@ CLOSE = 3e-6
 """Share of a cell's side of the last step, after which Newton's next would be its square."""
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int) -> None:
     """Fill a quarter of a net between the two yarns through its start, beside the others or not.
 
@@ -70,7 +70,7 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
                     break
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def yarns(surface: Any, laid: Any, begins: Any, steps: Any, ways: Any, limits: Any) -> None:
     """Lay yarns from joints that are laid, as geodesics.
 
@@ -121,7 +121,7 @@ def yarns(surface: Any, laid: Any, begins: Any, steps: Any, ways: Any, limits: A
             way /= math.sqrt((way * way).sum())
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: float) -> bool:
     """Next joint of a yarn: a cell ahead, in a plane by its normal `across`."""
     x, hint, out, n = scratch
@@ -153,7 +153,7 @@ def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: f
     return bool(far[0] >= 0 and left <= NEAR * side)
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
     """Chord of a yarn of a length that bends as the normals at its ends do."""
     size, along = 0.0, 0.0
@@ -167,14 +167,14 @@ def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
     return float(length * sine / math.asin(sine))
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _cross(a: Any, b: Any, into: Any) -> None:
     into[0] = a[1] * b[2] - a[2] * b[1]
     into[1] = a[2] * b[0] - a[0] * b[2]
     into[2] = a[0] * b[1] - a[1] * b[0]
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> bool:
     """Find the place on the surface a cell from two others, from a guess in `scratch`.
 
@@ -209,7 +209,7 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
     return bool(across / flat >= cell[0] * cell[1])
 
 
-@njit(cache=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _step(x: Any, foot: Any, n: Any, ends: Any, cell: Any, rows: Any) -> float:
     """Newton's step for a joint, into the last of the rows; its length, infinite where none."""
     a, na, b, nb = ends

@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from tartan.core.shell.crossings import crossing
 from tartan.core.shell.flooding import flood, heights, judge, rings
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.outlines import Links, Outline, links_of
+from tartan.core.shell.outlines import Links, Outline, links_of, outlines
 from tartan.core.shell.walking import walk
 
 Array = NDArray[np.float64]
@@ -239,3 +240,15 @@ def _cancelled(begin: Array, end: Array, up: Array) -> NDArray[np.bool_]:
     undone = alike & (np.einsum("qi,qi->q", inward[i], inward[j]) < 0)
     out[i[undone]] = out[j[undone]] = True
     return out
+
+
+def compile_all() -> None:
+    """Compile the loops that find elements by place, or read them from their cache."""
+    x = np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0], [0, 1, 0], [1, 1, 0], [2, 1, 0]])
+    mesh = Mesh(x, np.array([[0, 1, 4, 3], [1, 2, 5, 4]]))
+    locator = Locator(mesh)
+    found = outlines(mesh, np.array([0]), locator.links)
+    crossing(found)
+    traced = locator.trace(found)
+    locator.within(traced, locator.locate(traced.middles).element, np.zeros(0, np.int64))
+    heights(locator.locate(x).off[:, None] + x, np.zeros_like(x), traced.sides, np.empty(len(x)))

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QFileDialog, QVBoxLayout
 
 from tartan.core.bounds import LEAST_LENGTH, MOST_LENGTH
 from tartan.core.errors import TartanError
+from tartan.core.stack.plies import normal_angle
 from tartan.desktop.part.drapelines import DrapeLines
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
@@ -54,6 +55,11 @@ class DrapeForm(PartForm):
         self.on.clicked.connect(self._switch)
         self.move_start = switch("move the start", "The net follows the pointer; a click lays it")
         self.move_start.toggled.connect(lambda _: self._end_preview())
+        self.turn_it = switch("turn it", "The warp follows the pointer; a click lays it")
+        self.turn_it.toggled.connect(lambda _: self._end_preview())
+        self.move_start.toggled.connect(lambda on: self.turn_it.setChecked(False) if on else None)
+        self.turn_it.toggled.connect(lambda on: self.move_start.setChecked(False) if on else None)
+        self._turn = 0.0
         self.roll = QuantityField(units.LENGTH, self._set_roll)
         self.roll.setAccessibleName("Width of the roll")
         self.roll.setMaximumWidth(64)
@@ -81,7 +87,7 @@ class DrapeForm(PartForm):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(4)
-        box.addWidget(row(self.on, self.move_start, None, spacing=6))
+        box.addWidget(row(self.on, self.move_start, self.turn_it, None, spacing=6))
         box.addWidget(self.fields)
         box.addWidget(self.lines)
         box.addWidget(self.maps)
@@ -176,7 +182,8 @@ class DrapeForm(PartForm):
     @property
     def moving(self) -> bool:
         """Whether the net follows the pointer."""
-        return self.move_start.isChecked() and self._draped() is not None
+        on = self.move_start.isChecked() or self.turn_it.isChecked()
+        return on and self._draped() is not None
 
     def _place(self, element: int) -> Draped | None:
         """As it is draped, but for the start of the piece that an element is on."""
@@ -206,7 +213,14 @@ class DrapeForm(PartForm):
         return float(np.sqrt(meshed(self.part).mesh.areas().max()))
 
     def point(self, element: int) -> None:
-        """Show the net as it would lie from an element's middle."""
+        """Show the net as it would lie from an element's middle, or turned towards it."""
+        if self.turn_it.isChecked():
+            turn = self._towards(element)
+            if turn is not None and turn != self._turn:
+                self._turn, self._preview = turn, self._draped()
+                self._tell()
+                self.changed.emit()
+            return
         found = self._place(element)
         if found is not None and found != self._preview:
             self._preview = found
@@ -219,13 +233,31 @@ class DrapeForm(PartForm):
             if self.part is not None and element >= 0:
                 self.lines.pick(_middle(self.part, element))
             return
+        if self.turn_it.isChecked():
+            turn = self._towards(element)
+            if turn is not None:
+                self.turn_it.setChecked(False)
+                self._put("turn a draped ply", lambda rung: _turned(rung, turn))
+            return
         found = self._place(element)
         if found is not None:
             self.move_start.setChecked(False)
             self._change("start of the draping", start=found.start, starts=found.starts)
 
+    def _towards(self, element: int) -> float | None:
+        """By how much the ply turns for its warp to run towards an element [deg]."""
+        part, number = self.part, self.number
+        if part is None or number is None or element < 0:
+            return None
+        try:
+            found = state.draped_ply(self.session.project, number, None, COARSE)
+        except TartanError:
+            return None
+        at = _middle(part, element)
+        return None if found is None else state.turn_towards(found, at)
+
     def _end_preview(self) -> None:
-        self._preview = None
+        self._preview, self._turn = None, 0.0
         self._tell()
         self.changed.emit()
 
@@ -242,7 +274,8 @@ class DrapeForm(PartForm):
         if self.number is None:
             return None
         coarse = COARSE if self._preview is not None else 1.0
-        return state.draped_ply(self.session.project, self.number, self._preview, coarse)
+        project, turn = self.session.project, self._turn
+        return state.draped_ply(project, self.number, self._preview, coarse, turn)
 
     def shown(self) -> state.DrapedPly | None:
         """The chosen rung's ply as it is draped, or would be; None where it is not, or cannot."""
@@ -265,10 +298,12 @@ class DrapeForm(PartForm):
         rung, draped = self.rung, self._draped()
         self.setVisible(rung is not None and rung.wound is None)
         self.on.setChecked(draped is not None)
-        self.move_start.setVisible(draped is not None)
+        for each in (self.move_start, self.turn_it):
+            each.setVisible(draped is not None)
         if draped is None:
-            self._preview = None
+            self._preview, self._turn = None, 0.0
             self.move_start.setChecked(False)
+            self.turn_it.setChecked(False)
         self.fields.setVisible(draped is not None)
         self.patterns.setVisible(draped is not None)
         self.lines.setVisible(draped is not None)
@@ -289,3 +324,10 @@ def _middle(part: Part, element: int) -> Vector:
     """Middle of an element [m]."""
     x, y, z = meshed(part).mesh.centres()[element]
     return float(x), float(y), float(z)
+
+
+def _turned(rung: Rung, turn: float) -> Rung:
+    """A rung with its plies turned, their angles between −90° and 90°."""
+    if rung.ply is None:
+        return replace(rung, turn=normal_angle(rung.turn + turn))
+    return replace(rung, ply=replace(rung.ply, angle=normal_angle(rung.ply.angle + turn)))

@@ -137,6 +137,11 @@ class LayoutForm(PartForm):
             if self.edit("take a ply layout", lambda _: made) is None:
                 self._put(None)
 
+    @property
+    def listed(self) -> bool:
+        """Whether what it would change is worked out."""
+        return self._taken is not None
+
     def leave_it(self) -> None:
         """Forget the layout that was read."""
         self._put(None)
@@ -198,13 +203,14 @@ class LayoutForm(PartForm):
         names = [m.name for m in self.session.project.materials]
         block.add(label("materials that this project does not have", "soft", wrap=True))
         for theirs, where in asked:
-            ours = choice([ASKED, *names], partial(self._call, theirs))
+            ours = choice([ASKED, *names], partial(self.call, theirs))
             ours.setAccessibleName(f"material for {theirs}")
             ours.setToolTip(f"Used by {where} first")
             ours.setCurrentText(reading.names.get(theirs, ASKED))
             block.add(row(label(theirs), None, ours))
 
-    def _call(self, theirs: str, ours: str) -> None:
+    def call(self, theirs: str, ours: str) -> None:
+        """Take a material of the project for one of the layout."""
         if self.reading is not None:
             self.reading = self.reading.called(theirs, "" if ours == ASKED else ours)
             self._taken = None
