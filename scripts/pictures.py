@@ -225,7 +225,7 @@ def radome(window: MainWindow, folder: Path) -> None:
     window.open_sample("radome cap")
     window.session.select(station="Part", rungs=(0,))
     wait_for_answer(window)
-    window.part.lay_up.drape.pick(1400)
+    window.part.lay_up.drape.pick(700)
     wait_for_answer(window)
     QTest.qWait(1200)
     picture(window, folder / "part-draped.png")
@@ -261,7 +261,7 @@ def layout(window: MainWindow, folder: Path) -> None:
         path.write_text(json.dumps(data), encoding="utf-8")
         form = window.part.layout_file
         form.read(path)
-        form.call("tape of the designer", "UD carbon")
+        form.call("tape of the designer", "woven carbon")
         wait_until(lambda: form.listed)
         QTest.qWait(600)
         picture(window, folder / "part-layout.png")

@@ -271,6 +271,9 @@ def test_changes_are_told_ply_by_ply() -> None:
     assert told[("other thickness", "crown patch")] == "0.12 mm → 0.2 mm"
     assert ("added", "second strap") in told
     assert any(kind == "moved" for kind, _ in told)
+    crown["name"] = "other patch"
+    renamed = {(c.kind, c.what) for c in taken(project, data).changes}
+    assert {("gone", "crown patch"), ("added", "other patch")} <= renamed
     gone = taken(project, data | {"plies": [skin]})
     assert {c.what for c in gone.changes if c.kind == "gone"} == {"crown patch", "strap"}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QVBoxLayout
 
 from tartan.core.errors import TartanError
 from tartan.desktop.background import Background
@@ -206,8 +206,11 @@ class LayoutForm(PartForm):
             ours = choice([ASKED, *names], partial(self.call, theirs))
             ours.setAccessibleName(f"material for {theirs}")
             ours.setToolTip(f"Used by {where} first")
-            ours.setCurrentText(reading.names.get(theirs, ASKED))
-            block.add(row(label(theirs), None, ours))
+            block.add(row(label(theirs), None, ours), partial(self._put_name, ours, theirs))
+
+    def _put_name(self, ours: QComboBox, theirs: str) -> None:
+        if self.reading is not None:
+            ours.setCurrentText(self.reading.names.get(theirs) or ASKED)
 
     def call(self, theirs: str, ours: str) -> None:
         """Take a material of the project for one of the layout."""

@@ -69,15 +69,22 @@ def _paired(before: Sequence[Rung], after: Sequence[Rung]) -> dict[int, int]:
             j for j in range(len(after)) if j not in pairs.values() and like(after[j]) is not None
         ]
         one, other = [like(before[i]) for i in a], [like(after[j]) for j in b]
+        found: dict[int, int] = {}
         for block in SequenceMatcher(None, one, other, autojunk=False).get_matching_blocks():
             for k in range(block.size):
-                pairs[a[block.a + k]] = b[block.b + k]
+                found[a[block.a + k]] = b[block.b + k]
         # What is left over stands elsewhere.
-        left = {like(after[j]): j for j in reversed(b) if j not in pairs.values()}
+        left = {like(after[j]): j for j in reversed(b) if j not in found.values()}
         for i in a:
-            if i not in pairs and like(before[i]) in left:
-                pairs[i] = left.pop(like(before[i]))
+            if i not in found and like(before[i]) in left:
+                found[i] = left.pop(like(before[i]))
+        pairs |= {i: j for i, j in found.items() if _may_be(before[i], after[j])}
     return pairs
+
+
+def _may_be(a: Rung, b: Rung) -> bool:
+    """Whether two rungs may be the same ply: those of two names are not."""
+    return not a.name or not b.name or a.name == b.name
 
 
 def _by_name(rung: Rung) -> Hashable:
@@ -98,6 +105,8 @@ def _words(rung: Rung) -> str:
 
 def _between(old: Project, new: Project, a: Rung, b: Rung) -> list[tuple[str, str]]:
     found = _of_ply(a, b)
+    if a.name != b.name:
+        found.append(("called", f"{a.name or 'nothing'} → {b.name or 'nothing'}"))
     if a.turn != b.turn:
         found.append(("turned", f"by {units.number(a.turn)}° → by {units.number(b.turn)}°"))
     if a.active != b.active:
