@@ -15,6 +15,7 @@ from tartan.exchange.verify import (
     laminate_kinds,
     modal_kinds,
     obstacles,
+    search_kinds,
     shell_kinds,
     strength_kinds,
     vessel_kinds,
@@ -47,6 +48,7 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "shell_benchmark": obstacles.shell_benchmark,
     "wound_vessel": winding_kinds.wound_vessel,
     "drape": drape_kinds.drape_case,
+    "stacking_search": search_kinds.stacking_search,
 }
 """What Tartan answers, by the kind of a case."""
 
