@@ -61,8 +61,16 @@ BAD: dict[str, tuple[Callable[[Data], str], str]] = {
         "off this part.*mend its unit",
     ),
     "other winding": (
-        _bad(lambda d: d["plies"][1].update(wound={"sort": "helical", "spiral": 3})),
+        _bad(lambda d: d["plies"][1].update(wound={"sort": "spiral"})),
         "winding cannot be read",
+    ),
+    "out of measure": (
+        _bad(lambda d: d["plies"][1]["directions"]["at"].__setitem__(2, [1e300, 0, 0])),
+        r"ply 2 'crown patch'.*out of all measure",
+    ),
+    "winding in words": (
+        _bad(lambda d: d["plies"][1].update(wound={"sort": "hoop", "coverage": "much"})),
+        "coverage",
     ),
     "bow tie": (_bad(lambda d: _tie(d["plies"][1]["boundary"][0]["points"])), "crosses itself"),
     "outside": (

@@ -30,6 +30,9 @@ MOST_BYTES = 1_000_000_000
 FAR = 0.05
 """How far off the surface a layout may lie, as a share of the part's size."""
 
+OUT_OF_MEASURE = 1e7
+"""Coordinate that no part has [m]."""
+
 THREADS = 2
 
 _NONE = np.zeros(0, np.int64)
@@ -280,6 +283,8 @@ def lay(
     traced = [locator.trace(x) for x in bounds]
     samples = [placement.place(points_of(e.directions.at, scale)) for e in layout.plies]
     places = [x for t, s in zip(traced, samples, strict=True) for x in (t.middles, s)]
+    for number, entry in enumerate(layout.plies):
+        _check_measure(entry, number, places[2 * number : 2 * number + 2])
     found = locator.locate(np.concatenate(places))
     ends = np.cumsum([len(x) for x in places])[:-1]
     element, off = np.split(found.element, ends), np.split(found.off, ends)
@@ -309,6 +314,15 @@ def lay(
         )
         lying.append(Lying(own, at, zero, n, farthest, _start(entry, placement, scale)))
     return lying
+
+
+def _check_measure(entry: Entry, number: int, places: Sequence[Array]) -> None:
+    if not all((np.abs(x) < OUT_OF_MEASURE).all() for x in places):
+        raise PartError(
+            "A place of it is out of all measure.",
+            f"Ply layout, {entry_title(entry, number + 1)}",
+            "Have it written anew, or mend its unit.",
+        )
 
 
 def _check_near(layout: PlyLayout, number: int, entry: Entry, off: Array, limit: float) -> None:

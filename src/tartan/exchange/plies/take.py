@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import TypeAdapter, ValidationError
 from scipy.spatial import cKDTree
 
 from tartan.core.errors import DocumentError, TartanError
@@ -40,6 +41,9 @@ Index = NDArray[np.int64]
 
 WITHIN = 0.5
 """Angle within which the part's 0° is that of the layout [deg]."""
+
+_WOUND = TypeAdapter(Wound)
+_OF_WOUND = {f.name for f in fields(Wound)}
 
 _WOUND_LENGTHS = ("opening", "bandwidth", "start", "end", "step_back")
 
@@ -279,6 +283,9 @@ class _Taking:
         if ply is not None:
             ply = replace(ply, angle=ply.angle + turn)
         kept = extras(entry)
+        beyond = {k: v for k, v in (entry.wound or {}).items() if k not in _OF_WOUND}
+        if beyond:
+            kept["wound"] = beyond
         return Rung(
             region,
             entry.laminate,
@@ -296,12 +303,14 @@ class _Taking:
         if entry.wound is None:
             return None
         try:
-            values = dict(entry.wound)
+            values = {k: v for k, v in entry.wound.items() if k in _OF_WOUND}
             values |= {k: self._length(values[k]) for k in _WOUND_LENGTHS if k in values}
-            return Wound(**values)
+            return _WOUND.validate_python(values)
         except (TypeError, ValueError, ArithmeticError) as error:
+            first = error.errors()[0] if isinstance(error, ValidationError) else None
+            what = str(error) if first is None else f"{first['loc'][0]}: {first['msg']}"
             raise DocumentError(
-                f"Its winding cannot be read: {error}.",
+                f"Its winding cannot be read: {what}.",
                 f"Ply layout, '{entry.name or entry.region}'",
                 "Have it written anew.",
             ) from error
