@@ -1,6 +1,7 @@
 """Open the window on the sample, print the verdict, and save a picture of every station."""
 
 import json
+import math
 import os
 import sys
 import tempfile
@@ -22,9 +23,10 @@ from tartan.desktop.manual import folder as manual_folder
 from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.modemarks import MARKS
+from tartan.exchange.patterns import write_patterns
 from tartan.exchange.plies.write import layout_data
 from tartan.pages.stations import STATIONS
-from tartan.project.document.samples import light_dish_panel
+from tartan.project.document.samples import light_dish_panel, radome_cap_project
 from tartan.project.edits import design_edits, part_edits, stack_edits
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
@@ -229,6 +231,16 @@ def radome(window: MainWindow, folder: Path) -> None:
     wait_for_answer(window)
     QTest.qWait(1200)
     picture(window, folder / "part-draped.png")
+    # Its flat patterns as they are written, in two pieces.
+    rim = [0.35 * math.sqrt(max(1 - (x * x + 0.01) / 0.36, 0.0)) for x in (-0.5, 0.0, 0.5)]
+    cut = tuple((x, 0.1, z) for x, z in zip((-0.5, 0.0, 0.5), rim, strict=True))
+    project = radome_cap_project()
+    assert project.part is not None
+    rungs = tuple(
+        replace(r, draped=replace(r.draped, cuts=(cut,)) if r.draped else None)
+        for r in project.part.lay_up[:2]
+    )
+    write_patterns(part_edits.put_lay_up(project, rungs), folder.parent / "flat-patterns.svg")
     window.session.history.mark_saved()
 
 

@@ -23,6 +23,7 @@ from tartan.core.errors import DocumentError, PartError
 from tartan.core.shell.mesh import Mesh
 from tartan.core.stack.groups import bare
 from tartan.exchange.tables import Cell, Table
+from tartan.exchange.trims import inside
 from tartan.project.analysis.draping import draping_of, surface_of
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.analysis.pieces import cut_paths
@@ -244,8 +245,11 @@ def write_patterns(project: Project, path: Path, roll: float = ROLL, gap: float 
 def _arrow(cut: Cut) -> Array:
     """The warp as an arrow from the start, or from the middle where that lies outside."""
     length = 0.2 * min(cut.pattern.size)
-    low, high = cut.pattern.outline.min(axis=0), cut.pattern.outline.max(axis=0)
-    x, y = np.zeros(2) if (low < 0).all() and (high > length).all() else (low + high) / 2
+    outline = cut.pattern.outline
+    low, high = outline.min(axis=0), outline.max(axis=0)
+    drawn = np.array([[0.0, 0.0], [length, 0.1 * length], [length, -0.1 * length]])
+    within = bool(inside(drawn, outline).all())
+    x, y = np.zeros(2) if within else (low + high) / 2 - [length / 2, 0.0]
     tip = 0.2 * length
     return np.array(
         [

@@ -38,7 +38,11 @@ def draped_fields(edges: Callable[[], Sequence[str]]) -> Table:
     """Fields of `Draped`; `edges` gives those that a yarn can follow."""
     return (
         line(
-            Said("laid as", "Pinned where yarns cross, or as fibres that slip along each other"),
+            Said(
+                "laid as",
+                "Pinned where yarns cross (Chebyshev; Mack and Taylor 1956), or fibres that keep "
+                "their distance and slip least along each other (Spencer 1972)",
+            ),
             None,
             OneOf("way", lambda: tuple(WAYS), "way of draping", shown=WAYS, widest=220),
         ),

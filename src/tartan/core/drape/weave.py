@@ -63,6 +63,12 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
                 )
                 for k in range(3):
                     x[0, k] = a[k] + b[k] - c[k]
+                if tried == 0 and r > 1 and hints[i - 2 * di, j] >= 0:
+                    # By as much as the joint before was off a parallelogram is this one too.
+                    d, e = places[i - 2 * di, j], places[i - 2 * di, j - dj]
+                    if hints[i - 2 * di, j - dj] >= 0:
+                        for k in range(3):
+                            x[0, k] += a[k] - d[k] - c[k] + e[k]
                 ends = (a, normals[i - di, j], b, normals[i, j - dj])
                 if _joint(surface, scratch, ends, cell, flat * di * dj) and far[0] <= over:
                     places[i, j], normals[i, j] = out[0], normal[0]
