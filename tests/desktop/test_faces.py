@@ -17,6 +17,7 @@ from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import ReadSurface
 from tests.desktop.conftest import named
+from tests.desktop.settle import settle
 from tests.desktop.test_winding import choose
 from tests.desktop.test_window import press
 from tests.steps import sheet, slab, write_step
@@ -44,6 +45,8 @@ def settled(qtbot, view: PartView, done: Callable[[ReadSurface], bool]) -> None:
         return found is not None and done(found)
 
     qtbot.waitUntil(there, timeout=60_000)
+    # What is shown of it is built anew in the turn of events after.
+    settle()
 
 
 def test_faces_are_left_out_by_skin_and_by_click(
