@@ -100,6 +100,15 @@ def test_a_layout_is_listed_anew_when_the_project_changes_and_placed_by_points(
     type_into(qtbot, field, own)
     planned(qtbot, form)
     assert [row[0] for row in form.changes.table.rows] == ["added"]
+    # How far off it may lie is asked for, and taken at its word.
+    far = named(form, QLineEdit, "how far off the layout may lie")
+    type_into(qtbot, far, "-1")
+    assert "no distance" in far.toolTip()
+    type_into(qtbot, far, "2")
+    planned(qtbot, form)
+    assert form.reading is not None
+    assert form.reading.far == pytest.approx(2e-3)
+    assert "on the surface" in form.words.text()
     # A file cut in half is refused; what was read before is gone, the project is not.
     project = session.project
     path.write_text(path.read_text(encoding="utf-8")[:5000], encoding="utf-8")

@@ -132,6 +132,11 @@ def _moved(data: Data, change: Callable[[np.ndarray, bool], np.ndarray]) -> Data
             put(entry["directions"], key, key == "at")
         for key in ("at", "zero", "normal"):
             put(entry["start"], key, key == "at")
+        draped = entry.get("draped", {"cuts": []})
+        for k in range(len(draped["cuts"])):
+            draped["cuts"][k] = change(np.array(draped["cuts"][k]), True).tolist()
+        if draped.get("starts"):
+            put(draped, "starts", True)
     put(made, "anchors", True)
     for rule in made["reference"]:
         put(rule, "vector", False)
@@ -158,6 +163,35 @@ def test_a_layout_moved_in_space_is_placed_by_three_points() -> None:
     found = taken(project, moved, placement=back)
     assert zones_of(found.project) == zones_of(project)
     assert not [c for c in found.changes if c.kind != "0° direction"]
+
+
+def test_cuts_and_starts_of_draped_plies_are_placed_too() -> None:
+    project = SAMPLES["radome cap"]()
+    part = project.part
+    assert part is not None
+    draped = part.lay_up[0].draped
+    assert draped is not None
+    cut = ((-0.3, 0.02, 0.302), (0.3, 0.02, 0.302))
+    rung = replace(
+        part.lay_up[0], draped=replace(draped, cuts=(cut,), starts=((0.0, 0.3, 0.303),))
+    )
+    project = replace(project, part=replace(part, lay_up=(rung,)))
+    data = layout_data(project)
+
+    def change(x: np.ndarray, place: bool) -> np.ndarray:
+        # A quarter turn about z, and carried off.
+        turned = x @ np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, 0.0], [0.0, 0.0, 1.0]])
+        return np.asarray(turned + (np.array([500.0, 20.0, -70.0]) if place else 0.0))
+
+    moved = _moved(data, change)
+    back = placement_of(np.array(moved["anchors"]) * 1e-3, np.array(data["anchors"]) * 1e-3)
+    found = taken(project, moved, placement=back).project.part
+    assert found is not None
+    laid = found.lay_up[0].draped
+    assert laid is not None
+    np.testing.assert_allclose(laid.cuts[0], cut, atol=1e-9)
+    np.testing.assert_allclose(laid.starts, [(0.0, 0.3, 0.303)], atol=1e-9)
+    np.testing.assert_allclose(laid.start, draped.start, atol=1e-9)
 
 
 def test_a_layout_a_little_off_the_surface_is_projected_and_told() -> None:

@@ -33,12 +33,15 @@ class Reading:
         Materials of the project that were chosen for those it does not have.
     to : tuple of tuple of float
         Where its three anchors come to [m]; empty where it lies as it is.
+    far : float or None
+        How far off the surface it may lie [m]; None for what is usual.
     """
 
     path: Path
     layout: PlyLayout
     names: dict[str, str] = field(default_factory=dict)
     to: tuple[Vector, ...] = ()
+    far: float | None = None
 
     @property
     def anchors(self) -> tuple[Vector, ...]:
@@ -95,7 +98,7 @@ def takes(project: Project, reading: Reading) -> Taken:
     TartanError
         As `take_layout`.
     """
-    return take_layout(project, reading.layout, reading.names, reading.placement())
+    return take_layout(project, reading.layout, reading.names, reading.placement(), reading.far)
 
 
 def step(reading: Reading) -> Callable[[Project], Project]:

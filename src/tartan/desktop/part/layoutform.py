@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QVBoxLayout
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import DocumentError, TartanError
 from tartan.desktop.background import Background
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
     Field,
+    QuantityField,
     UnitLabel,
     button,
     choice,
@@ -53,6 +55,14 @@ class LayoutForm(PartForm):
         self.moved = switch("placed by three points", "Where its three anchors come to")
         self.moved.toggled.connect(lambda _: self.refresh())
         self.points = Block()
+        self.far = QuantityField(units.LENGTH, self._set_far, optional=True)
+        self.far.setAccessibleName("how far off the layout may lie")
+        self.far.setPlaceholderText("as usual")
+        self.far.setMaximumWidth(84)
+        self.far.refused.connect(self.told)
+        self.farthest = row(
+            label("may be off the surface by", "soft"), None, self.far, UnitLabel(units.LENGTH)
+        )
         self.words = label("", "soft", wrap=True)
         self.words.setAccessibleName("What the layout would change")
         self.changes = DataTable("changes", filtered=False)
@@ -72,7 +82,10 @@ class LayoutForm(PartForm):
         )
         box.addWidget(row(self.open, self.write, self.book, None, spacing=4))
         self.placing = row(self.moved, None)
-        for each in (self.about, self.materials, self.placing, self.points, self.words):
+        for each in (
+            *(self.about, self.materials, self.placing, self.points),
+            *(self.farthest, self.words),
+        ):
             box.addWidget(each)
         box.addWidget(self.changes, 1)
         box.addWidget(self.answer)
@@ -193,6 +206,8 @@ class LayoutForm(PartForm):
         good = taken if isinstance(taken, Taken) else None
         self.changes.setVisible(good is not None and bool(good.changes))
         self.changes.put(state.changes_table(good), widths=(92, 84, 0))
+        self.farthest.setVisible(there)
+        self.far.put_value(None if reading is None else reading.far)
         self.answer.setVisible(there)
         self.take.setEnabled(good is not None)
 
@@ -232,6 +247,14 @@ class LayoutForm(PartForm):
                 row(label(state.vector_words(own)), None, field, UnitLabel(units.LENGTH)),
                 partial(self._put_point, field, number),
             )
+
+    def _set_far(self, value: float | None) -> TartanError | None:
+        if value is not None and not value > 0:
+            return DocumentError("That is no distance.", "Ply layout", "Enter a length, or none.")
+        if self.reading is not None and value != self.reading.far:
+            self.reading, self._taken = replace(self.reading, far=value), None
+            self.refresh()
+        return None
 
     def _put_point(self, field: Field, number: int) -> None:
         if self.reading is not None:

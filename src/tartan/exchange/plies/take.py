@@ -141,7 +141,7 @@ class _Taking:
         part = self._directed(part, lying, placement)
         whole = meshed(part)
         rungs = tuple(
-            self._rung(whole, entry, at, region)
+            self._rung(whole, entry, at, region, placement)
             for entry, at, region in zip(self.layout.plies, lying, regions, strict=True)
         )
         surface = self.layout.reference_surface or part.reference_surface
@@ -195,7 +195,8 @@ class _Taking:
         if odd[covered].all():
             flipped = tuple(n for n in part.flipped if n != WHOLE)
             return replace(part, flipped=flipped if WHOLE in part.flipped else (*flipped, WHOLE))
-        name = _free("laid from the other side", [r.name for r in part.regions])
+        taken = [*(r.name for r in part.regions), *mesh.regions, *mesh.edges]
+        name = _free("laid from the other side", taken)
         region = Region(name, elements=tuple(np.flatnonzero(odd).tolist()))
         return replace(part, regions=(*part.regions, region), flipped=(*part.flipped, region.name))
 
@@ -269,7 +270,9 @@ class _Taking:
 
     # Rungs
 
-    def _rung(self, whole: Meshed, entry: Entry, x: Lying, region: str) -> Rung:
+    def _rung(
+        self, whole: Meshed, entry: Entry, x: Lying, region: str, placement: Placement
+    ) -> Rung:
         turns = np.zeros(1) if entry.wound is not None else self._turns(whole, entry, x)
         # A fibre has no front: turns on both sides of a right angle are near to each other.
         middle = float(np.degrees(np.angle(np.exp(2j * np.radians(turns)).mean())) / 2)
@@ -293,7 +296,7 @@ class _Taking:
             entry.turn + (turn if ply is None else 0.0),
             entry.active,
             self._wound(entry),
-            self._draped(entry, x),
+            self._draped(entry, x, placement),
             entry.name.strip(),
             fibres,
             json.dumps(kept, ensure_ascii=False) if kept else "",
@@ -315,23 +318,18 @@ class _Taking:
                 "Have it written anew.",
             ) from error
 
-    def _draped(self, entry: Entry, x: Lying) -> Draped | None:
+    def _draped(self, entry: Entry, x: Lying, placement: Placement) -> Draped | None:
         draped = entry.draped
         if draped is None:
             return None
-        at = x.at[0] if x.start is None else x.start[0]
+        start = x.at[0] if x.start is None else x.start[0]
+        given = None if entry.start is None else entry.start.at
 
         def many(points: list[list[float]]) -> tuple[Vector, ...]:
-            return tuple(self._vector(p) for p in points)
+            return tuple(self._placed(p, placement) for p in points)
 
-        start = _vector(at)
-        if entry.start is not None and np.allclose(
-            at, np.array(entry.start.at) * self.layout.metres, rtol=0, atol=1e-12
-        ):
-            # Not moved: as it is written, to the last digit.
-            start = self._vector(entry.start.at)
         return Draped(
-            start,
+            _vector(start) if given is None else self._placed(given, placement),
             self._length(draped.cell),
             draped.way,
             draped.edge,
@@ -339,6 +337,12 @@ class _Taking:
             tuple(many(cut) for cut in draped.cuts),
             many(draped.starts),
         )
+
+    def _placed(self, point: list[float], placement: Placement) -> Vector:
+        """A point where it comes to; one that is not moved as it is written, to the last digit."""
+        if placement is STAY:
+            return self._vector(point)
+        return _vector(placement.place(np.array([point]) * self.layout.metres)[0])
 
     def _vector(self, point: list[float]) -> Vector:
         x, y, z = (self._length(v) for v in point)
