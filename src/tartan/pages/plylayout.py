@@ -19,6 +19,10 @@ from tartan.project.wording import units
 from tartan.project.wording.units import counted
 
 
+NEAR = 1e-6
+"""Distance that is none, as digits of a typed place come to [m]."""
+
+
 @dataclass(frozen=True, eq=False)
 class Reading:
     """A layout on its way into the project.
@@ -121,7 +125,7 @@ def words(taken: Taken | TartanError | None) -> str:
         return ""
     if isinstance(taken, TartanError):
         return str(taken)
-    off = f"up to {units.show(taken.off, units.LENGTH)} off" if taken.off > 1e-9 else "on"
+    off = f"up to {units.show(taken.off, units.LENGTH)} off" if taken.off > NEAR else "on"
     changes = counted(len(taken.changes), "change") if taken.changes else "No change"
     return f"{changes}; it lies {off} the surface."
 
