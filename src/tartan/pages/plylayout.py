@@ -18,7 +18,6 @@ from tartan.project.document.partmodel import Vector
 from tartan.project.wording import units
 from tartan.project.wording.units import counted
 
-
 NEAR = 1e-6
 """Distance that is none, as digits of a typed place come to [m]."""
 
