@@ -291,6 +291,25 @@ def test_what_is_not_known_is_kept_on_the_way_through() -> None:
     assert "operator" not in back["plies"][0]
 
 
+@pytest.mark.parametrize(
+    "kept", ["{", "[1]", '"words"', "[" * 3000, '{"materials": 3}', '{"laminates": {"skin": 1}}']
+)
+def test_what_is_kept_is_refused_where_it_is_damaged_and_harms_nothing(kept: str) -> None:
+    project = patched()
+    assert project.part is not None
+    part = replace(project.part, kept=kept)
+    text = storage.to_text(replace(project, part=part))
+    if kept.startswith("{") and kept != "{":
+        assert layout_data(storage.from_text(text))["plies"][0]["name"] == "skin"
+        return
+    with pytest.raises(DocumentError, match="keeps of a layout is damaged"):
+        storage.from_text(text)
+    rungs = (replace(part.lay_up[0], kept=kept), *part.lay_up[1:])
+    text = storage.to_text(replace(project, part=replace(project.part, lay_up=rungs)))
+    with pytest.raises(DocumentError, match=r"rung 1.*damaged"):
+        storage.from_text(text)
+
+
 def test_changes_are_told_ply_by_ply() -> None:
     project = patched()
     data = layout_data(project)

@@ -114,14 +114,15 @@ def layout_data(project: Project, unit: str = "mm") -> dict[str, Any]:
     }
     for name in ("materials", "laminates"):
         by_name = kept.pop(name, {})
-        made[name] = [merged(x, by_name.get(x["name"], {})) for x in made[name]]
+        if isinstance(by_name, dict):
+            made[name] = [merged(x, by_name.get(x["name"], {})) for x in made[name]]
     return merged(made, kept)
 
 
-def merged(made: dict[str, Any], kept: Mapping[str, Any]) -> dict[str, Any]:
+def merged(made: dict[str, Any], kept: object) -> dict[str, Any]:
     """Data with what was kept from a file beside it, at all depths; what is made goes first."""
     found = dict(made)
-    for key, value in kept.items():
+    for key, value in kept.items() if isinstance(kept, Mapping) else ():
         if key not in found:
             found[key] = value
         elif isinstance(value, dict) and isinstance(found[key], dict):

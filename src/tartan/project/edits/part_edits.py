@@ -44,7 +44,7 @@ from tartan.project.edits.case_edits import (
 )
 from tartan.project.edits.design_edits import check_name
 from tartan.project.edits.region_uses import forget_region, renamed_region
-from tartan.project.edits.rungs import check_rung
+from tartan.project.edits.rungs import check_kept, check_rung
 
 LEAST_ALIKE, MOST_ALIKE = 1e-3, 10.0
 """Tolerance within which elements are one zone [deg]."""
@@ -107,6 +107,7 @@ def put_part(project: Project, part: Part) -> Project:
             "Zones",
             "Enter an angle between them; 0.05° is usual.",
         )
+    check_kept(part.kept, "Part")
     names: list[str] = []
     taken = base_mesh(part.surface, part.mesh_size, part.finer)
     for region in part.regions:

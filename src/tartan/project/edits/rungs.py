@@ -69,12 +69,24 @@ def check_texts(rung: Rung, where: str) -> None:
         )
     if rung.fibres:
         unpack_rows(rung.fibres, 6)
-    if rung.kept:
-        try:
-            sound = isinstance(json.loads(rung.kept), dict)
-        except (ValueError, RecursionError):
-            sound = False
-        if not sound:
-            raise DocumentError(
-                "What it keeps of a layout is damaged.", where, "Read the layout anew."
-            )
+    check_kept(rung.kept, where)
+
+
+def check_kept(kept: str, where: str) -> None:
+    """Check what is kept of a layout that was read: a JSON object, or nothing.
+
+    Raises
+    ------
+    DocumentError
+        When it is damaged.
+    """
+    if not kept:
+        return
+    try:
+        sound = isinstance(json.loads(kept), dict)
+    except (ValueError, RecursionError):
+        sound = False
+    if not sound:
+        raise DocumentError(
+            "What it keeps of a layout is damaged.", where, "Read the layout anew."
+        )
