@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -13,7 +15,9 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from tartan.desktop.part.layoutform import LayoutForm
 from tartan.desktop.window import MainWindow
+from tartan.project.document.packed_arrays import pack_rows
 from tartan.project.document.samples import UNIDIRECTIONAL, dish_panel
+from tartan.project.edits import part_edits
 from tests.desktop.conftest import named
 from tests.desktop.test_winding import choose
 from tests.desktop.test_window import press, type_into
@@ -126,3 +130,21 @@ def test_without_a_part_there_is_nothing_to_write_or_read_onto(qtbot, window: Ma
     assert not form.write.isEnabled()
     assert not form.open.isEnabled()
     assert not form.take.isVisible()
+
+
+def test_a_rung_with_a_zero_of_its_own_says_so_and_can_follow_the_part(
+    qtbot, window: MainWindow
+) -> None:  # type: ignore[no-untyped-def]
+    session, view = window.session, window.part
+    part = session.project.part
+    assert part is not None
+    rows = np.array([[0.0, 0.0, 0.0, 0.8, 0.6, 0.0]])
+    own = (replace(part.lay_up[0], fibres=pack_rows(rows)), *part.lay_up[1:])
+    session.edit("own", lambda p: part_edits.put_lay_up(p, own))
+    session.select(rungs=(1,))
+    assert not view.lay_up.own_zero.isVisible()
+    session.select(rungs=(0,))
+    assert view.lay_up.own_zero.isVisible()
+    press(qtbot, view.lay_up, "follow the part's")
+    assert session.project.part == part
+    assert not view.lay_up.own_zero.isVisible()

@@ -29,6 +29,8 @@ from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Direction, Part, Region, Rung
 from tartan.project.document.samples import GLASS, SAMPLES, UNIDIRECTIONAL
+from tartan.project.edits import part_edits
+from tartan.project.edits.draped_rungs import begin_draping
 from tartan.project.files import storage
 
 Data = dict[str, Any]
@@ -249,9 +251,26 @@ def test_another_zero_is_taken_or_kept_with_the_ply() -> None:
     # At every other element of the crown it is given; between, neighbours tell.
     assert np.median(off) < 0.5
     assert off.max() < 12
+    # Draped, the ply counts from the part's 0°, and lies at its start as it did.
+    made = begin_draping(kept, (1,), on=True)
+    start = made[1].draped
+    assert start is not None
+    assert not made[1].fibres
+    draped = part_edits.put_lay_up(kept, made)
+    element = int(np.linalg.norm(_crown(kept) - np.array(start.start), axis=1).argmin())
+    assert _off(kept, draped)[element] < 0.6
+    with pytest.raises(DocumentError, match="counts from the part's 0°"):
+        part_edits.put_lay_up(kept, (replace(kept.part.lay_up[1], draped=start),))
     # Written again and read where it came from, the rule is found to hold once more.
     again = taken(project, layout_data(kept) | {"reference": []})
     assert np.median(_off(project, again.project)) < 0.5
+
+
+def _crown(project: Project) -> np.ndarray:
+    """Middles of the elements of the crown patch."""
+    part = project.part
+    assert part is not None
+    return meshed(part).mesh.centres()[meshed(part).elements("crown")]
 
 
 def _off(one: Project, other: Project) -> np.ndarray:

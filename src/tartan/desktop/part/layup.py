@@ -78,6 +78,13 @@ class LayUpForm(PartForm):
                 ("", row(self.to_stack, None)),
             ]
         )
+        self.own_zero = row(
+            label("counts from a 0° of its own", "soft"),
+            None,
+            button("follow the part's", self._follow, "Its angles count from the part's 0° then"),
+            spacing=4,
+        )
+        self.own_zero.setToolTip("As the layout gave it that it was read from")
         self.drape = DrapeForm(session)
         self.drape.told.connect(self.told)
         self.winding = Block()
@@ -145,6 +152,7 @@ class LayUpForm(PartForm):
         )
         box.addWidget(grid([("on", self.region), ("called", self.name)]))
         box.addWidget(self.of_ply)
+        box.addWidget(self.own_zero)
         box.addWidget(self.winding)
         box.addWidget(self.drape)
         box.addWidget(self.of_stack)
@@ -200,6 +208,9 @@ class LayUpForm(PartForm):
 
     def _commit_name(self, text: str) -> TartanError | None:
         return self._each("name of the rung", lambda r: replace(r, name=text.strip()))
+
+    def _follow(self) -> None:
+        self._each("the part's 0°", lambda r: replace(r, fibres=""))
 
     def add(self) -> None:
         """Lay a ply like the chosen one above it."""
@@ -386,6 +397,7 @@ class LayUpForm(PartForm):
         self._show_winding()
         self.drape.refresh()
         self.region.setEnabled(one is not None and one.wound is None)
+        self.own_zero.setVisible(one is not None and bool(one.fibres))
         self.name.setEnabled(one is not None)
         self.name.put("" if one is None else one.name)
         if one is None or part is None:
