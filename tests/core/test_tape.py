@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from tartan.core.drape.net import Laying, drape
+from tartan.core.drape.net import Laying, Net, drape
 from tartan.core.drape.pattern import NetFinder
 from tartan.core.drape.surface import DrapeSurface, cone, cylinder, graph, sphere
 from tartan.core.drape.triangles import TriangleSurface
@@ -188,6 +188,39 @@ def test_a_ring_is_followed_half_round_either_way_and_an_end_is_gone_on_from() -
     plane = np.cross(last[0], last[-1])
     assert np.abs(last @ (plane / np.linalg.norm(plane))).max() < 1e-6
     assert np.abs(last[:, 2] - 0.3).max() > 1e-3
+
+
+def _flat_net(line: Array, start: Array, tape: bool) -> Net:
+    plane = graph(lambda x, y: (0 * x, 0 * x, 0 * x))
+    return drape(
+        plane, start, np.array([1.0, 0, 0]), (0.02,) * 2, (30,) * 4, Laying(tape=tape, line=line)
+    )
+
+
+@pytest.mark.parametrize("tape", [False, True], ids=["woven", "tape"])
+def test_a_yarn_ends_where_its_line_turns_a_corner_and_goes_on_straight(tape: bool) -> None:
+    line = np.array([[-0.3, 0, 0], [-0.1, 0, 0], [0.1, 0, 0], [0.2, 0, 0], [0.2, 0.3, 0]])
+    net = _flat_net(line, np.array([-0.2, 0.0, 0.0]), tape)
+    first = net.places[:, net.start[1]]
+    np.testing.assert_allclose(first[:, 1:], 0.0, atol=1e-9)
+    assert np.nanmax(first[:, 0]) > 0.3
+    assert np.abs(net.shear()[1:-1, 1:-1]).max() < 1e-6
+
+
+def test_a_line_that_bends_back_gives_no_thickness_below_that_of_the_cloth() -> None:
+    rng = np.random.default_rng(3)
+    for _ in range(30):
+        line = np.concatenate([np.cumsum(rng.normal(0, 0.1, (6, 2)), axis=0), np.zeros((6, 1))], 1)
+        try:
+            net = _flat_net(line, line[2], False)
+        except PartError:
+            # It starts too far off any yarn.
+            continue
+        step = np.linalg.norm(np.diff(net.places, axis=0), axis=2)
+        assert np.nanmax(step) < 0.02 * 1.02 + 1e-9
+        places = np.concatenate([rng.uniform(-0.4, 0.4, (400, 2)), np.zeros((400, 1))], axis=1)
+        factor = NetFinder(net).at(places).factor
+        assert np.nanmin(np.append(factor, 1.0)) >= 1 - 1e-12
 
 
 def test_a_flat_sheet_is_taped_whatever_its_mesh() -> None:

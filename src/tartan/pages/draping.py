@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import PartError
 from tartan.core.stack import Ply
 from tartan.exchange.maps import colours
 from tartan.pages.fields import Number, OneOf, Said, Table, Unit, Vector, line
@@ -71,34 +70,6 @@ def draped_fields(edges: Callable[[], Sequence[str]]) -> Table:
             Unit(units.LENGTH),
         ),
     )
-
-
-def points_words(points: Sequence[tuple[float, float, float]]) -> str:
-    """Points of a line as they are typed, such as "0, 10, 5; 20, 10, 5"."""
-    scale = units.LENGTH.scale
-    return "; ".join(", ".join(units.number(x / scale, 6) for x in p) for p in points)
-
-
-def points_of(text: str) -> tuple[tuple[float, float, float], ...]:
-    """Points of a line from what is typed.
-
-    Raises
-    ------
-    TartanError
-        Where one is not three lengths, or there are less than two.
-    """
-    found = []
-    for number, words in enumerate((w for w in text.split(";") if w.strip()), start=1):
-        parts = [p for p in words.split(",") if p.strip()]
-        if len(parts) != 3:
-            raise PartError(
-                f"Point {number} has {len(parts)} figures.", "Line", "Type x, y, z; x, y, z; …"
-            )
-        x, y, z = (units.parse(p, units.LENGTH) for p in parts)
-        found.append((x, y, z))
-    if len(found) < 2:
-        raise PartError("A line has two points or more.", "Line", "Type x, y, z; x, y, z; …")
-    return tuple(found)
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tartan.core.errors import DocumentError, TartanError
+from tartan.core.errors import TartanError
 from tartan.exchange.plies.form import PlyLayout, points_of
 from tartan.exchange.plies.read import STAY, Placement, placement_of, read_layout
 from tartan.exchange.plies.take import Taken, take_layout, unknown_materials
@@ -133,23 +133,3 @@ def changes_table(taken: Taken | None) -> Table:
     """The list of changes."""
     rows = () if taken is None else tuple((c.kind, c.what, c.words) for c in taken.changes)
     return Table("changes", ("change", "ply", "what"), rows, "ply layout: changes")
-
-
-def vector_of(text: str) -> Vector:
-    """A place from three lengths parted by commas or semicolons.
-
-    Raises
-    ------
-    TartanError
-        Where they are not three.
-    """
-    parts = [p for p in text.replace(";", ",").split(",") if p.strip()]
-    if len(parts) != 3:
-        raise DocumentError("That is no place.", "Placement", "Type x, y, z.")
-    x, y, z = (units.parse(p, units.LENGTH) for p in parts)
-    return x, y, z
-
-
-def vector_words(at: Vector) -> str:
-    """A place as it is typed."""
-    return ", ".join(units.number(x / units.LENGTH.scale, 6) for x in at)

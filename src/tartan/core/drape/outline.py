@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import reduce
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,9 +12,9 @@ from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
 
 from tartan.core.drape.pattern import NetFinder, area_of
-from tartan.core.drape.triangles import rim_loops
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.outlines import outlines
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -89,18 +90,19 @@ def flat_pattern(
     PartError
         Where the region has no rim, or the net does not reach it.
     """
-    loops = rim_loops(mesh, elements)
-    if not loops:
+    reach = _reach(mesh, elements)
+    rims = [
+        reduce(lambda rim, cut: _along(rim, cut, reach), cuts, x.points)
+        for x in outlines(mesh, elements)
+    ]
+    if not rims:
         raise PartError(
             "A ply that closes in itself has no flat pattern.",
             "Draping",
             "Lay it on a region that has a rim.",
         )
     found = []
-    for loop in loops:
-        rim = mesh.nodes[loop]
-        for cut in cuts:
-            rim = _along(rim, cut, _reach(mesh, elements))
+    for rim in rims:
         flat = finder.at(rim).lengths
         known = np.isfinite(flat[:, 0])
         if known.sum() < 3 or known.mean() < 0.5:

@@ -98,11 +98,9 @@ def slip_angle(along_fibre: Array, pitch: float) -> Array:
     """
     slip = np.full(along_fibre.shape, np.nan)
     slip[:, 1:-1] = (along_fibre[:, 2:] - along_fibre[:, :-2]) / 2
-    for here, there, sign in (
-        (slice(None, -1), slice(1, None), 1),
-        (slice(1, None), slice(None, -1), -1),
-    ):
-        lost = ~np.isfinite(slip[:, here])
-        one = sign * (along_fibre[:, there] - along_fibre[:, here])
-        slip[:, here] = np.where(lost, one, slip[:, here])
+    # To one side at the rim.
+    one = np.diff(along_fibre, axis=1)
+    for side in (slip[:, :-1], slip[:, 1:]):
+        lost = ~np.isfinite(side)
+        side[lost] = one[lost]
     return np.asarray(np.degrees(np.arctan(slip / pitch)))

@@ -248,14 +248,6 @@ def _closed(nodes: Array, corners: Index) -> tuple[Array, Index]:
     return np.concatenate(more), np.concatenate(fans) if fans else np.zeros((0, 3), np.int64)
 
 
-def rim_loops(mesh: Mesh, elements: Index) -> list[Index]:
-    """Rims of some elements as loops of nodes, arrays of shape (q,)."""
-    quads = mesh.quads[elements[elements < len(mesh.quads)]]
-    corners = [quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]
-    corners.append(mesh.triangles[elements[elements >= len(mesh.quads)] - len(mesh.quads)])
-    return _loops(_rim(np.concatenate(corners)))
-
-
 def _rim(corners: Index) -> Index:
     """Sides of triangles that no other shares, shape (r, 2), as their triangle runs."""
     sides = np.stack([corners, np.roll(corners, -1, axis=1)], axis=-1).reshape(-1, 2)

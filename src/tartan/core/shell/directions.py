@@ -20,9 +20,30 @@ LEAST_ANGLE = 5.0
 """A reference direction nearer to the normal than this many degrees is undefined."""
 
 
+def in_plane(vectors: Array, normals: Array) -> Array:
+    """What of vectors is across normals, shapes (q, 3); not of unit length."""
+    return np.asarray(vectors - (vectors * normals).sum(axis=1, keepdims=True) * normals)
+
+
+def turned_about(normals: Array, vectors: Array, angle: Array) -> Array:
+    """Vectors across normals turned about them by angles, shapes (q, 3) and (q,) [deg]."""
+    turn = np.radians(angle)[:, None]
+    return np.asarray(np.cos(turn) * vectors + np.sin(turn) * np.cross(normals, vectors))
+
+
+def angle_about(normals: Array, along: Array, ways: Array) -> Array:
+    """Angle from one direction to another about normals, shapes (q, 3) to (q,) [deg].
+
+    What of either is along the normal does not count.
+    """
+    along = in_plane(along, normals)
+    x = np.einsum("qi,qi->q", ways, along)
+    y = np.einsum("qi,qi->q", ways, np.cross(normals, along))
+    return np.asarray(np.degrees(np.arctan2(y, x)))
+
+
 def _projected(mesh: Mesh, vectors: Array) -> Array:
-    n = mesh.normals()
-    return np.asarray(vectors - (vectors * n).sum(axis=1, keepdims=True) * n)
+    return in_plane(vectors, mesh.normals())
 
 
 def by_vector(mesh: Mesh, vector: Array) -> Array:

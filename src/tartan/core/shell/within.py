@@ -168,16 +168,6 @@ class Locator:
         more = self.locate(begin[side] * (1 - share) + end[side] * share).element
         return np.concatenate([on[whole], more]), np.concatenate([whole, side])
 
-    def around(self, elements: Index, rings: int) -> Index:
-        """Elements, shape (q,), and those so many rings about them that share nodes, in order."""
-        starts, beside = self._arrays[3], self._arrays[4]
-        found = np.unique(elements)
-        for _ in range(rings):
-            count = starts[found + 1] - starts[found]
-            first = np.repeat(starts[found] - np.cumsum(count) + count, count)
-            found = np.unique(beside[first + np.arange(count.sum())])
-        return found
-
     def within(self, traced: Traced, on: Index, seeds: Index) -> Index:
         """Elements within outlines.
 

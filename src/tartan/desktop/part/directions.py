@@ -11,10 +11,8 @@ from tartan.desktop.part.form import (
     ALL,
     PartForm,
     grid,
-    read_vector,
     region_of,
     region_options,
-    vector_text,
 )
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import (
@@ -29,6 +27,7 @@ from tartan.desktop.widgets.controls import (
     set_options,
     switch,
 )
+from tartan.pages.points import vector_of, vector_text
 from tartan.project.analysis.partmesh import base_mesh, meshed
 from tartan.project.document.partmodel import WHOLE, Direction, Way
 from tartan.project.edits import part_edits
@@ -158,7 +157,7 @@ class DirectionsForm(PartForm):
 
     def _commit(self, key: str, text: str, quantity: units.Quantity) -> TartanError | None:
         try:
-            value = read_vector(text, quantity, "Reference direction")
+            value = vector_of(text, quantity, "Reference direction")
         except TartanError as error:
             return error
         return self._change(**{key: value})

@@ -74,7 +74,7 @@ class DrapeForm(PartForm):
             spacing=4,
         )
         self.fields = Block()
-        self._fields = state.draped_fields(self._edges)
+        self._table = state.draped_fields(self._edges)
         self.lines = DrapeLines(self._draped, self._change)
         self.lines.changed.connect(self.changed)
         self.lines.told.connect(self.told)
@@ -310,14 +310,14 @@ class DrapeForm(PartForm):
         self.maps.setVisible(draped is not None)
         self.lines.refresh()
         self.roll.put_value(self._width)
-        lines = () if draped is None else make_up(self._fields, draped)
+        lines = () if draped is None else make_up(self._table, draped)
         self.fields.put(lines, self._build)
         self._tell()
 
     def _build(self, block: Block) -> None:
         if self._draped() is not None:
             record = Record(self._draped, self._change, self.told.emit, "the draping")
-            add_record(block, self._fields, record)
+            add_record(block, self._table, record)
 
 
 def _middle(part: Part, element: int) -> Vector:

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tartan.core.errors import TartanError
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import Field, UnitLabel, button, label, row, switch
-from tartan.pages.draping import points_of, points_words
+from tartan.pages.points import line_of, line_text
 from tartan.project.document.partmodel import Draped, Vector
 from tartan.project.wording import units
 
@@ -120,12 +120,12 @@ class DrapeLines(QWidget):
         return draped.line if number is None else draped.cuts[number]
 
     def _put(self, field: Field, number: int | None) -> None:
-        text = points_words(self._points(number))
+        text = line_text(self._points(number))
         field.put(text, text)
 
     def _typed(self, number: int | None, text: str) -> TartanError | None:
         try:
-            points = points_of(text)
+            points = line_of(text, "Draping")
         except TartanError as error:
             return error
         return self._replace(number, points)

@@ -13,9 +13,8 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label
 from tartan.project.analysis.partmesh import region_names
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import WHOLE, Part, Vector
+from tartan.project.document.partmodel import WHOLE, Part
 from tartan.project.edits import part_edits
-from tartan.project.wording import units
 
 ALL = "whole part"
 """The whole part in a choice of regions."""
@@ -78,28 +77,6 @@ def region_options(part: Part) -> list[str]:
 def region_of(text: str) -> str:
     """Region from the text of a choice."""
     return WHOLE if text == ALL else text
-
-
-def read_vector(text: str, quantity: units.Quantity, where: str) -> Vector:
-    """Three figures parted by commas.
-
-    Raises
-    ------
-    TartanError
-        When they are not three numbers.
-    """
-    cells = text.replace(";", ",").split(",")
-    if len(cells) != 3:
-        raise DocumentError(
-            f"'{text}' is not three figures.", where, "Type three numbers, such as 1, 0, 0."
-        )
-    x, y, z = (units.parse(c, quantity) for c in cells)
-    return x, y, z
-
-
-def vector_text(vector: Vector, quantity: units.Quantity) -> str:
-    """Vector as it is typed."""
-    return ", ".join(units.show(v, quantity, unit=False) for v in vector)
 
 
 def grid(rows: list[tuple[str, QWidget]]) -> QWidget:

@@ -28,6 +28,7 @@ from tartan.exchange.exports import LAYOUT, export_unsolved
 from tartan.exchange.plies.form import SUFFIX
 from tartan.exchange.plies.take import Taken
 from tartan.pages import plylayout as state
+from tartan.pages.points import vector_of, vector_text
 from tartan.project.wording import units
 from tartan.project.wording.units import counted
 
@@ -244,7 +245,9 @@ class LayoutForm(PartForm):
             field.setAccessibleName(f"place of anchor {number + 1}")
             field.refused.connect(self.told)
             block.add(
-                row(label(state.vector_words(own)), None, field, UnitLabel(units.LENGTH)),
+                row(
+                    label(vector_text(own, units.LENGTH, 6)), None, field, UnitLabel(units.LENGTH)
+                ),
                 partial(self._put_point, field, number),
             )
 
@@ -259,11 +262,11 @@ class LayoutForm(PartForm):
     def _put_point(self, field: Field, number: int) -> None:
         if self.reading is not None:
             at = (self.reading.to or self.reading.anchors)[number]
-            field.put(state.vector_words(at))
+            field.put(vector_text(at, units.LENGTH, 6))
 
     def _place(self, number: int, text: str) -> TartanError | None:
         try:
-            at = state.vector_of(text)
+            at = vector_of(text, units.LENGTH, "Placement")
         except TartanError as error:
             return error
         if self.reading is not None:

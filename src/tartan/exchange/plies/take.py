@@ -14,7 +14,6 @@ from pydantic import TypeAdapter, ValidationError
 from scipy.spatial import cKDTree
 
 from tartan.core.errors import DocumentError, TartanError
-from tartan.core.shell.within import Locator
 from tartan.core.stack import Ply, Stack
 from tartan.exchange.plies.differences import Change, changes_between
 from tartan.exchange.plies.form import Entry, PlyLayout
@@ -22,6 +21,7 @@ from tartan.exchange.plies.form import Ply as PlyForm
 from tartan.exchange.plies.read import STAY, Lying, Placement, entry_title, extras, lay
 from tartan.project.analysis.own_fibres import directions_at, turn_between
 from tartan.project.analysis.partmesh import Meshed, meshed
+from tartan.project.analysis.pieces import locator_of
 from tartan.project.document.model import Project
 from tartan.project.document.packed_arrays import pack_rows
 from tartan.project.document.partmodel import (
@@ -117,7 +117,7 @@ def take_layout(
                 f"Choose which it is: {', '.join(sorted(known)) or 'add one in Materials first'}.",
             )
     taking = _Taking(project, project.part, layout, names)
-    lying = lay(layout, Locator(meshed(project.part).mesh), placement, far)
+    lying = lay(layout, locator_of(meshed(project.part).mesh), placement, far)
     made = taking.onto(lying, placement)
     return Taken(
         made, changes_between(project, made), float(max((x.off for x in lying), default=0.0))

@@ -15,6 +15,7 @@ from scipy.spatial import cKDTree
 
 from tartan import __version__
 from tartan.core.errors import DocumentError, PartError
+from tartan.core.shell.directions import turned_about
 from tartan.core.shell.outlines import Links, links_of, outlines
 from tartan.core.stack import Ply
 from tartan.core.stack.groups import bare
@@ -224,14 +225,14 @@ class _Maker:
         many = len(own) if self._from_both_sides(own) else min(SAMPLES, len(own))
         chosen = np.unique(np.linspace(0, len(own) - 1, many).astype(np.int64))
         at = own[chosen]
-        zero, n = self._zero(at)
+        zero, n = self.whole.zero(at)
         if base.any():
-            zero = _turned(zero, n, base[chosen])
+            zero = turned_about(n, zero, base[chosen])
         return {
             "at": self.points(self.whole.mesh.centres()[at]),
             "zero": zero.tolist(),
             "normals": n.tolist(),
-            "fibre": _turned(zero, n, np.broadcast_to(angle, own.shape)[chosen]).tolist(),
+            "fibre": turned_about(n, zero, np.broadcast_to(angle, own.shape)[chosen]).tolist(),
         }
 
     def _from_both_sides(self, own: Index) -> bool:
@@ -243,22 +244,14 @@ class _Maker:
         both = (links.twin >= 0) & inside[links.owner] & inside[links.owner[twin]]
         return bool((both & (links.first == links.first[twin])).any())
 
-    def _zero(self, at: Index) -> tuple[Array, Array]:
-        """The part's 0° in the planes of elements, and their normals, shapes (q, 3)."""
-        n = self.whole.mesh.normals()[at]
-        along = self.whole.direction[at]
-        along = along - np.einsum("qi,qi->q", along, n)[:, None] * n
-        size = np.linalg.norm(along, axis=1, keepdims=True)
-        return along / np.where(size > 0, size, 1.0), n
-
     def _start(self, rung: Rung, own: Index) -> dict[str, Any]:
         mesh = self.whole.mesh
         at = start_in(mesh, own) if rung.draped is None else rung.draped.start
         element = own[int(cKDTree(mesh.centres()[own]).query(at)[1])]
         one = np.array([element])
-        zero, n = self._zero(one)
+        zero, n = self.whole.zero(one)
         if rung.fibres:
-            zero = _turned(zero, n, own_turn(self.whole, rung.fibres, one))
+            zero = turned_about(n, zero, own_turn(self.whole, rung.fibres, one))
         return {
             "at": [self.length(x) for x in at],
             "zero": zero[0].tolist(),
@@ -284,12 +277,6 @@ class _Maker:
                 for one in flat
             ]
         return made
-
-
-def _turned(vectors: Array, normals: Array, angle: Array) -> Array:
-    """Vectors turned about normals by angles [deg], shapes (q, 3) and (q,)."""
-    turn = np.radians(angle)[:, None]
-    return np.asarray(np.cos(turn) * vectors + np.sin(turn) * np.cross(normals, vectors))
 
 
 def _anchors(nodes: Array) -> Array:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tartan.core.drape.outline import FlatPattern
 from tartan.core.errors import PartError
+from tartan.core.shell.directions import turned_about
 from tartan.core.shell.outlines import outlines
 from tartan.exchange.maps import colours
 from tartan.exchange.patterns import pattern_of
@@ -200,13 +201,9 @@ def _strokes(whole: Meshed, ply: Laid, made: Draping | None) -> Array:
         return warp[:: max(1, len(warp) // (8 * STROKES))]
     own = ply.elements[:: max(1, len(ply.elements) // STROKES)]
     at = np.searchsorted(ply.elements, own)
-    n, zero = mesh.normals()[own], whole.direction[own]
-    zero = zero - np.einsum("qi,qi->q", zero, n)[:, None] * n
-    size = np.linalg.norm(zero, axis=1, keepdims=True)
-    zero /= np.where(size > 0, size, 1.0)
+    zero, n = whole.zero(own)
     turn = np.zeros(len(own)) if ply.turn is None else ply.turn[at]
-    angle = np.radians(ply.ply.angle + turn)[:, None]
-    way = np.cos(angle) * zero + np.sin(angle) * np.cross(n, zero)
+    way = turned_about(n, zero, ply.ply.angle + turn)
     step = 0.45 * np.sqrt(mesh.areas()[ply.elements].sum() / max(len(own), 1))
     x = mesh.centres()[own]
     return np.stack([x - step * way / 2, x + step * way / 2], axis=1)

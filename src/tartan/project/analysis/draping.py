@@ -14,6 +14,7 @@ from tartan.core.drape.net import Laying, Net, drape, start_on
 from tartan.core.drape.pattern import InNet, NetFinder
 from tartan.core.drape.triangles import OUT_OF_MEASURE, TriangleSurface
 from tartan.core.errors import PartError
+from tartan.core.shell.directions import angle_about, in_plane, turned_about
 from tartan.core.shell.mesh import Mesh
 from tartan.project.analysis.pieces import locator_of, pieces_of
 from tartan.project.document.partmodel import Draped, Vector
@@ -185,11 +186,8 @@ def _net(
     reach = OFF * surface.size
     foot = start_on(surface, start, reach)
     # About the normal of the surface, not of its flat element: angles are of the true surface.
-    n = foot.normal[0]
-    zero = whole.direction[int(max(surface.elements[foot.hint[0]], 0))]
-    zero = zero - (zero @ n) * n
-    turn = math.radians(angle)
-    warp = math.cos(turn) * zero + math.sin(turn) * np.cross(n, zero)
+    zero = whole.direction[np.maximum(surface.elements[foot.hint], 0)]
+    warp = turned_about(foot.normal, in_plane(zero, foot.normal), np.array([angle]))[0]
     count = max(2, math.ceil(AROUND * size / cell))
     line = _line(whole.mesh, draped) if along else None
     laying = Laying(OVER * size, reach, draped.way == "tape", line)
@@ -211,15 +209,7 @@ def _line(mesh: Mesh, draped: Draped) -> Array | None:
 
 def _fibre(whole: Placed, own: Index, warp: Array) -> Array:
     """Angle of the warp from the reference direction on elements, shape (q,) [deg]."""
-    n = whole.mesh.normals()[own]
-    along = whole.direction[own]
-    along = along - np.einsum("qi,qi->q", along, n)[:, None] * n
-    across = np.cross(n, along)
-    return np.asarray(
-        np.degrees(
-            np.arctan2(np.einsum("qi,qi->q", warp, across), np.einsum("qi,qi->q", warp, along))
-        )
-    )
+    return angle_about(whole.mesh.normals()[own], whole.direction[own], warp)
 
 
 def check_covered(made: Draping, where: str) -> None:

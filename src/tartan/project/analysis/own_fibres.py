@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
+from tartan.core.shell.directions import angle_about, in_plane
 from tartan.core.shell.mesh import Mesh
 from tartan.project.document.packed_arrays import unpack_rows
 
@@ -70,17 +71,14 @@ def turn_between(normals: Array, along: Array, ways: Array) -> Array:
     PartError
         Where a direction stands normal to the surface.
     """
-    along = along - np.einsum("qi,qi->q", along, normals)[:, None] * normals
-    across = np.cross(normals, along)
-    x, y = np.einsum("qi,qi->q", ways, along), np.einsum("qi,qi->q", ways, across)
-    flat = np.hypot(x, y) < 1e-6 * np.linalg.norm(along, axis=1)
+    flat = np.linalg.norm(in_plane(ways, normals), axis=1) < 1e-6 * np.linalg.norm(ways, axis=1)
     if flat.any():
         raise PartError(
             "A ply's own 0° stands normal to the surface.",
             "Lay-up",
             "Read the layout anew, or lay the ply along the part's 0°.",
         )
-    return np.asarray((np.degrees(np.arctan2(y, x)) + 90.0) % 180.0 - 90.0)
+    return np.asarray((angle_about(normals, along, ways) + 90.0) % 180.0 - 90.0)
 
 
 def own_turn(whole: Directed, fibres: str, elements: Index) -> Array:

@@ -80,6 +80,13 @@ class Meshed:
             )
         return self.regions[region]
 
+    def zero(self, elements: Index) -> tuple[Array, Array]:
+        """The 0° in the planes of elements, unit vectors, and their normals, shapes (q, 3)."""
+        n = self.mesh.normals()[elements]
+        along = directions.in_plane(self.direction[elements], n)
+        size = np.linalg.norm(along, axis=1, keepdims=True)
+        return along / np.where(size > 0, size, 1.0), n
+
     def nodes(self, place: str, at: Vector, where: str, reach: float = 0.0) -> Index:
         """Nodes of an edge, corner, face or region, or near a point.
 

@@ -15,6 +15,7 @@ from tartan.core.drape.triangles import TriangleSurface
 from tartan.core.errors import PartError
 from tartan.core.shell.flooding import heights
 from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.regions import grown
 from tartan.core.shell.within import Locator, Traced
 from tartan.project.document.partmodel import Vector
 
@@ -132,7 +133,7 @@ def _sides(mesh: Mesh, surface: TriangleSurface, cut: tuple[Vector, ...], where:
     )
     traced = Traced(sides)
     met, _ = finder.places(traced, finder.locate(traced.middles).element)
-    near = finder.around(met, RINGS)
+    near = grown(mesh, met, RINGS)
     found = np.empty(len(near))
     heights(mesh.centres()[near], np.ascontiguousarray(mesh.normals()[near]), sides, found)
     known[near] = np.where(np.nan_to_num(found) >= 0, 1.0, -1.0)
