@@ -11,7 +11,7 @@ import pytest
 
 from tartan.core.errors import PartError, TartanError
 from tartan.core.shell.mesh import Panel
-from tartan.core.shell.shapes import Dome, Tube
+from tartan.core.shell.shapes import Dome, StiffenedPanel, Tube
 from tartan.core.stack import Ply
 from tartan.exchange.patterns import cuts_of, pattern_of
 from tartan.exchange.plies.read import layout_from
@@ -195,3 +195,13 @@ def test_any_cut_right_across_parts_the_cap_where_it_was_drawn(seed: int) -> Non
     for piece in found:
         clear = side[piece][np.abs(side[piece]) > 0.03]
         assert (np.sign(clear) == np.sign(clear[0])).all()
+
+
+def test_where_yarns_fold_up_nothing_is_thinner_than_the_cloth() -> None:
+    # From an edge that is not beside the start, over blades: its net folds up in places.
+    part = Part(StiffenedPanel(0.5, 0.4, 3, 0.05), 0.025)
+    whole = meshed(part)
+    draped = Draped((0.1375, 0.09333333333333331, 0.0), edge="right edge")
+    made = draping_of(whole, np.arange(whole.mesh.count).tobytes(), draped, 103.22233527796016)
+    factor = made.found.factor
+    assert (factor[np.isfinite(factor)] >= 1 - 1e-12).all()
