@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
@@ -26,6 +27,7 @@ from tartan.exchange.maps.modemarks import MARKS
 from tartan.exchange.patterns import write_patterns
 from tartan.exchange.plies.write import layout_data
 from tartan.pages.stations import STATIONS
+from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.samples import light_dish_panel, radome_cap_project
 from tartan.project.edits import design_edits, part_edits, stack_edits
 
@@ -227,7 +229,11 @@ def radome(window: MainWindow, folder: Path) -> None:
     window.open_sample("radome cap")
     window.session.select(station="Part", rungs=(0,))
     wait_for_answer(window)
-    window.part.lay_up.drape.pick(700)
+    part = window.session.project.part
+    assert part is not None
+    centres = meshed(part).mesh.centres()
+    beside = int(np.linalg.norm(centres - [0.16, 0.1, 0.33], axis=1).argmin())
+    window.part.lay_up.drape.pick(beside)
     wait_for_answer(window)
     QTest.qWait(1200)
     picture(window, folder / "part-draped.png")

@@ -100,7 +100,7 @@ def test_a_layout_is_listed_anew_when_the_project_changes_and_placed_by_points(
     planned(qtbot, form)
     assert "distances differ" in form.words.text()
     type_into(qtbot, field, "0, 0")
-    assert "Type x, y, z" in view.fault.text()
+    assert "is not three figures" in view.fault.text()
     type_into(qtbot, field, own)
     planned(qtbot, form)
     assert [row[0] for row in form.changes.table.rows] == ["added"]

@@ -47,7 +47,7 @@ def draped_fields(edges: Callable[[], Sequence[str]]) -> Table:
         ),
         line(
             Said("start", "Where warp and weft cross at a right angle, and the angle holds"),
-            Vector("start", units.LENGTH, "start of the draping", wide=56),
+            Vector("start", units.LENGTH, "start of the draping", wide=64),
             Unit(units.LENGTH),
         ),
         line(

@@ -113,6 +113,8 @@ class LayUpForm(PartForm):
         self.name.refused.connect(self.told)
         self.add_choice.setToolTip("Lay a stack of the Stacks station above the chosen rung")
         self.add_choice.setAccessibleName(self.add_choice.toolTip())
+        # Its placeholder is longer than no stack's name.
+        self.add_choice.setMinimumContentsLength(10)
         # A draped or wound rung has more to say than a low window holds.
         inside = QWidget()
         whole = QVBoxLayout(self)
