@@ -215,11 +215,11 @@ def test_playback_and_probe_read_the_lay_up(qtbot, part_window: MainWindow) -> N
     pinned = [p for p in window.part.findChildren(ProbeCard) if p.isVisible() and p.element]
     assert {p.element for p in pinned} >= {element, element_of(window, "B")}
     press(qtbot, window.part, "▶ play")
-    qtbot.waitUntil(lambda: (window.part.lay_up.step or 0) >= 2, timeout=8000)
+    qtbot.waitUntil(lambda: (window.part.lay_up.playback.step or 0) >= 2, timeout=8000)
     assert "of 7" in window.part.pane.note.text()
     shown = np.asarray(scene._surface.cell_data["rgb"]).copy()
     press(qtbot, window.part, "■ stop")
-    assert window.part.lay_up.step is None
+    assert window.part.lay_up.playback.step is None
     assert (np.asarray(scene._surface.cell_data["rgb"]) != shown).any()
     assert session.project == padded()
 
@@ -415,5 +415,5 @@ def test_playing_where_nothing_is_laid_shows_nothing(
         ]
         assert len(buttons) == 1, name
         qtbot.mouseClick(buttons[0], LEFT)
-    assert window.part.lay_up.step is None
+    assert window.part.lay_up.playback.step is None
     assert not window.faults.faults

@@ -1,11 +1,11 @@
-"""The lay-up of the part: the ladder, the fields of the chosen rung, and playback."""
+"""The lay-up of the part: the ladder and the fields of the chosen rung."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
@@ -14,6 +14,7 @@ from tartan.core.stack import Ply
 from tartan.desktop.part.drapeform import DrapeForm
 from tartan.desktop.part.form import PartForm, grid, region_of, region_options
 from tartan.desktop.part.ladder import Ladder
+from tartan.desktop.part.playback import Playback
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import (
@@ -39,21 +40,17 @@ from tartan.project.wording import units
 LEAST_LADDER = 132
 """Height of the ladder in pixels, four rungs of it, whatever stands below."""
 
-STEP = 350
-"""Milliseconds a ply is shown in playback."""
-
 
 class LayUpForm(PartForm):
-    """Ladder with its commands; tells the ply that playback stands at."""
+    """Ladder with its commands, and the plies played one by one."""
 
-    played = pyqtSignal(int)
     pointed = pyqtSignal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.ladder = Ladder()
         self.head = label("", "soft")
-        self.play = button("▶ play", self.start_or_stop, "Lay the plies one by one")
+        self.playback = Playback()
         self.region = choice([], lambda text: self._change(region=region_of(text)))
         self.material = choice([], lambda text: self._change_ply(material=text))
         self.angle = Field(self._commit_angle)
@@ -91,10 +88,6 @@ class LayUpForm(PartForm):
         self._fields = wound_fields(self._fillers)
         self.add_wound = button("+ wound", self.wind, "Wind a layer above the chosen rung")
         self.add_choice = choice([], self._add_stack)
-        self._timer = QTimer(self)
-        self._timer.setInterval(STEP)
-        self._timer.timeout.connect(self._next)
-        self.step: int | None = None
         self._seen: tuple[int, ...] = ()
         self._build()
 
@@ -129,9 +122,7 @@ class LayUpForm(PartForm):
                 label("Lay-up", "head"),
                 self.head,
                 None,
-                button("◀", self.back, "One ply back"),
-                self.play,
-                button("▶|", self.forward, "One ply on"),
+                self.playback,
                 spacing=4,
             )
         )
@@ -330,50 +321,11 @@ class LayUpForm(PartForm):
         if self.chosen and (name := self.rungs[self.chosen[0]].stack):
             self.session.select(stack=name, station="Stacks")
 
-    # Playback
-
     @property
     def count(self) -> int:
         """Plies laid."""
         rows = state.ladder(self.session.project)
         return max((r.numbers[1] for r in rows if r.numbers), default=0)
-
-    def start_or_stop(self) -> None:
-        """Play the lay-up from its first ply, or end playing."""
-        if self._timer.isActive():
-            self.stop()
-        elif self.count:
-            self._show_step(0)
-            self._timer.start()
-
-    def stop(self) -> None:
-        """End playing; the whole lay-up is shown again."""
-        self._timer.stop()
-        self._show_step(None)
-
-    def _next(self) -> None:
-        if self.step is None or self.step + 1 >= self.count:
-            self.stop()
-        else:
-            self._show_step(self.step + 1)
-
-    def forward(self) -> None:
-        """One ply on."""
-        self._timer.stop()
-        self._show_step(0 if self.step is None else min(self.step + 1, self.count - 1))
-
-    def back(self) -> None:
-        """One ply back."""
-        self._timer.stop()
-        self._show_step(self.count - 1 if self.step is None else max(self.step - 1, 0))
-
-    def _show_step(self, step: int | None) -> None:
-        # Where nothing is laid there is no ply to stand at.
-        self.step = step if step is not None and 0 <= step < self.count else None
-        self.play.setText(
-            "■ stop" if self._timer.isActive() or self.step is not None else "▶ play"
-        )
-        self.played.emit(-1 if self.step is None else self.step)
 
     # Showing
 
@@ -386,9 +338,8 @@ class LayUpForm(PartForm):
             middle = self.ladder.rect_of(self.chosen[-1]).center().toPoint()
             self.area.ensureVisible(middle.x(), middle.y(), 0, 40)
         self._seen = self.chosen
-        self.head.setText(f"{self.count} plies, {len(rows)} rungs")
-        if self.step is not None and self.step >= self.count:
-            self.stop()
+        self.playback.put(self.count)
+        self.head.setText(f"{self.playback.count} plies, {len(rows)} rungs")
         set_options(self.add_choice, [s.name for s in project.stacks], "")
         self.add_choice.setPlaceholderText("+ stack …")
         one = self.rungs[self.chosen[0]] if self.chosen else None

@@ -132,7 +132,7 @@ class PartView(SceneStation):
         box.setContentsMargins(16, 12, 8, 8)
         box.addWidget(Split("part", Pane(left, 316, 316), Pane(right, share=1)))
         self.pane.tools.large_turned.connect(left.setHidden)
-        self.lay_up.played.connect(lambda _: self.draw())
+        self.lay_up.playback.played.connect(lambda _: self.draw())
         self.lay_up.pointed.connect(self._point_rung)
         self.winding.path.changed.connect(self._draw_path)
         self.lay_up.drape.changed.connect(self._draw_net)
@@ -341,7 +341,7 @@ class PartView(SceneStation):
             return
         scene = self.pane.view()
         self._wire(scene)
-        self.overlays.draw(scene, self.lay_up.step, self.form)
+        self.overlays.draw(scene, self.lay_up.playback.step, self.form)
         shaping = self.form == "surface" and not isinstance(part.surface, ReadSurface)
         scene.handles.put(state.handles(part.surface) if shaping else ())
         self._put_path(scene)
@@ -365,7 +365,9 @@ class PartView(SceneStation):
     def _put_net(self, scene: PartScene) -> None:
         shown = self.lay_up.drape.shown() if self.form == "lay-up" else None
         drape = self.lay_up.drape
-        self.overlays.draped(scene, shown if self.lay_up.step is None else None, drape.mapped)
+        self.overlays.draped(
+            scene, shown if self.lay_up.playback.step is None else None, drape.mapped
+        )
         drawn = drape.lines.points if self.form == "lay-up" else []
         scene.knobs("drawn", np.array(drawn).reshape(-1, 3))
         scene.strokes(
@@ -387,7 +389,7 @@ class PartView(SceneStation):
     def close_view(self) -> None:
         """End timers and threads, and free the graphics, before the window goes."""
         self._swing.stop()
-        self.lay_up.stop()
+        self.lay_up.playback.stop()
         self.winding.path.stop()
         self.surface.file.background.stop()
         super().close_view()
