@@ -11,7 +11,7 @@ from tartan.core.criteria import criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.laminate import make_laminate
 from tartan.core.laminate.response import Load, stress_from_section
-from tartan.core.search.candidates import candidate_reserves
+from tartan.core.search.candidates import layers_of
 from tartan.core.shell.margins import assess
 from tartan.core.shell.solve import Reuse, solve
 from tartan.core.stack import Ply, Stack
@@ -124,8 +124,10 @@ def laminate_figures() -> list[Figure]:
     angles = np.array([0.0, 45.0, -45.0, 90.0])
     chosen = rng.integers(0, 4, (100_000, 24))
     load = np.array([1e5, 2e4, 1e4, 10.0, 5.0, 2.0])
-    candidate_reserves(UNIDIRECTIONAL, 1e-4, angles, chosen[:10], load)
-    spent = median(lambda: candidate_reserves(UNIDIRECTIONAL, 1e-4, angles, chosen, load), 3)
+    kinds = [Ply(UNIDIRECTIONAL.name, a, 1e-4) for a in angles]
+    table = layers_of(kinds, [UNIDIRECTIONAL] * 4, [("tsai_wu",)] * 4)
+    table.reserves(chosen[:10], load[None])
+    spent = median(lambda: table.reserves(chosen, load[None]), 3)
 
     def one_by_one() -> None:
         for row in chosen[:20]:

@@ -7,6 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tartan.core.criteria import criterion
+from tartan.core.criteria.base import strengths_of
 from tartan.core.errors import (
     CriterionError,
     MaterialError,
@@ -22,7 +24,8 @@ from tartan.core.laminate.response import (
     respond_mixed,
     stress_from_section,
 )
-from tartan.core.search.candidates import candidate_reserves
+from tartan.core.search.candidates import layers_of
+from tartan.core.search.plyset import PlySet, Stiffness
 from tartan.core.stack import Ply, Stack
 from tartan.core.strength.critical import critical_loads
 from tartan.core.strength.laminate_reserves import checks_of, reserves
@@ -239,16 +242,35 @@ def test_many_loads_agree_with_one_by_one(unsymmetric: Laminate) -> None:
 @pytest.mark.parametrize("key", ["tsai_wu", "hashin", "max_strain", "tsai_hill"])
 def test_candidates_agree_with_laminates(key: str) -> None:
     rng = np.random.default_rng(4)
-    angles = np.array([0.0, 45.0, -45.0, 90.0, 30.0])
+    kinds = [
+        Ply("carbon", 0.0, 0.2e-3),
+        Ply("steel", 0.0, 0.5e-3),
+        Ply("carbon", -45.0, 0.1e-3),
+        Ply("carbon", 90.0, 0.2e-3),
+        Ply("carbon", 30.0, 0.2e-3),
+    ]
     chosen = rng.integers(0, 5, (20, 9))
-    load = np.array([1e5, -3e4, 2e4, 30.0, -10.0, 5.0])
-    ABD, reserve = candidate_reserves(CARBON, 0.2e-3, angles, chosen, load, key)
+    loads = np.array([[1e5, -3e4, 2e4, 30.0, -10.0, 5.0], [-2e4, 5e4, 0.0, 10.0, 40.0, 0.0]])
+    used = [MATERIALS[p.material] for p in kinds]
+    keys = [(key,) if p.material == "carbon" else ("von_mises",) for p in kinds]
+    reserve = layers_of(kinds, used, keys).reserves(chosen, loads)
+    stiff = Stiffness.of(PlySet(tuple(kinds), (2, 2, 2, 2, 1), symmetric=False), MATERIALS)
+    A, B, D = stiff.abd(chosen)
     for k, row in enumerate(chosen):
-        lam = laminate(*(("carbon", angles[q], 0.2e-3) for q in row))
-        np.testing.assert_allclose(ABD[k], lam.ABD, rtol=1e-9, atol=1e-9 * lam.ABD.max())
-        found = first_failure(lam, Load(load[:3], load[3:]), key).reserve
-        assert reserve[k] == pytest.approx(found[:, [0, 2]].min(), rel=1e-8)
+        lam = laminate(*((kinds[q].material, kinds[q].angle, kinds[q].thickness) for q in row))
+        ABD = np.block([[A[k], B[k]], [B[k], D[k]]])
+        np.testing.assert_allclose(ABD, lam.ABD, rtol=1e-9, atol=1e-9 * lam.ABD.max())
+        each = []
+        for name, rule in (("carbon", key), ("steel", "von_mises")):
+            own = [i for i, q in enumerate(row) if kinds[q].material == name]
+            for load in loads:
+                response = respond(lam, Load(load[:3], load[3:])).stress_12[own][:, [0, 2]]
+                found = criterion(rule).evaluate(
+                    strengths_of(MATERIALS[name], criterion(rule)), response
+                )
+                each.append(found.reserve.min() if own else np.inf)
+        assert reserve[k] == pytest.approx(min(each), rel=1e-8)
     with pytest.raises(StackError, match="thickness"):
-        candidate_reserves(CARBON, 0.0, angles, chosen, load)
+        layers_of([dataclasses.replace(kinds[0], thickness=0.0)], used[:1], keys[:1])
     with pytest.raises(CriterionError, match="many stacks"):
-        candidate_reserves(CARBON, 0.2e-3, angles, chosen, load, "puck")
+        layers_of(kinds[:1], used[:1], [("puck",)])

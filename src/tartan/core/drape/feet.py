@@ -14,6 +14,9 @@ WALK = 400
 ROUNDS = 8
 """Steps of Newton's method on a triangle."""
 
+MIDDLE = 1 / 3
+"""Both shares of the middle of a triangle."""
+
 _STILL = 1e-9
 """Share by which the last step on a triangle moves: the next would be less than rounding."""
 
@@ -38,30 +41,42 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
         Filled with feet (q, 3) [m], normals (q, 3) and how far beyond the rim (q,) [m]; −1
         where the search was lost.
     """
-    place, normal, beyond = found
-    at = np.zeros((3, 3))
+    at, shares = np.zeros((3, 3)), np.zeros(2)
     for q in range(len(points)):
-        x = points[q]
-        u, v = _walked(x, hint, q, surface, at)
-        least = min(u, v, 1 - u - v)
-        side = _rim_of(surface[2][hint[q]], u, v) if least < -_ON else -1
-        beyond[q] = 0.0
+        shares[:] = MIDDLE
+        foot(points, hint, q, surface, found, at, shares)
+
+
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def foot(points: Any, hint: Any, q: int, surface: Any, found: Any, at: Any, shares: Any) -> None:
+    """Find the foot of one of the points, as `feet` does.
+
+    `at` is of shape (3, 3), filled on the way; `shares`, shape (2,), is where on its triangle the
+    search begins, `MIDDLE` where nothing nearer is known, and where it ends.
+    """
+    place, normal, beyond = found
+    x = points[q]
+    u, v = _walked(x, hint, q, surface, at, shares)
+    least = min(u, v, 1 - u - v)
+    side = _rim_of(surface[2][hint[q]], u, v) if least < -_ON else -1
+    beyond[q] = 0.0
+    if side >= 0:
+        _on_rim(x, hint, q, side, surface, at)
+    elif least < -_ON:
+        # Between two triangles that do not quite meet it is near enough to this one.
+        if least < -_CREASE:
+            beyond[q] = -1.0
+        a, b, c = max(u, 0.0), max(v, 0.0), max(1 - u - v, 0.0)
+        whole = a + b + c
+        _patch(surface, hint[q], a / whole, b / whole, at)
+    _normal(at, side >= 0, normal[q])
+    if least < -_ON:
+        far = _gone_on(x, normal[q], at[0])
         if side >= 0:
-            _on_rim(x, hint, q, side, surface, at)
-        elif least < -_ON:
-            # Between two triangles that do not quite meet it is near enough to this one.
-            if least < -_CREASE:
-                beyond[q] = -1.0
-            a, b, c = max(u, 0.0), max(v, 0.0), max(1 - u - v, 0.0)
-            whole = a + b + c
-            _patch(surface, hint[q], a / whole, b / whole, at)
-        _normal(at, side >= 0, normal[q])
-        if least < -_ON:
-            far = _gone_on(x, normal[q], at[0])
-            if side >= 0:
-                beyond[q] = far
-        for i in range(3):
-            place[q, i] = at[0, i]
+            beyond[q] = far
+    for i in range(3):
+        place[q, i] = at[0, i]
+    shares[0], shares[1] = (u, v) if least >= -_ON else (MIDDLE, MIDDLE)
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -93,21 +108,21 @@ def _gone_on(x: Any, normal: Any, place: Any) -> float:
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
     """Place on a triangle and its derivatives by u and v, into the rows of `at`."""
-    nodes, corners, _, bows, _, _ = surface
-    a, b, c = nodes[corners[t, 0]], nodes[corners[t, 1]], nodes[corners[t, 2]]
-    bow = bows[t]
+    nodes, corners, bows = surface[0], surface[1], surface[3]
+    p, q, r = corners[t, 0], corners[t, 1], corners[t, 2]
     w = 1 - u - v
+    # Numbers, not rows: a row taken out is counted, which takes longer than all of this.
     for i in range(3):
-        at[0, i] = w * a[i] + u * b[i] + v * c[i]
-        at[0, i] -= bow[0, i] * w * u + bow[1, i] * u * v + bow[2, i] * v * w
-        at[1, i] = b[i] - a[i] - bow[0, i] * (w - u) - bow[1, i] * v + bow[2, i] * v
-        at[2, i] = c[i] - a[i] + bow[0, i] * u - bow[1, i] * u - bow[2, i] * (w - v)
+        a, b, c = nodes[p, i], nodes[q, i], nodes[r, i]
+        d, e, f = bows[t, 0, i], bows[t, 1, i], bows[t, 2, i]
+        at[0, i] = w * a + u * b + v * c - (d * w * u + e * u * v + f * v * w)
+        at[1, i] = b - a - d * (w - u) - e * v + f * v
+        at[2, i] = c - a + d * u - e * u - f * (w - v)
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _nearest(x: Any, surface: Any, t: int, at: Any) -> Any:
+def _nearest(x: Any, surface: Any, t: int, at: Any, u: float, v: float) -> Any:
     """Shares of the nearest place on a triangle's quadratic, which may lie outside of it."""
-    u, v = 1 / 3, 1 / 3
     for _ in range(ROUNDS):
         _patch(surface, t, u, v, at)
         e0, e1, g00, g01, g11 = 0.0, 0.0, 0.0, 0.0, 0.0
@@ -131,17 +146,18 @@ def _nearest(x: Any, surface: Any, t: int, at: Any) -> Any:
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any) -> Any:
+def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any, shares: Any) -> Any:
     """Shares of the nearest place on the triangle that holds it, or is the last before a rim."""
     came = -1
-    u, v = 0.0, 0.0
+    u, v = shares[0], shares[1]
     for _ in range(WALK):
-        u, v = _nearest(x, surface, hint[q], at)
+        u, v = _nearest(x, surface, hint[q], at, u, v)
         ahead = _ahead(surface[2][hint[q]], u, v, came)
         if ahead < 0:
             break
         came = hint[q]
         hint[q] = ahead
+        u, v = MIDDLE, MIDDLE
     return u, v
 
 

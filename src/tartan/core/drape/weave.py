@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from tartan.core.drape.feet import feet
+from tartan.core.drape.feet import MIDDLE, feet, foot
 
 NEAR = 1e-3
 """Share of a cell's side by which the last step for a joint in a crease may move."""
@@ -47,7 +47,8 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
     p, q = beyond.shape
     x, out, normal, far = np.zeros((1, 3)), np.zeros((1, 3)), np.zeros((1, 3)), np.zeros(1)
     hint = np.zeros(1, np.int64)
-    scratch = (x, hint, out, normal, far, np.zeros((6, 3)))
+    ends = np.zeros((4, 3))
+    scratch = (x, hint, (out, normal, far), np.zeros((6, 3)), np.zeros((3, 3)), np.zeros(2))
     di, dj = 1 - 2 * (quarter % 2), 1 - 2 * (quarter // 2)
     rows = p - 1 - at[0] if di > 0 else at[0]
     columns = q - 1 - at[1] if dj > 0 else at[1]
@@ -57,26 +58,35 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
             j = at[1] + dj * s
             if hints[i - di, j] < 0 or hints[i, j - dj] < 0 or hints[i - di, j - dj] < 0:
                 continue
-            a, b, c = places[i - di, j], places[i, j - dj], places[i - di, j - dj]
+            for k in range(3):
+                ends[0, k], ends[1, k] = places[i - di, j, k], normals[i - di, j, k]
+                ends[2, k], ends[3, k] = places[i, j - dj, k], normals[i, j - dj, k]
             for tried in range(3):
                 hint[0] = (
                     hints[i - di, j]
                     if tried == 0
                     else (hints[i, j - dj] if tried == 1 else hints[i - di, j - dj])
                 )
-                for k in range(3):
-                    x[0, k] = a[k] + b[k] - c[k]
-                if tried == 0 and r > 1 and hints[i - 2 * di, j] >= 0:
-                    # By as much as the joint before was off a parallelogram is this one too.
-                    d, e = places[i - 2 * di, j], places[i - 2 * di, j - dj]
-                    if hints[i - 2 * di, j - dj] >= 0:
-                        for k in range(3):
-                            x[0, k] += a[k] - d[k] - c[k] + e[k]
-                ends = (a, normals[i - di, j], b, normals[i, j - dj])
+                _guess(laid, (i, j), (di, dj), tried == 0 and r > 1, x)
                 if _joint(surface, scratch, ends, cell, flat * di * dj) and far[0] <= over:
-                    places[i, j], normals[i, j] = out[0], normal[0]
+                    for k in range(3):
+                        places[i, j, k], normals[i, j, k] = out[0, k], normal[0, k]
                     beyond[i, j], hints[i, j] = far[0], hint[0]
                     break
+
+
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _guess(laid: Any, at: Any, way: Any, further: bool, x: Any) -> None:
+    """Where a joint may be: at the corner of a parallelogram, or as far off one as that before."""
+    places, hints = laid[0], laid[3]
+    i, j = at
+    p, q = i - way[0], j - way[1]
+    for k in range(3):
+        x[0, k] = places[p, j, k] + places[i, q, k] - places[p, q, k]
+    o = p - way[0]
+    if further and hints[o, j] >= 0 and hints[o, q] >= 0:
+        for k in range(3):
+            x[0, k] += places[p, j, k] - places[o, j, k] + places[o, q, k] - places[p, q, k]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -163,12 +173,18 @@ def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: f
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
+def _chord(way: Any, normal: Any, before: Any, length: float) -> Any:
     """Chord of a yarn of a length that bends as the normals at its ends do."""
     size, along = 0.0, 0.0
     for i in range(3):
         size += way[i] * way[i]
         along += way[i] * (normal[i] - before[i])
+    return _bent(size, along, length)
+
+
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _bent(size: float, along: float, length: float) -> float:
+    """The same by the square of the way, and its product with how far the normal turns."""
     sine = along / max(math.sqrt(size), 1e-300) / 2
     square = sine * sine
     if square < SMALL:
@@ -179,10 +195,11 @@ def _chord(way: Any, normal: Any, before: Any, length: float) -> float:
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def _cross(a: Any, b: Any, into: Any) -> None:
-    into[0] = a[1] * b[2] - a[2] * b[1]
-    into[1] = a[2] * b[0] - a[0] * b[2]
-    into[2] = a[0] * b[1] - a[1] * b[0]
+def _cross(a: Any, p: int, b: Any, q: int, into: int, rows: Any) -> None:
+    """Cross product of a row of `a` and one of `b`, into one of `rows`."""
+    rows[into, 0] = a[p, 1] * b[q, 2] - a[p, 2] * b[q, 1]
+    rows[into, 1] = a[p, 2] * b[q, 0] - a[p, 0] * b[q, 2]
+    rows[into, 2] = a[p, 0] * b[q, 1] - a[p, 1] * b[q, 0]
 
 
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
@@ -191,14 +208,17 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
 
     `flat` is the least sine of the yarns' angle, negative where one of them runs back.
     """
-    x, hint, out, normal, far, rows = scratch
+    x, hint, found, rows, at, shares = scratch
+    out, normal, far = found
     size = max(cell[0], cell[1])
     long = math.inf
+    shares[:] = MIDDLE
     for _ in range(STEPS):
-        feet(x, hint, surface, (out, normal, far))
+        # The next foot is searched from the last.
+        foot(x, hint, 0, surface, found, at, shares)
         if far[0] < 0:
             return False
-        long = _step(x[0], out[0], normal[0], ends, cell, rows)
+        long = _step(x, out, normal, ends, cell, rows)
         if not math.isfinite(long):
             return False
         # A step of more than half a cell would leave for the other meeting point.
@@ -211,10 +231,10 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
     if long > NEAR * size:
         return False
     # So short a step leaves the surface by its square alone: that is the joint.
-    out[0] = x[0]
-    _cross(rows[0], rows[1], rows[4])
+    _cross(rows, 0, rows, 1, 4, rows)
     across = 0.0
     for i in range(3):
+        out[0, i] = x[0, i]
         across += rows[4, i] * normal[0, i]
     # Yarns that lie along each other meet nowhere for certain; past it the net is folded over.
     return bool(across / flat >= cell[0] * cell[1])
@@ -223,20 +243,21 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
 @njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
 def _step(x: Any, foot: Any, n: Any, ends: Any, cell: Any, rows: Any) -> float:
     """Newton's step for a joint, into the last of the rows; its length, infinite where none."""
-    a, na, b, nb = ends
-    p, q = rows[0], rows[1]
-    e0, e1, e2 = 0.0, 0.0, 0.0
+    e0, e1, e2, turn0, turn1 = 0.0, 0.0, 0.0, 0.0, 0.0
     for i in range(3):
-        p[i], q[i] = x[i] - a[i], x[i] - b[i]
-        e0 += p[i] * p[i]
-        e1 += q[i] * q[i]
-        e2 += (x[i] - foot[i]) * n[i]
-    e0 = (e0 - _chord(p, n, na, cell[0]) ** 2) / 2
-    e1 = (e1 - _chord(q, n, nb, cell[1]) ** 2) / 2
-    _cross(q, n, rows[2])
-    _cross(n, p, rows[3])
-    _cross(p, q, rows[4])
-    det = p[0] * rows[2, 0] + p[1] * rows[2, 1] + p[2] * rows[2, 2]
+        p, q = x[0, i] - ends[0, i], x[0, i] - ends[2, i]
+        rows[0, i], rows[1, i] = p, q
+        e0 += p * p
+        e1 += q * q
+        e2 += (x[0, i] - foot[0, i]) * n[0, i]
+        turn0 += p * (n[0, i] - ends[1, i])
+        turn1 += q * (n[0, i] - ends[3, i])
+    e0 = (e0 - _bent(e0, turn0, cell[0]) ** 2) / 2
+    e1 = (e1 - _bent(e1, turn1, cell[1]) ** 2) / 2
+    _cross(rows, 1, n, 0, 2, rows)
+    _cross(n, 0, rows, 0, 3, rows)
+    _cross(rows, 0, rows, 1, 4, rows)
+    det = rows[0, 0] * rows[2, 0] + rows[0, 1] * rows[2, 1] + rows[0, 2] * rows[2, 2]
     if abs(det) < 1e-300:
         return math.inf
     long = 0.0

@@ -1,12 +1,14 @@
-"""Many candidate laminates under one load.
+"""Many candidate stacks under a few loads: reserve factors at the rate of a compiled loop.
 
-Candidates are plies of one material and thickness at angles from a short list; a compiled loop
-builds A, B, D from a table of turned stiffnesses, solves for the load and takes the least reserve
-factor over plies at bottom and top, where stresses of a ply are extreme.
+Candidates are made of plies from a short list; the loop builds A, B, D from a table of turned
+stiffnesses, solves for every load and takes the least reserve factor over plies at bottom and top,
+where stresses of a ply are extreme. What does not fit it goes through `whatif`.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from math import inf
 from typing import Any
 
@@ -16,62 +18,90 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import Criterion, criterion
 from tartan.core.criteria.base import strengths_of
-from tartan.core.criteria.branches import table_of
+from tartan.core.criteria.branches import COLUMNS, table_of
 from tartan.core.criteria.kernels import least_at
 from tartan.core.errors import CriterionError, StackError
 from tartan.core.laminate.stiffness import reduced_stiffness, strain_rotation
 from tartan.core.materials import Material, checked
+from tartan.core.stack.plies import Ply
 
 Array = NDArray[np.float64]
 
-_compiled: Any = numba.njit(cache=True, error_model="numpy")
+_compiled: Any = numba.njit(cache=True, error_model="numpy", nogil=True)
 
 
-def candidate_reserves(
-    material: Material,
-    thickness: float,
-    angles: Array,
-    candidates: NDArray[np.int64],
-    load: Array,
-    key: str | Criterion = "tsai_wu",
-) -> tuple[Array, Array]:
-    """A, B, D and least reserve factor of many stacks.
+@dataclass(frozen=True, eq=False)
+class Layers:
+    """Plies that candidates are made of, as the compiled loop takes them.
 
-    Parameters
+    Attributes
     ----------
-    material : Material
-        Of every ply.
-    thickness : float
-        Of every ply [m].
-    angles : ndarray, shape (q,)
-        Angles to choose from [deg].
-    candidates : ndarray of int, shape (m, n)
-        Index into `angles` of every ply, first-laid first.
-    load : ndarray, shape (6,)
-        Forces and moments about the middle [N/m, N].
-    key : str or Criterion
-        An in-plane criterion that is a table of branches.
+    thickness : ndarray, shape (q,)
+        Of each [m].
+    Qbar, operator : ndarray, shape (q, 3, 3)
+        Stiffness in laminate axes, and stress in ply axes by strain in laminate axes [Pa].
+    rows : ndarray, shape (q, b, COLUMNS)
+        Branches of the criteria of each.
+    count : ndarray of int, shape (q,)
+        How many branches each has.
+    """
 
-    Returns
-    -------
-    tuple of ndarray
-        ABD, shape (m, 6, 6), and reserve factors, shape (m,).
+    thickness: Array
+    Qbar: Array
+    operator: Array
+    rows: Array
+    count: NDArray[np.int64]
+
+    def reserves(self, candidates: NDArray[Any], loads: Array) -> Array:
+        """Least reserve factor over loads, shape (L, 6) [N/m, N], of candidates (m, n): (m,)."""
+        reserve = np.empty(len(candidates))
+        chosen = np.ascontiguousarray(candidates, np.int64)
+        _candidates(chosen, self._tables, np.ascontiguousarray(loads, float), reserve)
+        return reserve
+
+    @property
+    def _tables(self) -> Any:
+        return (self.thickness, self.Qbar, self.operator, self.rows, self.count)
+
+
+def layers_of(
+    plies: Sequence[Ply], materials: Sequence[Material], keys: Sequence[Sequence[str | Criterion]]
+) -> Layers:
+    """Plies, the material of each, and the criteria it is judged by.
 
     Raises
     ------
     MaterialError, StackError
         Missing strengths, or a thickness that is not positive.
     CriterionError
-        Another criterion.
+        A criterion that is no in-plane table of branches.
     """
-    checked(material)
-    if not thickness > 0:
-        raise StackError(
-            f"thickness must be greater than zero, it is {thickness:g} m.",
-            "Plies",
-            "Enter a positive thickness.",
-        )
-    rule = criterion(key)
+    tables = []
+    for ply, material, own in zip(plies, materials, keys, strict=True):
+        checked(material)
+        if not ply.thickness > 0:
+            raise StackError(
+                f"thickness must be greater than zero, it is {ply.thickness:g} m.",
+                "Plies",
+                "Enter a positive thickness.",
+            )
+        rows = [_rows(material, criterion(key)) for key in own]
+        tables.append(np.concatenate(rows) if rows else np.zeros((0, COLUMNS)))
+    padded = np.zeros((len(plies), max((len(t) for t in tables), default=0), COLUMNS))
+    for place, table in zip(padded, tables, strict=True):
+        place[: len(table)] = table
+    T = strain_rotation(np.deg2rad([p.angle for p in plies]))
+    Q = np.array([reduced_stiffness(m) for m in materials])
+    return Layers(
+        np.array([p.thickness for p in plies]),
+        np.ascontiguousarray(np.swapaxes(T, 1, 2) @ Q @ T),
+        np.ascontiguousarray(Q @ T),
+        padded,
+        np.array([len(t) for t in tables]),
+    )
+
+
+def _rows(material: Material, rule: Criterion) -> Array:
     rows = table_of(rule, strengths_of(material, rule)) if rule.stress == "in-plane" else None
     if rows is None:
         raise CriterionError(
@@ -79,33 +109,23 @@ def candidate_reserves(
             "Criteria",
             "Choose an in-plane criterion made of branches.",
         )
-    T = strain_rotation(np.deg2rad(angles))
-    Q = reduced_stiffness(material)
-    Qbar = np.ascontiguousarray(np.swapaxes(T, 1, 2) @ Q @ T)
-    ABD = np.empty((len(candidates), 6, 6))
-    reserve = np.empty(len(candidates))
-    operator = np.ascontiguousarray(Q @ T)
-    _candidates(
-        np.ascontiguousarray(candidates, np.int64),
-        thickness,
-        Qbar,
-        operator,
-        rows,
-        np.asarray(load, float),
-        (ABD, reserve),
-    )
-    return ABD, reserve
+    return rows
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _solve6(K: Array, f: Array, x: Array, L: Array) -> None:
-    """Solve a positive definite system of six by Cholesky."""
+def _factor6(K: Array, L: Array) -> None:
+    """Cholesky's factor of a positive definite matrix of six."""
     for i in range(6):
         for j in range(i + 1):
             s = K[i, j]
             for k in range(j):
                 s -= L[i, k] * L[j, k]
             L[i, j] = np.sqrt(s) if i == j else s / L[j, j]
+
+
+@_compiled  # type: ignore[untyped-decorator]
+def _solve6(L: Array, f: Array, x: Array) -> None:
+    """Solve with a factor."""
     for i in range(6):
         s = f[i]
         for k in range(i):
@@ -119,22 +139,24 @@ def _solve6(K: Array, f: Array, x: Array, L: Array) -> None:
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _candidates(
-    chosen: Any, t: float, Qbar: Array, operator: Array, rows: Array, load: Array, out: Any
-) -> None:
-    ABD, reserve = out
+def _candidates(chosen: Any, tables: Any, loads: Array, reserve: Array) -> None:
+    thickness, Qbar = tables[0], tables[1]
     n = chosen.shape[1]
-    h = n * t
     L, x, f, K = np.zeros((6, 6)), np.zeros(6), np.zeros(6), np.zeros((6, 6))
-    for i in range(3):
-        # Moments and curvatures are scaled by the thickness, which conditions the system.
-        f[i], f[i + 3] = load[i], load[i + 3] / h
+    z = np.zeros(n + 1)
     for c in range(chosen.shape[0]):
-        K[:] = 0.0
+        h = 0.0
         for k in range(n):
+            h += thickness[chosen[c, k]]
+        K[:] = 0.0
+        z[0] = -0.5
+        for k in range(n):
+            # Heights and moments are scaled by the thickness, which conditions the system.
             q = chosen[c, k]
-            z = (k + 0.5) * t - h / 2
-            b, d = t * z, t * (z * z + t * t / 12)
+            t = thickness[q] / h
+            z[k + 1] = z[k] + t
+            middle = z[k] + t / 2
+            b, d = t * middle, t * (middle * middle + t * t / 12)
             for i in range(3):
                 for j in range(i + 1):
                     K[i, j] += Qbar[q, i, j] * t
@@ -142,31 +164,30 @@ def _candidates(
                     K[i + 3, j + 3] += Qbar[q, i, j] * d
         for i in range(3):
             for j in range(i):
-                K[j, i], K[j + 3, i + 3], K[j + 3, i] = K[i, j], K[i + 3, j + 3], K[i + 3, j]
-        for i in range(3):
-            for j in range(3):
-                K[i, j + 3] = K[j + 3, i]
-        ABD[c] = K
-        for i in range(3):
-            for j in range(3):
-                K[i + 3, j] /= h
-                K[i, j + 3] /= h
-                K[i + 3, j + 3] /= h * h
-        _solve6(K, f, x, L)
-        reserve[c] = _least(chosen[c], t, h, operator, rows, x)
+                K[j + 3, i] = K[i + 3, j]
+        _factor6(K, L)
+        least = inf
+        for row in range(len(loads)):
+            for i in range(3):
+                f[i], f[i + 3] = loads[row, i] / h, loads[row, i + 3] / (h * h)
+            _solve6(L, f, x)
+            least = min(least, _least(chosen[c], z, tables, x))
+        reserve[c] = least
 
 
 @_compiled  # type: ignore[untyped-decorator]
-def _least(plies: Any, t: float, h: float, operator: Array, rows: Array, x: Array) -> Any:
+def _least(plies: Any, z: Any, tables: Any, x: Array) -> Any:
     """Least reserve factor over bottom and top of every ply."""
+    operator, rows, count = tables[2], tables[3], tables[4]
     least = inf
     for k in range(plies.shape[0]):
+        q = plies[k]
+        o = operator[q]
         for edge in range(2):
-            z = ((k + edge) * t - h / 2) / h
-            e0, e1, e2 = x[0] + z * x[3], x[1] + z * x[4], x[2] + z * x[5]
-            o = operator[plies[k]]
+            h = z[k + edge]
+            e0, e1, e2 = x[0] + h * x[3], x[1] + h * x[4], x[2] + h * x[5]
             s1 = o[0, 0] * e0 + o[0, 1] * e1 + o[0, 2] * e2
             s2 = o[1, 0] * e0 + o[1, 1] * e1 + o[1, 2] * e2
             s6 = o[2, 0] * e0 + o[2, 1] * e1 + o[2, 2] * e2
-            least = min(least, least_at(s1, s2, s6, rows))
+            least = min(least, least_at(s1, s2, s6, rows[q, : count[q]]))
     return least

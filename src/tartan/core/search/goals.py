@@ -1,171 +1,268 @@
-"""What an order of plies is judged by: bending stiffness, buckling of a plate, first-ply reserve.
+"""What an order of plies is judged by: stiffness, buckling of a panel, first-ply reserve.
 
-All of many half stacks at once; a half stack is read from the outside to the mid-plane.
+Every goal gives the value of many full stacks at once, and says whether more of it is better. One
+that is linear in D, or the least of such forms, also says what leaves a branch of the search.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import StackError
-from tartan.core.laminate.stiffness import reduced_stiffness, strain_rotation
-from tartan.core.materials import Material, checked
-from tartan.core.search.candidates import candidate_reserves
-from tartan.core.search.orders import OrderRules, Orders, admissible_orders, total_orders
+from tartan.core.criteria import DEFAULT_SETS
+from tartan.core.errors import CriterionError, MaterialError, StackError
+from tartan.core.laminate.loadcase import LoadCase
+from tartan.core.materials import Material
+from tartan.core.search import plate
+from tartan.core.search.candidates import Layers, layers_of
+from tartan.core.search.changes import Change
+from tartan.core.search.orders import Bound
+from tartan.core.search.plate import Panel
+from tartan.core.search.plyset import Orders, PlySet, Stiffness
+from tartan.core.search.whatif import rank
+from tartan.core.strength.laminate_reserves import Sets
 
 Array = NDArray[np.float64]
 
-WAVES = 6
-"""Half waves each way among which a plate buckles."""
+Value = Callable[[Orders], Array]
 
-ALIKE = 1e-9
-"""Share by which two values are one."""
-
-Goal = Callable[[Orders], Array]
-
-
-@dataclass(frozen=True)
-class Plies:
-    """Equal plies of a symmetric stack: what they are of, and their angles [deg]."""
-
-    material: Material
-    thickness: float
-    angles: tuple[float, ...]
+FORMS = 4
+"""Buckling modes whose forms leave branches: those that governed the stack as it was."""
 
 
 @dataclass(frozen=True, eq=False)
-class BestOrder:
-    """What a complete enumeration found.
+class Goal:
+    """A figure of stacks.
 
     Attributes
     ----------
-    total, admissible : int
-        Different half stacks without rules and with them.
-    best, second, worst : float or None
-        Greatest value, the next different one, and the least; None where there is none.
-    order : tuple of float
-        Angles of one of the best, outermost first [deg].
-    ties : int
-        Half stacks within 1e-9 of the best.
+    key : str
+        Which figure.
+    value : callable
+        Values of full stacks, shape (k,), from their kinds (k, length).
+    more : bool
+        Whether more of it is better.
+    least : float or None
+        Limit that it has to keep, at least or at most; None where it is to be improved.
+    quick : callable or None
+        Values that are at least as good and found sooner.
+    bound : Bound or None
+        Of what `quick`, or `value`, comes to.
+    form : callable
+        What the forms of the bound come to at a value of the goal.
     """
 
-    total: int
-    admissible: int
-    best: float | None = None
-    second: float | None = None
-    worst: float | None = None
-    order: tuple[float, ...] = ()
-    ties: int = 0
+    key: str
+    value: Value
+    more: bool = True
+    least: float | None = None
+    quick: Value | None = None
+    bound: Bound | None = None
+    form: Callable[[float], float] = float
 
 
-def bending(plies: Plies, orders: Orders) -> Array:
-    """Bending stiffness D of symmetric stacks from their halves (k, n), shape (k, 3, 3) [N·m].
-
-    Raises
-    ------
-    MaterialError, StackError
-        A material that cannot be, or a thickness that is not positive.
-    """
-    checked(plies.material)
-    if not plies.thickness > 0:
-        raise StackError("The plies have no thickness.", "Plies", "Enter a positive one.")
-    n = orders.shape[1]
-    T = strain_rotation(np.deg2rad(np.array(plies.angles)))
-    Qbar = np.swapaxes(T, 1, 2) @ reduced_stiffness(plies.material) @ T
-    outer = np.arange(n, 0, -1)
-    share = 2 / 3 * plies.thickness**3 * (outer**3 - (outer - 1) ** 3)
-    weight = np.stack([(orders == a) @ share for a in range(len(plies.angles))], axis=1)
-    return np.asarray(np.einsum("ka,aij->kij", weight, Qbar))
+BENDING = {"D11": (0, 0), "D22": (1, 1), "D66": (2, 2)}
+"""Bending stiffnesses that can be a goal, and where they stand in D."""
 
 
-def bending_goal(plies: Plies) -> Goal:
-    """Bending stiffness along x, D11 [N·m]."""
-    return lambda orders: bending(plies, orders)[:, 0, 0]
+def bending_goal(stiff: Stiffness, key: str = "D11", least: float | None = None) -> Goal:
+    """Bending stiffness along x or y, or against twisting [N·m]."""
+    i, j = BENDING[key]
+    forms = _forms(stiff, stiff.Qbar[:, i, j][None])
+    return Goal(key, lambda full: stiff.abd(full)[2][:, i, j], True, least, None, forms)
 
 
-def buckling_goal(plies: Plies, sides: tuple[float, float], load: tuple[float, float]) -> Goal:
-    """Least multiplier of (Nx, Ny), compression positive [N/m], at which a plate buckles.
+def buckling_goal(stiff: Stiffness, panel: Panel, least: float | None = None) -> Goal:
+    """Least multiplier of a panel's load at which it buckles [1].
 
-    Simply supported, sides a and b [m]; exact where D16 and D26 are none, which are neglected
-    (J. N. Reddy, Mechanics of Laminated Composite Plates and Shells, 2nd ed., eq. 5.3.12).
+    Stacks that are not symmetric are judged by D - B A⁻¹ B (J. E. Ashton, Approximate solutions
+    for unsymmetrically laminated plates, J. Composite Materials 3 (1969), 189-191).
 
     Raises
     ------
     StackError
         Sides that are none, or a load that presses nowhere.
     """
-    if not (sides[0] > 0 and sides[1] > 0 and max(load) > 0):
-        raise StackError(
-            "The plate has no sides, or nothing presses on it.", "Goal", "Enter them."
-        )
-    waves = np.arange(1, WAVES + 1)
-    x, y = np.meshgrid((waves / sides[0]) ** 2, (waves / sides[1]) ** 2)
-    push = load[0] * x + load[1] * y
-    x, y, push = x[push > 0], y[push > 0], push[push > 0]
+    panel.checked("load")
 
-    def value(orders: Orders) -> Array:
-        D = bending(plies, orders)[..., None]
-        held = D[:, 0, 0] * x**2 + 2 * (D[:, 0, 1] + 2 * D[:, 2, 2]) * x * y + D[:, 1, 1] * y**2
-        return np.asarray((math.pi**2 * held / push).min(axis=1))
+    def exact(full: Orders) -> Array:
+        return _apart(lambda D: plate.exact_buckling(panel, D), _reduced(stiff, full))
 
-    return value
+    def quick(full: Orders) -> Array:
+        return plate.buckling(panel, _reduced(stiff, full))
+
+    bound = _plate_forms(stiff, panel) if max(panel.pressed[:2]) > 0 else None
+    return Goal("buckling", exact, True, least, quick if bound is not None else None, bound)
 
 
-def reserve_goal(plies: Plies, loads: Sequence[Sequence[float]], key: str = "tsai_wu") -> Goal:
-    """Least reserve factor of first ply failure over loads, each of Nx to Mxy [N/m, N]."""
-    angles = np.array(plies.angles)
-
-    def value(orders: Orders) -> Array:
-        whole = np.concatenate([orders, orders[:, ::-1]], axis=1).astype(np.int64)
-        each = [
-            candidate_reserves(
-                plies.material, plies.thickness, angles, whole, np.array(load, float), key
-            )[1]
-            for load in loads
-        ]
-        return np.asarray(np.min(each, axis=0))
-
-    return value
-
-
-def best_order(plies: Plies, counts: Sequence[int], rules: OrderRules, goal: Goal) -> BestOrder:
-    """The best of all admissible orders: all are looked at, so that it is proved.
-
-    Parameters
-    ----------
-    plies : Plies
-        What is ordered.
-    counts : sequence of int
-        Plies of each angle in the half stack.
-    rules : OrderRules
-        What an order keeps.
-    goal : callable
-        Values of half stacks; the greatest is the best.
+def deflection_goal(stiff: Stiffness, panel: Panel, least: float | None = None) -> Goal:
+    """Deflection of the middle of a panel under its pressure, D of buckling [m].
 
     Raises
     ------
-    StackError, MaterialError
-        As `admissible_orders` and the goal.
+    StackError
+        Sides that are none, or no pressure.
     """
-    values: list[Array] = []
-    best, order = -math.inf, ()
-    for orders in admissible_orders(plies.angles, counts, rules):
-        found = goal(orders)
-        values.append(found)
-        top = int(found.argmax())
-        if found[top] > best:
-            best = float(found[top])
-            order = tuple(plies.angles[a] for a in orders[top])
-    total = total_orders(counts)
-    if not values:
-        return BestOrder(total, 0)
-    every = np.concatenate(values)
-    near = np.abs(every - best) <= ALIKE * abs(best)
-    rest = every[~near]
-    second = float(rest.max()) if len(rest) else None
-    return BestOrder(total, len(every), best, second, float(every.min()), order, int(near.sum()))
+    panel.checked("pressure")
+    return Goal(
+        "deflection",
+        lambda full: _apart(lambda D: plate.deflection(panel, D), _reduced(stiff, full)),
+        False,
+        least,
+    )
+
+
+def frequency_goal(
+    stiff: Stiffness, panel: Panel, mass: float, least: float | None = None
+) -> Goal:
+    """First natural frequency of a panel by its mass per area [kg/m²], D of buckling [Hz].
+
+    Raises
+    ------
+    StackError
+        Sides that are none, or no mass.
+    """
+    panel.checked()
+    if not mass > 0:
+        raise StackError("The plies have no mass.", "Materials, density", "Enter densities.")
+
+    def exact(full: Orders) -> Array:
+        D = _reduced(stiff, full)
+        return _apart(lambda d: plate.exact_frequency(panel, d, np.full(len(d), mass)), D)
+
+    def quick(full: Orders) -> Array:
+        D = _reduced(stiff, full)
+        return plate.frequency(panel, D, np.full(len(D), mass))
+
+    _, held, _ = plate.modes(panel)
+    forms = _forms(stiff, held @ _plate_kinds(stiff).T)
+
+    def form(value: float) -> float:
+        return (2 * math.pi * value) ** 2 * mass
+
+    return Goal("frequency", exact, True, least, quick, forms, form)
+
+
+TOGETHER = 256
+"""Plates whose matrices are held together."""
+
+
+def _apart(value: Callable[[Array], Array], D: Array) -> Array:
+    pieces = [value(D[k : k + TOGETHER]) for k in range(0, len(D), TOGETHER)]
+    return np.concatenate(pieces) if pieces else np.zeros(0)
+
+
+def _reduced(stiff: Stiffness, full: Orders) -> Array:
+    """D, or what is left of it where bending also stretches, shape (k, 3, 3)."""
+    A, B, D = stiff.abd(full)
+    if stiff.plies.symmetric:
+        return D
+    return np.asarray(D - B @ np.linalg.solve(A, B))
+
+
+def _plate_forms(stiff: Stiffness, panel: Panel) -> Bound | None:
+    """The least modes of the closed form as forms linear in what lies where."""
+    _, held, work = plate.modes(panel)
+    on = work > 0
+    coefficients = (held[on] @ _plate_kinds(stiff).T) / work[on, None]
+    # Modes that are least for one kind of ply or the mean of all are those that ever govern.
+    mean = coefficients @ np.array(stiff.plies.counts)
+    chosen = dict.fromkeys([*np.argsort(mean)[:FORMS], *coefficients.argmin(axis=0)])
+    return _forms(stiff, coefficients[list(chosen)])
+
+
+def _plate_kinds(stiff: Stiffness) -> Array:
+    """D11, D12 + 2 D66 and D22 of every kind by its share, shape (kinds, 3)."""
+    Q = stiff.Qbar
+    return np.stack([Q[:, 0, 0], Q[:, 0, 1] + 2 * Q[:, 2, 2], Q[:, 1, 1]], axis=1)
+
+
+def _forms(stiff: Stiffness, coefficients: Array) -> Bound | None:
+    """Forms by the share that each place has in D; None where it depends on what lies there."""
+    plies = stiff.plies
+    shares = shares_of(plies)
+    if shares is None:
+        return None
+    rest = np.zeros(len(coefficients))
+    if plies.middle >= 0:
+        rest = coefficients[:, plies.middle] * plies.thickness[plies.middle] ** 3 / 12
+    return Bound(shares, coefficients, rest)
+
+
+def shares_of(plies: PlySet) -> Array | None:
+    """∫ z² over each place, and its image, shape (places,) [m³]; None where plies differ."""
+    held = plies.held or (-1,) * plies.places
+    free = [
+        k for k, count in enumerate(plies.counts) if count > sum(1 for one in held if one == k)
+    ]
+    sizes = {plies.kinds[k].thickness for k in free}
+    if len(sizes) > 1:
+        return None
+    size = sizes.pop() if sizes else 0.0
+    t = np.array([plies.thickness[k] if k >= 0 else size for k in held])
+    if not plies.symmetric:
+        z = np.concatenate([[0.0], np.cumsum(t)]) - t.sum() / 2
+        return np.asarray((z[1:] ** 3 - z[:-1] ** 3) / 3)
+    half = plies.thickness[plies.middle] / 2 if plies.middle >= 0 else 0.0
+    outer = half + np.cumsum(t[::-1])[::-1]
+    return np.asarray(2 / 3 * (outer**3 - (outer - t) ** 3))
+
+
+def reserve_goal(
+    stiff: Stiffness,
+    materials: Mapping[str, Material],
+    loads: Sequence[LoadCase],
+    sets: Sets = DEFAULT_SETS,
+    least: float | None = None,
+) -> Goal:
+    """Least reserve factor of first ply failure over load cases [1].
+
+    Raises
+    ------
+    StackError
+        Without a load case.
+    CriterionError, MaterialError
+        As `rank`.
+    """
+    if not loads:
+        raise StackError("There is no load to order plies for.", "Load cases", "Add a load case.")
+    table = _compiled(stiff.plies, materials, loads, sets)
+    if table is not None:
+        forces = np.array([load.values for load in loads], float)
+        return Goal("reserve", lambda full: table.reserves(full, forces), True, least)
+    kinds = stiff.plies.kinds
+
+    def value(full: Orders) -> Array:
+        changes = [Change("", tuple(kinds[k] for k in row), ()) for row in full]
+        every = [r.reserve for piece in rank(changes, materials, loads, sets) for r in piece]
+        return np.array(every)
+
+    return Goal("reserve", value, True, least)
+
+
+def _compiled(
+    plies: PlySet, materials: Mapping[str, Material], loads: Sequence[LoadCase], sets: Sets
+) -> Layers | None:
+    """Tables of the compiled loop; None where loads or criteria ask for more than it knows."""
+    if any(not _forces_alone(load) for load in loads):
+        return None
+    own = [materials[p.material] for p in plies.kinds]
+    if any(m.kind == "core" for m in own):
+        return None
+    keys = [sets.get(m.name, sets.get(m.kind, ())) for m in own]
+    try:
+        return layers_of(plies.kinds, own, keys)
+    except (CriterionError, MaterialError):
+        # A criterion without a table, or a strength that is missing: the other way says which.
+        return None
+
+
+def _forces_alone(load: LoadCase) -> bool:
+    heat = load.rests or load.growing_dT or load.growing_gradient
+    return not (heat or any(load.Q) or load.press or load.is_strain.any() or load.tube) and all(
+        way == "force" for way in load.ways
+    )
