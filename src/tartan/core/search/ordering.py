@@ -183,6 +183,12 @@ class _Best:
         kept = [j.merit for j in self.history if j.kept]
         return max(kept, default=-math.inf)
 
+    @property
+    def beats(self) -> float:
+        """What is better than the best so far."""
+        merit = self.merit
+        return merit + ALIKE * abs(merit) if math.isfinite(merit) else merit
+
     def take(self, orders: Orders, tried: int) -> None:
         """Look at orders that keep the pruned rules, the most promising first."""
         question = self.question
@@ -196,7 +202,7 @@ class _Best:
         for first in range(0, len(by), SMALL):
             some = by[first : first + SMALL]
             if not question.several:
-                some = some[hoped[some] > self.merit + ALIKE * abs(self.merit)]
+                some = some[hoped[some] > self.beats]
                 if not len(some):
                     return
             self._judge(orders[some], tried)
@@ -207,7 +213,7 @@ class _Best:
         _, cost = costs(question.rest, question.stiff, question.plies.full(orders))
         merit, _ = question.merits(values, cost)
         top = int(merit.argmax())
-        if merit[top] > self.merit + ALIKE * abs(self.merit):
+        if merit[top] > self.beats:
             self.history += question.judged(orders[top][None], tried)
         if question.several:
             self._widen(orders, values, cost, tried)
@@ -218,36 +224,37 @@ class _Best:
         chosen = list(question.improved)
         _, meets = question.merits(values, cost)
         gains = question.gains(values)[:, chosen] - cost[:, None]
-        picked = [int(i) for i in np.flatnonzero(meets) if not self._beaten(gains[i])]
-        for i in _best_of_all(gains[picked]):
-            at = picked[i]
-            new = gains[at]
-            self.front = [j for j in self.front if not _better(new, self._gain(j))]
-            if not self._beaten(new):
-                self.front += question.judged(orders[at][None], tried)
+        orders, gains = orders[meets], gains[meets]
+        front = np.array([self._gain(j) for j in self.front]).reshape(-1, len(chosen))
+        free = ~_beaten(gains, front)
+        orders, gains = orders[free], gains[free]
+        for i in _best_of_all(gains):
+            own = gains[i]
+            left = ~_beaten(front, own[None])
+            self.front = [j for j, stays in zip(self.front, left, strict=True) if stays]
+            self.front += question.judged(orders[i][None], tried)
+            front = np.concatenate([front[left], own[None]])
         self.front = self.front[:MOST_OF_FRONT]
 
     def _gain(self, one: Judged) -> Array:
         chosen = list(self.question.improved)
         return np.asarray(self.question.gains(np.array([one.values]))[0, chosen] - one.cost)
 
-    def _beaten(self, gain: Array) -> bool:
-        return any(_no_worse(self._gain(j), gain) for j in self.front)
 
-
-def _no_worse(one: Array, other: Array) -> bool:
-    return bool((one >= other - ALIKE * np.abs(other)).all())
-
-
-def _better(one: Array, other: Array) -> bool:
-    return _no_worse(one, other) and bool((one > other + ALIKE * np.abs(other)).any())
+def _beaten(gains: Array, others: Array) -> NDArray[np.bool_]:
+    """Whether any of the others is as good in all, shapes (k, g), (m, g) and (k,)."""
+    edge = ALIKE * np.abs(gains)
+    found = [
+        (others >= row - away).all(axis=1).any() for row, away in zip(gains, edge, strict=True)
+    ]
+    return np.array(found, bool)
 
 
 def _best_of_all(gains: Array) -> list[int]:
     """Rows of which none other is better in all, shape (k, g); of equal ones the first."""
     left: list[int] = []
     for i in np.argsort(-gains.sum(axis=1), kind="stable"):
-        if not any(_no_worse(gains[j], gains[i]) for j in left):
+        if not _beaten(gains[i][None], gains[left])[0]:
             left.append(int(i))
     return left
 
