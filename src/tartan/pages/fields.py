@@ -46,6 +46,18 @@ class Text:
 
 
 @dataclass(frozen=True)
+class Parsed:
+    """Something that is typed as a text; what `read` raises refuses it."""
+
+    key: str
+    read: Callable[[str], object]
+    write: Callable[[Any], str]
+    name: str = ""
+    tip: str = ""
+    wide: int = 0
+
+
+@dataclass(frozen=True)
 class OneOf:
     """One of several words; `shown` says how a value is shown where it is not its own word.
 
@@ -115,6 +127,7 @@ Piece = (
     Number
     | Vector
     | Text
+    | Parsed
     | OneOf
     | Several
     | Flag

@@ -159,7 +159,8 @@ def _apart(value: Callable[[Array], Array], D: Array) -> Array:
 def _reduced(stiff: Stiffness, full: Orders) -> Array:
     """D, or what is left of it where bending also stretches, shape (k, 3, 3)."""
     A, B, D = stiff.abd(full)
-    if stiff.plies.symmetric:
+    size = np.sqrt(np.abs(A).max() * np.abs(D).max()) if len(A) else 0.0
+    if not np.abs(B).max(initial=0.0) > 1e-12 * size:
         return D
     return np.asarray(D - B @ np.linalg.solve(A, B))
 

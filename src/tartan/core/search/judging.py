@@ -78,6 +78,7 @@ class Question:
     def __post_init__(self) -> None:
         if not self.goals:
             raise StackError("There is no goal to order plies by.", "Goals", "Choose one.")
+        self.plies.searchable()
         for rule in self.rules:
             checked_rule(rule)
 

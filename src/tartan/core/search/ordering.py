@@ -269,8 +269,7 @@ def _all(question: Question, found: Found, count: int) -> Iterator[Found]:
     tops: list[Array] = []
     whole = all(g.quick is None for g in question.goals) and not question.several
     for piece in admissible_orders(question.plies, question.rules):
-        for first in range(0, len(piece.orders), SMALL * 8):
-            orders = piece.orders[first : first + SMALL * 8]
+        for orders in _slices(piece.orders, tried):
             tried += len(orders)
             full = question.plies.full(orders)
             kept, cost = costs(question.rest, question.stiff, full)
@@ -291,6 +290,15 @@ def _all(question: Question, found: Found, count: int) -> Iterator[Found]:
     if len(merits):
         ties = int((merits >= merits.max() - ALIKE * abs(merits.max())).sum())
     yield replace(found, share=1.0, proved=True, admissible=admissible, ties=ties)
+
+
+def _slices(orders: Orders, before: int) -> Iterator[Orders]:
+    """Orders a few at a time at first, so that the history of a short search has its steps."""
+    first = 0
+    while first < len(orders):
+        size = min(max((before + first) // 4, 4), SMALL * 8)
+        yield orders[first : first + size]
+        first += size
 
 
 def _tried(question: Question, found: Found, most: int, share: float) -> Iterator[Found]:

@@ -18,8 +18,8 @@ from tartan.core.stack.plies import Ply, normal_angle
 Array = NDArray[np.float64]
 Orders = NDArray[np.int8]
 
-MOST_PLACES = 60
-"""Places that are filled at most: those of half a stack where it is symmetric."""
+MOST_PLACES, MOST_KINDS = 60, 100
+"""Places that a search fills at most, those of half a stack where it is symmetric; and kinds."""
 
 WHERE = "Order of plies"
 
@@ -58,14 +58,27 @@ class PlySet:
             raise StackError("Plies and counts are not as many.", WHERE, "Give a count to each.")
         if len({_key(p) for p in self.kinds}) != len(self.kinds):
             raise StackError("A ply stands twice.", WHERE, "Add its counts up.")
-        if any(c < 0 for c in self.counts) or not 1 <= sum(self.counts) <= MOST_PLACES:
-            raise StackError(
-                f"{sum(self.counts)} plies cannot be ordered.",
-                WHERE,
-                f"It takes 1 to {MOST_PLACES} plies, or as many in half a symmetric stack.",
-            )
+        if any(c < 0 for c in self.counts) or not sum(self.counts):
+            raise StackError("There are no plies to order.", WHERE, "Lay some.")
         if self.held and len(self.held) != self.places:
             raise StackError("What is held is not as long as the stack.", WHERE, "Hold it anew.")
+
+    def searchable(self) -> PlySet:
+        """Return a set that is small enough to be searched.
+
+        Raises
+        ------
+        StackError
+            Where it is not.
+        """
+        if self.places > MOST_PLACES or len(self.kinds) > MOST_KINDS:
+            raise StackError(
+                f"{self.length} plies of {len(self.kinds)} kinds are too many to be ordered.",
+                WHERE,
+                f"At most {MOST_PLACES} plies, or {2 * MOST_PLACES} of a symmetric stack, and "
+                f"{MOST_KINDS} kinds can be.",
+            )
+        return self
 
     @property
     def places(self) -> int:
@@ -97,10 +110,14 @@ class PlySet:
         """Plies of the full stack of an order, first-laid first."""
         return tuple(self.kinds[k] for k in self.full(np.array([order], np.int8))[0])
 
-    def order_of(self, plies: Sequence[Ply]) -> Orders:
-        """The order that a stack of these plies has, shape (places,)."""
+    def order_of(self, plies: Sequence[Ply]) -> tuple[int, ...]:
+        """The order that a stack of these plies has."""
+        return self.kinds_of(plies)[: self.places]
+
+    def kinds_of(self, plies: Sequence[Ply]) -> tuple[int, ...]:
+        """Kind of every ply of a stack."""
         index = {_key(p): k for k, p in enumerate(self.kinds)}
-        return np.array([index[_key(p)] for p in plies[: self.places]], np.int8)
+        return tuple(index[_key(p)] for p in plies)
 
     @property
     def directions(self) -> NDArray[np.int64]:

@@ -22,6 +22,7 @@ from tartan.desktop.stacks.history import HistoryPane
 from tartan.desktop.stacks.loads import LoadStrip
 from tartan.desktop.stacks.menus import StackActions, columns_menu
 from tartan.desktop.stacks.notationfield import NotationField
+from tartan.desktop.stacks.orderpane import OrderPane
 from tartan.desktop.stacks.pastebar import PasteBar
 from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
@@ -29,6 +30,7 @@ from tartan.desktop.stacks.stiffness import StiffnessPane
 from tartan.desktop.stacks.strength import StrengthPane
 from tartan.desktop.stacks.tubepane import TubePane
 from tartan.desktop.stacks.whatif import WhatIfPane
+from tartan.desktop.stacks.words import card_of, change_words, remarks_on
 from tartan.desktop.station import StationView
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import Field, button, column, label, row, scrolled, switch
@@ -38,16 +40,18 @@ from tartan.desktop.widgets.section import Fold
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import stack_answers as answers
 from tartan.pages import stacks as state
-from tartan.pages.rows import rows_of, stack_words
-from tartan.pages.shown import Card, Column
+from tartan.pages.rows import rows_of
+from tartan.pages.shown import Column
 from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.wording import units
 
-PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies", "Tube")
+PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies", "Tube", "Order")
 
 
-AnswerPane = StiffnessPane | StrengthPane | EnvelopePane | HistoryPane | ResultsPane | TubePane
+AnswerPane = (
+    StiffnessPane | StrengthPane | EnvelopePane | HistoryPane | ResultsPane | TubePane | OrderPane
+)
 
 
 class StacksView(StationView):
@@ -56,6 +60,13 @@ class StacksView(StationView):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._folded: set[str] = set()
+        self._shown_asked: tuple[object, ...] = ()
+        self._make_middle(session)
+        self._make_answers(session)
+        self._build()
+
+    def _make_middle(self, session: Session) -> None:
         self.cards = CardList("Stacks")
         self.cards.chosen.connect(lambda name: session.select(stack=name, plies=()))
         self.name = Field(self._rename)
@@ -79,21 +90,21 @@ class StacksView(StationView):
         self._make_band_switches()
         self.loads = LoadStrip(session, self._tell)
         self.whatif = WhatIfPane(session)
+
+    def _make_answers(self, session: Session) -> None:
         self.stiffness = StiffnessPane(self.open_working)
         self.strength = StrengthPane(self.open_working)
         self.envelope = EnvelopePane()
         self.history = HistoryPane()
         self.results = ResultsPane()
         self.tube = TubePane()
+        self.order = OrderPane(session)
         self.tube.asked_for.connect(self.loads.enter_as_tube)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
         self.working.kept.connect(self._keep_working)
         self.panes = QStackedWidget()
         self.tabs = QButtonGroup(self)
-        self._folded: set[str] = set()
-        self._shown_asked: tuple[object, ...] = ()
-        self._build()
 
     def _make_band_switches(self) -> None:
         self.even = switch("even bands", "Draw all plies equally thick")
@@ -182,6 +193,7 @@ class StacksView(StationView):
             self.history,
             self.results,
             self.tube,
+            self.order,
         )
 
     # Edits
@@ -273,7 +285,7 @@ class StacksView(StationView):
         if stack is None:
             return
         menu = QMenu(self)
-        for advice in state.remarks(stack.plies, state.practice(self.session.project)):
+        for advice in remarks_on(self.session.project, stack.plies):
             menu.addAction(
                 f"{advice.what} {advice.mend}", lambda a=advice: self.session.select(plies=a.plies)
             )
@@ -315,12 +327,13 @@ class StacksView(StationView):
     def close_view(self) -> None:
         """End what the panes have under way, before the window goes."""
         self.tube.background.stop()
+        self.order.stream.drop()
 
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
         project = self.session.project
         here = chosen(self.session)
-        self.cards.put([_card(project, s) for s in project.stacks], self.session.selection.stack)
+        self.cards.put([card_of(project, s) for s in project.stacks], self.session.selection.stack)
         self._tell("")
         if here is None:
             self.editor.show_stack(())
@@ -328,7 +341,7 @@ class StacksView(StationView):
         self.name.put(here.stack.name)
         self.notation.put(write(here.stack.plies, self._context()) if here.stack.plies else "")
         self.facts.setText(state.facts(project, here.stack, here.laminate))
-        self.change.setText(_change(project, here))
+        self.change.setText(change_words(project, here))
         asked = (here.laminate, here.loads, here.criteria)
         if asked != self._shown_asked and self.panes.currentWidget() is self.working:
             # The opened working is of figures that are gone.
@@ -345,7 +358,7 @@ class StacksView(StationView):
     def _show_section(self, project: Project, here: Chosen) -> None:
         editor, plies = self.editor, here.stack.plies
         editor.selected = frozenset(self.session.selection.plies)
-        found = state.remarks(plies, state.practice(project))
+        found = remarks_on(project, plies)
         editor.remarks = state.remarks_by_ply(found)
         count = len(found)
         self.remarks.setText(
@@ -373,44 +386,3 @@ class StacksView(StationView):
         index = self.panes.currentIndex()
         if index < len(self._answers):
             self._answers[index].put(here)
-
-
-def _card(project: Project, stack: Stack) -> Card:
-    """Card of a stack: its words, swatch, and the least reserve factor over its load cases."""
-    on_part = project.part is not None and stack.name in project.part.stacks()
-    words = stack_words(stack)
-    laminate, _ = state.laminate_or_error(project, stack)
-    loads = project.loads_on(stack.name)
-    if laminate is not None and loads:
-        try:
-            worst = answers.worst_of(laminate, loads, project.criteria[0])
-        except TartanError:
-            worst = None
-        if worst is not None:
-            noun = "ply" if len(stack.plies) == 1 else "plies"
-            words = f"{len(stack.plies)} {noun} · RF {units.factor(worst.found.reserve)}"
-    return Card(stack.name, words, rows_of(project, stack.plies), "part" if on_part else "")
-
-
-def _change(project: Project, here: Chosen) -> str:
-    """Change against the baseline in one line."""
-    base = project.baseline
-    if base is None:
-        return ""
-    if here.before is None or here.laminate is None:
-        return f"not in {base.name}"
-    words = []
-    now, then = state.mass_of(here.laminate), state.mass_of(here.before)
-    if now is not None and then is not None:
-        change = state.change_words(now, then, units.AREAL_MASS)
-        words.append(f"{change} {units.AREAL_MASS.unit}" if change else "same mass")
-    loads = project.loads_on(here.stack.name)
-    try:
-        new = answers.worst_of(here.laminate, loads, here.criteria)
-        old = answers.worst_of(here.before, loads, here.criteria)
-    except TartanError:
-        new = old = None
-    if new is not None and old is not None:
-        change = state.change_words(new.found.reserve, old.found.reserve, units.RATIO)
-        words.append(f"RF {change}" if change else "same RF")
-    return f"against {base.name}: {', '.join(words)}"

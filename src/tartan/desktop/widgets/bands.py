@@ -34,6 +34,27 @@ def band_heights(weights: Sequence[float], room: float, least: float) -> list[fl
         floored |= new
 
 
+def paint_slim(painter: QPainter, rect: QRectF, row: Row) -> None:
+    """Draw one ply in little room: angle and strokes along the fibres."""
+    face = theme.face()
+    solid, ground, stroke = _colours(row)
+    body = rect.adjusted(0, 0.5, 0, -0.5)
+    painter.fillRect(body, QColor(ground))
+    painter.fillRect(QRectF(body.left(), body.top(), 5, body.height()), QColor(solid))
+    fibres = body.adjusted(46, 1.5, -4, -1.5)
+    if row.kind == "core":
+        _paint_cells(painter, fibres, stroke)
+    elif row.kind not in ISOTROPIC:
+        for angle in (row.angle, row.angle + 90.0)[: 2 if row.kind == "woven" else 1]:
+            paint_fibres(painter, fibres, angle, stroke)
+    if body.height() < 8:
+        return
+    painter.setFont(theme.strong(min(8.5, body.height() * 0.62)))
+    painter.setPen(QColor(face.ink))
+    name = "core" if row.kind == "core" else f"{units.number(row.angle)}°"
+    painter.drawText(body.adjusted(9, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+
+
 def paint_band(painter: QPainter, rect: QRectF, ply: int, row: Row, *, selected: bool) -> None:
     """Draw one ply: number, angle, strokes along the fibres, material and thickness."""
     face = theme.face()

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QToolTip
 
@@ -24,6 +25,9 @@ REACH = 24.0
 class Plot(pg.PlotWidget):  # type: ignore[misc]
     """Curves and points with axes in words; the wheel zooms, a double click shows all again."""
 
+    clicked_at = pyqtSignal(float, float)
+    """A click on the chart, in the units of its axes."""
+
     def __init__(self, name: str) -> None:
         super().__init__(background=None)
         self.setAccessibleName(name)
@@ -34,12 +38,19 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         offer_saving(self, name)
         self._lines: list[tuple[Array, Array, str]] = []
         self.setMouseTracking(True)
+        self.scene().sigMouseClicked.connect(self._tell_click)
         self.wear()
+
+    def _tell_click(self, event: Any) -> None:
+        at = self.item.getViewBox().mapSceneToView(event.scenePos())
+        self.clicked_at.emit(at.x(), at.y())
 
     def wear(self) -> None:
         """Take on the appearance that is in force."""
         for side in ("left", "bottom"):
             axis = self.item.getAxis(side)
+            # Units stand in the labels: no second power of ten beside them.
+            axis.enableAutoSIPrefix(False)
             axis.setPen(theme.colour("line"))
             axis.setTextPen(theme.colour("soft"))
             axis.setTickFont(theme.font(8))

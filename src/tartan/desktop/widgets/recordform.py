@@ -28,6 +28,7 @@ from tartan.pages.fields import (
     Line,
     Number,
     OneOf,
+    Parsed,
     Piece,
     Remove,
     Said,
@@ -164,6 +165,7 @@ def _made(
         Number: _number,
         Vector: _vector,
         Text: _text,
+        Parsed: _parsed,
         OneOf: _one_of,
         Several: _several,
         Flag: _flag,
@@ -260,6 +262,22 @@ def _text(piece: Text, record: Record) -> tuple[list[QWidget], Callable[[Any], N
     made.setAccessibleName(_name(piece.name, piece.key, record))
     made.refused.connect(record.told)
     return [made], lambda now: made.put(getattr(now, piece.key))
+
+
+def _parsed(piece: Parsed, record: Record) -> tuple[list[QWidget], Callable[[Any], None]]:
+    def commit(text: str) -> TartanError | None:
+        try:
+            value = piece.read(text)
+        except TartanError as error:
+            return error
+        return record.change(**{piece.key: value})
+
+    made = Field(commit)
+    made.setAccessibleName(_name(piece.name, piece.key, record))
+    made.refused.connect(record.told)
+    if piece.wide:
+        made.setFixedWidth(piece.wide)
+    return [made], lambda now: made.put(piece.write(getattr(now, piece.key)), piece.tip)
 
 
 def _one_of(piece: OneOf, record: Record) -> tuple[list[QWidget], Callable[[Any], None]]:

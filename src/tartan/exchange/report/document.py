@@ -27,6 +27,7 @@ from tartan.exchange.maps.mapped import (
 )
 from tartan.exchange.report import figures, tables
 from tartan.exchange.report.derivation import derive
+from tartan.exchange.report.orders import orders_chapter
 from tartan.exchange.report.parts import Chapter, Figure, Text
 from tartan.exchange.report.plysheets import plies_chapter
 from tartan.exchange.report.proof import verification_table
@@ -72,6 +73,7 @@ def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
         "summary": _summary,
         "materials": _materials,
         "stacks": _stacks,
+        "order": lambda s: orders_chapter(s.project),
         "part": _part,
         "plies": lambda s: plies_chapter(s.project),
         "cases": _cases,
@@ -82,7 +84,9 @@ def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
         "verification": _verification,
     }
     for name, make in makers.items():
-        if name in wanted:
+        # Nothing was searched in most projects: no chapter says so, unless it alone is asked for.
+        idle = name == "order" and not any(a.found for a in source.project.orders)
+        if name in wanted and not (idle and len(wanted) > 1):
             yield make(source)
 
 

@@ -13,6 +13,7 @@ CHAPTERS = {
     "summary": "verdict and requirements",
     "materials": "materials with their conditions",
     "stacks": "stacks with their sections",
+    "order": "searches for the order of plies that were kept",
     "part": "surface, regions and zones",
     "plies": "the book of plies, a sheet for each with its flat pattern",
     "cases": "supports, loads, combinations",

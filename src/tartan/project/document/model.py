@@ -14,7 +14,9 @@ from tartan.core.conditions import Condition, under
 from tartan.core.criteria import DEFAULT_SETS, REGISTRY, Criterion, criterion, fits
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material
+from tartan.core.search.shoprules import ShopRule
 from tartan.core.stack import Stack
+from tartan.project.document.ordermodel import OrderAsk
 from tartan.project.document.partmodel import (
     Case,
     Combination,
@@ -136,6 +138,9 @@ class Project(Design):
     against: str = ""
     formulas: tuple[str, ...] = ()
     """Criteria that the user wrote, as keys that hold name and formula."""
+    shop_rules: tuple[ShopRule, ...] = ()
+    orders: tuple[OrderAsk, ...] = ()
+    """What is asked of the order of plies, by stack."""
 
     @property
     def baseline(self) -> Version | None:

@@ -195,7 +195,8 @@ def rename_stack(project: Project, old: str, new: str) -> Project:
         v if any(s.name == new for s in v.stacks) else _renamed_stack(v, old, new)
         for v in project.versions
     )
-    return replace(_renamed_stack(project, old, new), versions=versions)
+    orders = tuple(replace(a, stack=new) if a.stack == old else a for a in project.orders)
+    return replace(_renamed_stack(project, old, new), versions=versions, orders=orders)
 
 
 Design_ = TypeVar("Design_", Project, Version)
@@ -230,6 +231,7 @@ def remove_stack(project: Project, name: str) -> Project:
         project,
         stacks=tuple(s for s in project.stacks if s.name != name),
         load_cases=tuple(s for s in project.load_cases if s.stack != name),
+        orders=tuple(a for a in project.orders if a.stack != name),
     )
 
 

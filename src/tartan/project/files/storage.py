@@ -13,6 +13,7 @@ from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import DocumentError, TartanError
 from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
+from tartan.project.edits.order_edits import check_orders
 from tartan.project.edits.stack_edits import check_project
 
 SCHEMA = 6
@@ -105,7 +106,7 @@ def from_text(text: str, where: str = "Project file") -> Project:
             "Mend that value; nothing was opened.",
         ) from error
     try:
-        return check_project(project)
+        return check_orders(check_project(project))
     except TartanError as error:
         raise DocumentError(str(error), where, "Nothing was opened.") from error
 

@@ -1,0 +1,281 @@
+"""The order of plies: what is asked, the search at work, and what it found."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+
+from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
+
+from tartan.core.errors import StackError, TartanError
+from tartan.core.search.judging import Question
+from tartan.core.search.ordering import ALL, Found, clash, search
+from tartan.core.stack import Ply
+from tartan.desktop.session import Session
+from tartan.desktop.stacks.context import Chosen
+from tartan.desktop.stacks.orderask import OrderForm
+from tartan.desktop.stacks.orderfound import OrderResult
+from tartan.desktop.stream import Stream
+from tartan.desktop.widgets.controls import button, label, row, scrolled, switch
+from tartan.pages.ordering import standing_words
+from tartan.project.analysis.ordering import (
+    kept_found,
+    question_for,
+    stack_as_it_is,
+)
+from tartan.project.document.model import Project
+from tartan.project.document.ordermodel import OrderAsk, OrderFound, OrderStep
+from tartan.project.edits import order_edits
+from tartan.project.edits.versions import clone_version
+from tartan.project.findings import order_words as words_of
+
+MOST_SECONDS = 600.0
+"""A search by a bound that may take for ever is ended after this long, with what it found."""
+
+
+class OrderPane(QWidget):
+    """Two pages, the question and the result, below the search's own row."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.stream = Stream(self, "Order of plies", "Change what is asked, or search anew.")
+        self.stream.heard.connect(self._hear)
+        self.stream.ended.connect(self._end)
+        self._results: dict[str, tuple[OrderAsk, OrderFound]] = {}
+        self._of: tuple[OrderAsk, Question, OrderStep] | None = None
+        self.search_button = button(
+            "search", self.search, "Look for the best order of these plies"
+        )
+        self.stop_button = button(
+            "stop", self.stream.stop, "End the search and keep what it found"
+        )
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(6)
+        self.progress.setAccessibleName("progress of the search")
+        self.note = label("", "soft", wrap=True)
+        self.fault = label("", "fault", wrap=True)
+        self.asked = switch("what is asked", "Goals, what may move, and the rules of the shop")
+        self.result = switch("what was found", "History, before and after, rule by rule")
+        for tab, number in ((self.asked, 0), (self.result, 1)):
+            tab.setProperty("role", "tab")
+            tab.clicked.connect(lambda _on, n=number: self.turn(n))
+        self.form = OrderForm(session, self._tell)
+        self.found = OrderResult(session)
+        self.found.looked.connect(self._show_taking)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(scrolled(self.form))
+        self.pages.addWidget(scrolled(self.found))
+        self.take_button = button("take it", self.take, "Give the stack this order")
+        self.version_button = button(
+            "as a version", self.take_as_version, "Give a version of its own this order"
+        )
+        self.keep_button = button("keep for the report", self.keep, "The report shows the search")
+        self.taking = row(self.take_button, self.version_button, self.keep_button, None, spacing=4)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        for each in (
+            row(self.asked, self.result, None, self.search_button, self.stop_button, spacing=4),
+            self.progress,
+            self.note,
+            self.fault,
+            self.taking,
+        ):
+            box.addWidget(each)
+        box.addWidget(self.pages, 1)
+        self.turn(0)
+
+    def turn(self, page: int) -> None:
+        """Show the question or the result."""
+        self.pages.setCurrentIndex(page)
+        self.asked.setChecked(page == 0)
+        self.result.setChecked(page == 1)
+        self._show_taking()
+
+    def _tell(self, fault: str) -> None:
+        self.fault.setText(fault)
+        self.fault.setVisible(bool(fault))
+
+    # The search
+
+    def search(self) -> None:
+        """Search for what is asked of the chosen stack."""
+        project, ask = self.session.project, self.form.ask
+        self._tell("")
+        try:
+            question = question_for(project, ask)
+            before = stack_as_it_is(project, ask, question)
+        except TartanError as error:
+            self._tell(str(error))
+            return
+        self._of = (ask, question, before)
+        self._results.pop(ask.stack, None)
+        self.stream.start(lambda: _searched(question))
+        self.note.setText("searching …")
+        self._show_running()
+
+    def _hear(self, found: Found) -> None:
+        if self._of is None:
+            return
+        ask, question, before = self._of
+        plies = question.plies
+        kept = kept_found(ask, plies, before, found)
+        self._results[ask.stack] = (ask, kept)
+        self.progress.setValue(round(found.share * 1000))
+        self._show_result()
+        if self.stream.busy:
+            self.note.setText(self._running_words(found, kept))
+            if words_of.best_of(kept) is not None and self.pages.currentIndex() == 0:
+                self.turn(1)
+
+    def _running_words(self, found: Found, kept: OrderFound) -> str:
+        words = standing_words(found)
+        best = words_of.best_of(kept)
+        if best is not None:
+            words += f" · best so far {words_of.value_words(kept.figures[0], best.values[0])}"
+        spent = self.stream.elapsed
+        if spent > 1 and found.share > 0.02 and found.method == ALL:
+            words += f" · {spent / found.share * (1 - found.share):.0f} s left"
+        return words
+
+    def _end(self, found: Found | None, error: TartanError | None) -> None:
+        self._show_running()
+        if error is not None:
+            self._tell(str(error))
+            self.note.setText("")
+            return
+        if self._of is None or found is None:
+            return
+        ask, _, _ = self._of
+        self._show_result()
+        if self.session.selection.stack != ask.stack:
+            self.note.setText(f"The search for {ask.stack} has ended.")
+
+    # Showing
+
+    def put(self, chosen: Chosen) -> None:
+        """Show what is asked and found of the chosen stack."""
+        self.form.refresh()
+        self._show_running()
+        self._show_result()
+
+    def _mine(self) -> tuple[OrderAsk, OrderFound] | None:
+        """The result of the chosen stack: this session's, or what the project kept."""
+        name = self.session.selection.stack
+        if name in self._results:
+            return self._results[name]
+        ask = self.form.ask
+        return None if ask.found is None else (ask, ask.found)
+
+    def _show_running(self) -> None:
+        busy = self.stream.busy
+        self.stop_button.setVisible(busy)
+        self.search_button.setVisible(not busy)
+        self.progress.setVisible(busy)
+        self.progress.setMaximum(1000)
+
+    def _show_result(self) -> None:
+        mine = self._mine()
+        self.result.setEnabled(mine is not None)
+        if mine is None:
+            if self.pages.currentIndex() == 1:
+                self.turn(0)
+            self._show_taking()
+            if not self.stream.busy:
+                self.note.setText("")
+            return
+        ask, found = mine
+        self.found.put(found, ask.goals)
+        if not self.stream.busy:
+            self.note.setText(words_of.result_words(found, ask.goals) + self._stale(ask, found))
+        self._show_taking()
+
+    def _stale(self, ask: OrderAsk, found: OrderFound) -> str:
+        """Words where the stack or what is asked has changed since."""
+        now = self.form.ask
+        stack = self.session.project.stack(ask.stack)
+        if stack is None:
+            return ""
+        same = sorted(map(_key, stack.plies)) == sorted(map(_key, found.before.plies))
+        if same and replace(now, found=None) == replace(ask, found=None):
+            return ""
+        return " (of the stack or question as it was)"
+
+    def _show_taking(self) -> None:
+        mine, chosen = self._mine(), self.found.chosen
+        there = mine is not None and chosen is not None and self.pages.currentIndex() == 1
+        self.taking.setVisible(there)
+        if not there or chosen is None:
+            return
+        stack = self.session.project.stack(self.session.selection.stack)
+        same = stack is not None and [_key(p) for p in stack.plies] == [
+            _key(p) for p in chosen.plies
+        ]
+        for each in (self.take_button, self.version_button):
+            each.setEnabled(not same)
+        self.keep_button.setEnabled(not self.stream.busy)
+
+    # Taking it
+
+    def _changed(self, project: Project) -> Project:
+        mine, chosen = self._mine(), self.found.chosen
+        if mine is None or chosen is None:
+            raise StackError("Nothing was found yet.", "Order of plies", "Search first.")
+        ask, found = mine
+        return order_edits.take_order(project, ask.stack, chosen.plies, found)
+
+    def take(self) -> None:
+        """Give the stack the order that is looked at, as one undo step."""
+        error = self.session.edit("take the order that was found", self._changed)
+        self._tell("" if error is None else str(error))
+
+    def take_as_version(self) -> None:
+        """Keep the design as it is, and go on with a new version that has the order."""
+        error = self.session.edit(
+            "order that was found, as a version", lambda p: self._changed(clone_version(p))
+        )
+        self._tell("" if error is None else str(error))
+
+    def keep(self) -> None:
+        """Keep the search for the report."""
+        mine = self._mine()
+        if mine is None:
+            return
+        ask, found = mine
+
+        def kept(project: Project) -> Project:
+            now = order_edits.ask_of(project, ask.stack)
+            return order_edits.put_ask(project, replace(now, found=found))
+
+        error = self.session.edit("keep the search", kept)
+        self._tell("" if error is None else str(error))
+        if error is None:
+            self.note.setText("Kept: the report has a page of it.")
+
+
+def _key(ply: Ply) -> tuple[str, float, float]:
+    return (ply.material, ply.angle, ply.thickness)
+
+
+def _searched(question: Question) -> Iterator[Found]:
+    """The search, ended where it takes too long; which rules clash where it finds nothing."""
+    end = time.monotonic() + MOST_SECONDS
+    for found in search(question):
+        yield found
+        if found.method != ALL and time.monotonic() > end:
+            return
+    if found.proved and found.best is None:
+        raise _no_order(question)
+
+
+def _no_order(question: Question) -> StackError:
+    """Which rules no order keeps together."""
+    few = clash(question)
+    named = " and ".join(f"'{words_of.rule_words(r)}'" for r in few)
+    what = f"No order of these plies keeps {named}." if few else "No order keeps all the rules."
+    return StackError(
+        what, "Shop rules", "Let one bend at a cost, switch one off, or change the plies."
+    )
