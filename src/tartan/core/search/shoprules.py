@@ -187,7 +187,7 @@ def _pairs(rule: ShopRule, stiff: Stiffness, full: Orders) -> Marks:
 
 
 def opposites(plies: PlySet) -> NDArray[np.int64]:
-    """Direction that has to follow each kind, (kinds,); -1 where none has, -2 where none can."""
+    """Direction that has to follow each kind, shape (kinds,); -1: none has to, -2: none can."""
     found = []
     for kind, ply in enumerate(plies.kinds):
         angle = normal_angle(ply.angle)
