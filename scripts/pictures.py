@@ -17,6 +17,8 @@ from PyQt6.QtTest import QTest
 
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.laminate.tube import TubeLoad
+from tartan.core.search.plate import Panel
+from tartan.core.search.shoprules import ShopRule
 from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
 from tartan.desktop.manual import WIDEST
@@ -28,8 +30,10 @@ from tartan.exchange.patterns import write_patterns
 from tartan.exchange.plies.write import layout_data
 from tartan.pages.stations import STATIONS
 from tartan.project.analysis.partmesh import meshed
+from tartan.project.document.model import Project
+from tartan.project.document.ordermodel import OrderAsk, OrderGoal
 from tartan.project.document.samples import light_dish_panel, radome_cap_project
-from tartan.project.edits import design_edits, part_edits, stack_edits
+from tartan.project.edits import design_edits, order_edits, part_edits, stack_edits
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
@@ -101,6 +105,47 @@ def strut(window: MainWindow, folder: Path) -> None:
         picture(window, folder / f"stacks-{name.lower()}.png")
     window.session.undo()
     window.session.undo()
+
+
+def order(window: MainWindow, folder: Path) -> None:
+    """Save a front of two goals for the order of a longer strut's plies."""
+    session = window.session
+    strut = session.project.stack("feed strut")
+    assert strut is not None
+    half = [replace(strut.plies[0], angle=a) for a in (0, 0, 45, -45, 90, 0, 45, -45, 90, 0, 0)]
+    rules = (ShopRule("run", 3), ShopRule("pairs"), ShopRule("step", 60.0, weight=0.01))
+    ask = OrderAsk(
+        "feed strut",
+        (OrderGoal(), OrderGoal("buckling")),
+        panel=Panel((0.4, 0.2), (1e5, 0.0, 3e4)),
+    )
+
+    def asked(project: Project) -> Project:
+        longer = stack_edits.put_plies(project, "feed strut", [*half, *half[::-1]])
+        return order_edits.put_ask(order_edits.put_rules(longer, rules), ask)
+
+    session.edit("a longer strut", asked)
+    session.select(station="Stacks", stack="feed strut")
+    pane = window.stacks.order
+    window.stacks.reveal(pane)
+    pane.search()
+    wait_until(lambda: not pane.stream.busy)
+    QTest.qWait(600)
+    picture(window, folder / "stacks-order.png")
+    session.undo()
+    window.stacks.tabs.buttons()[0].click()
+
+
+def dish_ply(window: MainWindow, folder: Path) -> None:
+    """Save the dish's own face draped, with its shear, in the dark appearance."""
+    window.session.history.mark_saved()
+    window.open_sample("dish panel")
+    window.session.select(station="Part", rungs=(0,))
+    wait_for_answer(window)
+    window.part.lay_up.drape.on.click()
+    wait_for_answer(window)
+    QTest.qWait(1200)
+    picture(window, folder / "part-draped-dish.png")
 
 
 def versions_and_report(window: MainWindow, folder: Path) -> None:
@@ -305,8 +350,9 @@ def main(folder: Path) -> int:
     answered = window.session.fresh and verdict.state in ("holds", "fails")
     window.stacks.whatif.open.setChecked(True)
     strut(window, folder)
-    failure_modes(folder / "failure-modes.png")
     if folder.parts[:1] == ("docs",):
+        failure_modes(folder.parent / "failure-modes.png")
+        order(window, folder)
         versions_and_report(window, folder)
         tube(window, folder)
         window.session.select(station="Margins", element=None)
@@ -315,7 +361,7 @@ def main(folder: Path) -> int:
         picture(window, folder / "margins-failing.png")
         theme.use(application, dark=True)
         window.wear()
-        picture(window, folder / "margins-dark.png")
+        dish_ply(window, folder)
         theme.use(application, dark=False)
         window.wear()
         vessel(window, folder)

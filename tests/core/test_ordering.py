@@ -11,7 +11,7 @@ import pytest
 
 from tartan.core.errors import MaterialError, StackError
 from tartan.core.laminate import make_laminate
-from tartan.core.laminate.loadcase import LoadCase, answer
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.search import goals, ordering
 from tartan.core.search.goals import Goal
 from tartan.core.search.judging import Question
@@ -21,7 +21,7 @@ from tartan.core.search.plate import Panel, exact_buckling
 from tartan.core.search.plyset import PlySet, Stiffness, set_of
 from tartan.core.search.shoprules import ShopRule, costs
 from tartan.core.stack import Ply, Stack
-from tartan.core.strength.laminate_reserves import Beside, checks_of, reserves
+from tartan.core.strength.under import least_under
 from tests.conftest import CARBON, FOAM, GLASS, MATERIALS, laminate
 
 T = 0.125e-3
@@ -199,19 +199,7 @@ def test_of_several_goals_the_front_is_found() -> None:
 
 def _least_reserve(plies: Sequence[Ply], loads: Sequence[LoadCase]) -> float:
     lam = make_laminate(Stack("s", tuple(plies)), MATERIALS)
-    each = []
-    for load in loads:
-        got = answer(lam, load)
-        found = reserves(
-            checks_of(lam, SETS),
-            got.applied.stress_12[None],
-            got.shear[None],
-            got.residual,
-            got.held_shear,
-            Beside.of(load),
-        )
-        each.append(found.governing().reserve)
-    return min(each)
+    return least_under(lam, loads, SETS)
 
 
 @pytest.mark.parametrize("dT", [0.0, -60.0])

@@ -18,6 +18,7 @@ from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.findings.order_words import FIGURE_TITLES, RULE_TITLES, best_of
+from tartan.project.wording.document_words import requirement_words
 from tests.desktop.conftest import coarse_sample, named
 from tests.desktop.settle import settle
 from tests.desktop.test_winding import choose
@@ -253,3 +254,27 @@ def test_a_window_closed_during_a_search_ends_it(
     window.close()
     assert not pane.stream.busy
     assert isinstance(pane.search_button, QPushButton)
+
+
+def test_an_order_is_tried_on_the_part_before_it_is_taken(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    pane, session = opened(window, "dish face"), window.session
+    press(qtbot, pane, "symmetric")
+    choose(named(pane, QComboBox, "figure of goal 1"), FIGURE_TITLES["D11"])  # type: ignore[arg-type]
+    searched(qtbot, pane)
+    assert plies(pane) != tuple(p.angle for p in pane.found.chosen.plies)  # type: ignore[union-attr]
+    trial = pane.found.trial
+    assert not trial.table.isVisible()
+    press(qtbot, pane, "try on the part")
+    qtbot.waitUntil(lambda: trial.table.table.rows != (), timeout=120_000)
+    rows = {row[0]: row[1:] for row in trial.table.table.rows}
+    for status in session.statuses:
+        assert rows[requirement_words(status.requirement)][0] == status.amount
+    assert any(k.endswith(": displacement") for k in rows)
+    press(qtbot, pane, "take it")
+    qtbot.waitUntil(lambda: session.fresh, timeout=120_000)
+    for status in session.statuses:
+        assert rows[requirement_words(status.requirement)][1] == status.amount
+    # A stack that is not on the part cannot be tried on it.
+    opened(window)
+    searched(qtbot, pane)
+    assert not trial.isVisible()

@@ -12,6 +12,9 @@ import typer
 from typer.core import TyperGroup
 
 from tartan import __version__
+from tartan.cli import searching
+from tartan.cli.saying import refused as _refuse
+from tartan.cli.saying import say as _say
 from tartan.core.errors import TartanError
 
 if TYPE_CHECKING:
@@ -38,17 +41,6 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Composite laminates and shells: does it hold, and what governs.",
 )
-
-BAD_INPUT = 2
-
-
-def _say(text: str = "") -> None:
-    sys.stdout.write(text + "\n")
-
-
-def _refuse(error: TartanError) -> typer.Exit:
-    sys.stderr.write(f"tartan: {error}\n")
-    return typer.Exit(BAD_INPUT)
 
 
 @app.callback()
@@ -237,49 +229,6 @@ def import_plies(
 
 
 @app.command()
-def order(
-    file: Path,
-    stack: Annotated[str, typer.Argument(help="Name of the stack.")],
-    goal: Annotated[
-        list[str] | None,
-        typer.Option(help="reserve, buckling, deflection, frequency, D11, D22 or D66."),
-    ] = None,
-    out: Annotated[Path | None, typer.Option(help="History as CSV or XLSX.")] = None,
-    take: Annotated[bool, typer.Option("--take", help="Save the best order in FILE.")] = False,
-    seed: Annotated[int | None, typer.Option(help="Of what is left to chance.")] = None,
-    tries: Annotated[int, typer.Option(help="Orders tried where not all can be.")] = 200_000,
-) -> None:
-    """Search for the best order of a stack's plies under the project's shop rules."""
-    from tartan.exchange.order_command import ordered, report_lines
-    from tartan.exchange.order_tables import steps_table
-    from tartan.exchange.tables import write_table
-    from tartan.project.edits.order_edits import take_order
-    from tartan.project.files import storage
-    from tartan.project.findings.order_words import best_of
-
-    try:
-        project = storage.load(file)
-        found = None
-        for share, stands in ordered(project, stack, tuple(goal or ()), seed, tries):
-            found = stands
-            sys.stderr.write(f"\r{share:4.0%}  {found.tried} orders")
-        sys.stderr.write("\n")
-        assert found is not None
-        for line in report_lines(project, stack, found):
-            _say(line)
-        if out is not None:
-            write_table(steps_table(project, found), out)
-            _say(str(out))
-        best = best_of(found)
-        if take and best is not None:
-            storage.save(take_order(project, stack, best.plies, found), file)
-            _say(str(file))
-    except TartanError as error:
-        raise _refuse(error) from error
-    raise typer.Exit(0 if best is not None else 1)
-
-
-@app.command()
 def verify(
     file: Annotated[Path | None, typer.Argument(help="A file of solved cases.")] = None,
     answers: Annotated[Path | None, typer.Option(help="Write the answers as JSON.")] = None,
@@ -331,6 +280,9 @@ def sample(
         storage.save(found(), file)
     except TartanError as error:
         raise _refuse(error) from error
+
+
+searching.add_to(app)
 
 
 @app.command("at-home")

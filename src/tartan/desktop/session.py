@@ -68,7 +68,7 @@ class Session(QObject):
         self.error: TartanError | None = None
         self.progress: Progress | None = None
         self.previous: PartAnswer | None = None
-        self.compared = ""
+        self.compared, self.tried = "", list[PartInputs]()
         self._wanted: PartInputs | None = None
         self._held: list[tuple[str, Callable[[Project], Project]]] = []
         self._last: Verdict | None = None
@@ -328,7 +328,7 @@ class Session(QObject):
         """Have the baseline, and what is compared, answered once the version at work is."""
         if not self.fresh:
             return
-        wanted = []
+        wanted = list(self.tried)
         for name in (self.project.against, self.compared):
             if name in versions.version_names(self.project):
                 with suppress(TartanError):

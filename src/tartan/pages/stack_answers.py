@@ -20,7 +20,8 @@ from tartan.core.laminate.loadcase import Answer, LoadCase, answer, parts
 from tartan.core.laminate.response import Load
 from tartan.core.strength.critical import CriticalLoad, critical_by_sets
 from tartan.core.strength.envelope import Envelope, envelope_steps
-from tartan.core.strength.laminate_reserves import Beside, Governing, Reserves, checks_of, reserves
+from tartan.core.strength.laminate_reserves import Beside, Governing, Reserves
+from tartan.core.strength.under import reserves_under
 from tartan.core.working import Working
 from tartan.core.working_sandwich import sandwich_working
 from tartan.core.working_strength import reserve_working, shear_reserve_working
@@ -41,16 +42,7 @@ def answer_of(laminate: Laminate, loads: LoadCase) -> Answer:
 @lru_cache(maxsize=64)
 def reserves_of(laminate: Laminate, loads: LoadCase, criteria: CriteriaSet) -> Reserves:
     """Reserve factors of every ply and level, remembered."""
-    found = answer_of(laminate, loads)
-    checks = checks_of(laminate, criteria.sets)
-    return reserves(
-        checks,
-        found.applied.stress_12[None],
-        found.shear[None],
-        found.residual,
-        found.held_shear,
-        Beside.of(loads),
-    )
+    return reserves_under(laminate, loads, criteria.sets, answer_of(laminate, loads))
 
 
 @lru_cache(maxsize=64)

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.beforeafter import BeforeAfter
+from tartan.desktop.stacks.ordertrial import TrialTable
 from tartan.desktop.widgets.controls import choice, label, row, set_options
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.plot import Plot
@@ -37,7 +38,7 @@ class OrderResult(QWidget):
         self._goals: tuple[OrderGoal, ...] = ()
         self.chosen: OrderStep | None = None
         self._follows = True
-        self._wished = ""
+        self._wished = self.stack = ""
         self.over = choice([], self._wish)
         self.over.setAccessibleName("What the chart shows")
         self.plot = Plot("order of plies")
@@ -49,6 +50,7 @@ class OrderResult(QWidget):
         self.figures = DataTable("goals, before and after", filtered=False)
         self.rules = DataTable("shop rules, before and after", filtered=False)
         self.steps = DataTable("order of plies", filtered=False)
+        self.trial = TrialTable(session)
         self.steps.row_chosen.connect(self._pick)
         self.steps.setFixedHeight(140)
         box = QVBoxLayout(self)
@@ -61,6 +63,7 @@ class OrderResult(QWidget):
             self.notation,
             self.figures,
             self.picture,
+            self.trial,
             self.rules,
             self.steps,
         ):
@@ -71,11 +74,12 @@ class OrderResult(QWidget):
         self._wished = chart
         self._draw()
 
-    def put(self, found: OrderFound, goals: tuple[OrderGoal, ...]) -> None:
+    def put(self, stack: str, found: OrderFound, goals: tuple[OrderGoal, ...]) -> None:
         """Show where a search stands; the stack looked at stays unless it was the best."""
-        if found == self.found and goals == self._goals:
+        if (stack, found, goals) == (self.stack, self.found, self._goals):
+            self.trial.refresh()
             return
-        self.found, self._goals = found, goals
+        self.found, self._goals, self.stack = found, goals, stack
         best = words.best_of(found)
         if self._follows or self.chosen not in (*found.steps, *found.front, found.before):
             self.chosen, self._follows = best, True
@@ -189,6 +193,7 @@ class OrderResult(QWidget):
         there = found is not None and chosen is not None
         for each in (self.figures, self.rules, self.picture, self.steps, self.notation):
             each.setVisible(there)
+        self.trial.put(self.stack, None if chosen is None else chosen.plies)
         if found is None or chosen is None:
             self.words.setText("")
             return

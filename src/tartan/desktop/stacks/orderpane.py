@@ -188,7 +188,7 @@ class OrderPane(QWidget):
                 self.note.setText("")
             return
         ask, found = mine
-        self.found.put(found, ask.goals)
+        self.found.put(ask.stack, found, ask.goals)
         if not self.stream.busy:
             self.note.setText(words_of.result_words(found, ask.goals) + self._stale(ask, found))
         self._show_taking()

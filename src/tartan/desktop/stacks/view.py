@@ -28,6 +28,7 @@ from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
 from tartan.desktop.stacks.stiffness import StiffnessPane
 from tartan.desktop.stacks.strength import StrengthPane
+from tartan.desktop.stacks.sweeppane import SweepPane
 from tartan.desktop.stacks.tubepane import TubePane
 from tartan.desktop.stacks.whatif import WhatIfPane
 from tartan.desktop.stacks.words import card_of, change_words, remarks_on
@@ -46,11 +47,18 @@ from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.wording import units
 
-PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies", "Tube", "Order")
+PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies", "Tube", "Order", "Sweep")
 
 
 AnswerPane = (
-    StiffnessPane | StrengthPane | EnvelopePane | HistoryPane | ResultsPane | TubePane | OrderPane
+    StiffnessPane
+    | StrengthPane
+    | EnvelopePane
+    | HistoryPane
+    | ResultsPane
+    | TubePane
+    | OrderPane
+    | SweepPane
 )
 
 
@@ -99,6 +107,7 @@ class StacksView(StationView):
         self.results = ResultsPane()
         self.tube = TubePane()
         self.order = OrderPane(session)
+        self.sweep = SweepPane(session)
         self.tube.asked_for.connect(self.loads.enter_as_tube)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
@@ -194,6 +203,7 @@ class StacksView(StationView):
             self.results,
             self.tube,
             self.order,
+            self.sweep,
         )
 
     # Edits
@@ -328,6 +338,7 @@ class StacksView(StationView):
         """End what the panes have under way, before the window goes."""
         self.tube.background.stop()
         self.order.stream.drop()
+        self.sweep.close_down()
 
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
