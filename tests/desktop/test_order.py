@@ -107,6 +107,8 @@ def test_history_and_front_are_looked_at_by_clicks(qtbot, pane: OrderPane) -> No
     assert len(found.front) > 1
     assert "none better in all goals" in pane.note.text()
     assert result.over.currentText() == "front of two goals"
+    # Figures on the axes are those of the goals, without a power of ten of their own.
+    assert {result.plot.item.getAxis(s).autoSIPrefixScale for s in ("left", "bottom")} == {1.0}
     for step in (found.front[0], found.front[-1]):
         click_chart(qtbot, pane, step.values)
         assert result.chosen == step

@@ -101,6 +101,8 @@ def _map(
     if need is not None and low < need < high and min(grid.shape) > 1:
         line = pg.IsocurveItem(np.nan_to_num(grid, nan=low), need, pg.mkPen(face.ink, width=1.5))
         line.setParentItem(image)
+        # Its corners are the middles of the fields.
+        line.setPos(0.5, 0.5)
     for i, a in enumerate(xs):
         for j, b in enumerate(ys):
             if len(xs) <= 9 and len(ys) <= MOST_ROWS and np.isfinite(grid[i, j]):

@@ -26,6 +26,7 @@ from tartan.desktop.stacks.orderpane import OrderPane
 from tartan.desktop.stacks.pastebar import PasteBar
 from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
+from tartan.desktop.stacks.sharespane import SharesPane
 from tartan.desktop.stacks.stiffness import StiffnessPane
 from tartan.desktop.stacks.strength import StrengthPane
 from tartan.desktop.stacks.sweeppane import SweepPane
@@ -47,7 +48,17 @@ from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.wording import units
 
-PANES = ("Stiffness", "Strength", "Envelope", "History", "Plies", "Tube", "Order", "Sweep")
+PANES = (
+    "Stiffness",
+    "Strength",
+    "Envelope",
+    "History",
+    "Plies",
+    "Tube",
+    "Order",
+    "Sweep",
+    "Shares",
+)
 
 
 AnswerPane = (
@@ -59,6 +70,7 @@ AnswerPane = (
     | TubePane
     | OrderPane
     | SweepPane
+    | SharesPane
 )
 
 
@@ -108,6 +120,7 @@ class StacksView(StationView):
         self.tube = TubePane()
         self.order = OrderPane(session)
         self.sweep = SweepPane(session)
+        self.shares = SharesPane()
         self.tube.asked_for.connect(self.loads.enter_as_tube)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
@@ -204,6 +217,7 @@ class StacksView(StationView):
             self.tube,
             self.order,
             self.sweep,
+            self.shares,
         )
 
     # Edits

@@ -18,6 +18,9 @@ from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 
+NEVER = ((0.0, 0.0),)
+"""Sizes of which a chart would write thousandths as thousands less."""
+
 REACH = 24.0
 """Pixels within which a point of a line is pointed at."""
 
@@ -49,8 +52,6 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         """Take on the appearance that is in force."""
         for side in ("left", "bottom"):
             axis = self.item.getAxis(side)
-            # Units stand in the labels: no second power of ten beside them.
-            axis.enableAutoSIPrefix(False)
             axis.setPen(theme.colour("line"))
             axis.setTextPen(theme.colour("soft"))
             axis.setTickFont(theme.font(8))
@@ -61,8 +62,9 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
         self.item.clear()
         self._lines.clear()
         self.wear()
-        self.item.setLabel("bottom", x)
-        self.item.setLabel("left", y)
+        # Units stand in the labels: figures are not to be read with a power of ten besides.
+        self.item.setLabel("bottom", x, siPrefixEnableRanges=NEVER)
+        self.item.setLabel("left", y, siPrefixEnableRanges=NEVER)
         title = {"size": "8pt", "color": theme.colour("soft").name()}
         self.item.setTitle(of_what or None, **title)
 
@@ -109,6 +111,13 @@ class Plot(pg.PlotWidget):  # type: ignore[misc]
             text.setFont(theme.font(8))
             text.setPos(x, y)
             self.item.addItem(text)
+
+    def mark(self, x: float, y: float, words: str) -> None:
+        """Write words at a place."""
+        text = pg.TextItem(words, color=theme.colour("soft"), anchor=(0, 0.5))
+        text.setFont(theme.font(7.5))
+        text.setPos(x, y)
+        self.item.addItem(text)
 
     def points(self, x: Array, y: Array, inks: Sequence[str]) -> None:
         """Draw many points in one go."""

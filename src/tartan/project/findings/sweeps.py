@@ -223,11 +223,13 @@ def over_of(project: Project, text: str) -> Over:
         unit = _unit(words[-1]) if words else ""
         found = [_read(w, quantity, unit) for w in words]
     else:
-        low, high, way, step, unit = span.groups()
-        unit = unit.strip()
+        low, high, way, step, rest = span.groups()
+        equal = way == "in"
+        # A unit stands once, behind whichever of them.
+        unit = rest.strip() or ("" if equal else _unit(step)) or _unit(high) or _unit(low)
         start, end = _read(low, quantity, unit), _read(high, quantity, unit)
-        found = _spread(start, end, way, _read(step, units.RATIO if way == "in" else quantity,
-                                               "" if way == "in" else unit), text)  # fmt: skip
+        size = _read(step, units.RATIO, "") if equal else _read(step, quantity, unit)
+        found = _spread(start, end, way, size, text)
     if not found:
         raise DocumentError(f"'{text}' names no values.", WHERE, "Write PATH = 0 to 90 by 15.")
     for path in paths:

@@ -1,0 +1,218 @@
+"""Sweeps, samples and shares of directions in the window."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QLineEdit
+
+from tartan.core.laminate.carpet import LOADS, figure_of
+from tartan.desktop.stacks.sharespane import SharesPane
+from tartan.desktop.stacks.sweeppane import SweepPane
+from tartan.desktop.stacks.view import StacksView
+from tartan.desktop.window import MainWindow
+from tartan.project.document.model import Project
+from tartan.project.edits import stack_edits
+from tartan.project.findings.sweeps import over_of, run_task, tasks_of
+from tartan.project.wording import units
+from tests.desktop.conftest import coarse_sample, named
+from tests.desktop.settle import settle
+from tests.desktop.test_winding import choose
+from tests.desktop.test_window import press
+
+STRUT = "feed strut"
+THIRD = "stacks[feed strut].plies[3].angle"
+
+
+def stacks(window: MainWindow, stack: str = STRUT) -> StacksView:
+    window.session.select(station="Stacks", stack=stack)
+    page = window.pages["Stacks"].view
+    assert isinstance(page, StacksView)
+    return page
+
+
+@pytest.fixture
+def pane(open_window: Callable[..., MainWindow]) -> SweepPane:
+    page = stacks(open_window(coarse_sample(), wait=False))
+    page.reveal(page.sweep)
+    settle()
+    return page.sweep
+
+
+def typed(qtbot, pane: SweepPane, name: str, text: str) -> None:  # type: ignore[no-untyped-def]
+    field = named(pane, QLineEdit, name)
+    assert isinstance(field, QLineEdit)
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    popup = field.completer().popup() if field.completer() else None  # type: ignore[union-attr]
+    if popup is not None and popup.isVisible():
+        qtbot.keyClick(popup, Qt.Key.Key_Escape)
+    settle()
+
+
+def swept(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    press(qtbot, pane, "sweep")
+    qtbot.waitUntil(lambda: not pane.stream.busy, timeout=240_000)
+    settle()
+
+
+def test_an_angle_is_swept_and_the_table_is_what_its_stacks_say(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    typed(qtbot, pane, "figure 1", THIRD)
+    typed(qtbot, pane, "values of figure 1", "0 to 90 by 30")
+    swept(qtbot, pane)
+    assert pane.fault.text() == ""
+    assert pane.note.text() == "4 of 4 worked out."
+    project = pane.session.project
+    tasks = tasks_of([over_of(project, f"{THIRD} = 0 to 90 by 30")], [f"stacks[{STRUT}].reserve"])
+    wanted = [run_task(project, t).values[0] for t in tasks]
+    assert [row[0] for row in pane.table.table.rows] == [0, 30, 60, 90]
+    np.testing.assert_allclose([row[1] for row in pane.table.table.rows], wanted, rtol=1e-12)
+    assert pane.table.table.head[0] == "angle of ply 3, feed strut [°]"
+
+
+def test_the_chosen_plies_fill_in_a_figure_in_the_users_units(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    pane.session.select(plies=(0,))
+    choose(pane.ready, "thickness of the chosen plies, mirrored")
+    line = pane.lines.lines()[0]
+    both = [f"stacks[{STRUT}].plies[{k}].thickness" for k in (1, 10)]
+    assert line.path == " & ".join(both)
+    assert line.text == "0.04 to 0.16 in 6"
+    swept(qtbot, pane)
+    rows = pane.table.table.rows
+    assert rows[0][0] == pytest.approx(0.04)
+    assert rows[-1][0] == pytest.approx(0.16)
+    assert [row[1] for row in rows] == sorted(row[1] for row in rows)  # type: ignore[type-var]
+    units.use_system(units.SYSTEMS[2])
+    typed(qtbot, pane, "values of figure 1", "0.005")
+    swept(qtbot, pane)
+    assert pane.table.table.head[0].endswith("[in]")
+    assert pane.table.table.rows[0][0] == pytest.approx(0.005)
+
+
+def test_two_figures_make_a_map_and_more_are_taken_away(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    typed(qtbot, pane, "figure 1", THIRD)
+    typed(qtbot, pane, "values of figure 1", "0, 45, 90")
+    press(qtbot, pane, "+ figure")
+    typed(qtbot, pane, "figure 2", "load_cases[sway].values[Nx]")
+    typed(qtbot, pane, "values of figure 2", "100 to 200 by 50")
+    swept(qtbot, pane)
+    rows = pane.table.table.rows
+    assert len(rows) == 9
+    assert {row[1] for row in rows} == {100.0, 150.0, 200.0}
+    assert pane.table.table.head[1] == "Nx of sway [N/mm]"
+    press_first_cross(qtbot, pane)
+    assert [x.path for x in pane.lines.lines()] == ["load_cases[sway].values[Nx]"]
+
+
+def press_first_cross(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    from PyQt6.QtWidgets import QPushButton
+
+    cross = next(b for b in pane.lines.findChildren(QPushButton) if b.text() == "×")
+    qtbot.mouseClick(cross, Qt.MouseButton.LeftButton)
+    settle()
+
+
+def test_samples_tell_how_many_hold_and_what_matters(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    press(qtbot, pane, "scatter")
+    typed(qtbot, pane, "figure 1", "materials[UD carbon].Yt")
+    typed(qtbot, pane, "values of figure 1", "20 %")
+    press(qtbot, pane, "+ figure")
+    typed(qtbot, pane, "figure 2", "materials[UD carbon].Xt")
+    typed(qtbot, pane, "values of figure 2", "5 %")
+    typed(qtbot, pane, "samples", "30")
+    swept(qtbot, pane)
+    assert "30 of 30 worked out" in pane.note.text()
+    assert pane.note.text().endswith("% hold.")
+    rows = {row[0]: row[1] for row in pane.table.table.rows}
+    assert float(str(rows["follow Yt of UD carbon"]).replace("−", "-")) > 0.8
+    assert "hold" in rows
+
+
+def test_the_part_is_swept_on_workers_and_stopped(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    names = [pane.asked.names.index("mass of the part")]
+    pane.asked.choose(names)
+    typed(qtbot, pane, "figure 1", "materials[honeycomb].rho")
+    typed(qtbot, pane, "values of figure 1", "30 to 90 in 60")
+    press(qtbot, pane, "sweep")
+    qtbot.waitUntil(lambda: len(pane.table.table.rows) > 1, timeout=240_000)
+    press(qtbot, pane, "stop")
+    qtbot.waitUntil(lambda: not pane.stream.busy, timeout=60_000)
+    settle()
+    mass = [row[1] for row in pane.table.table.rows]
+    assert len(mass) > 1
+    by = sorted(pane.table.table.rows)
+    assert all(a[1] < b[1] for a, b in itertools.pairwise(by))  # type: ignore[operator]
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "words"),
+    [
+        ("", "1", "one or two figures"),
+        (THIRD, "", "no figure with values"),
+        (THIRD, "0 to 90 by -1", "never comes to its end"),
+        ("stacks[nope].plies[1].angle", "1, 2", "'nope' is none of"),
+        ("stacks[feed strut", "1", "does not close"),
+    ],
+)
+def test_what_cannot_be_swept_is_said(  # type: ignore[no-untyped-def]
+    qtbot, pane: SweepPane, path: str, text: str, words: str
+) -> None:
+    typed(qtbot, pane, "figure 1", path)
+    typed(qtbot, pane, "values of figure 1", text)
+    press(qtbot, pane, "sweep")
+    assert words in pane.fault.text()
+    assert not pane.stream.busy
+
+
+def test_values_that_cannot_be_and_a_cluster_that_is_not_there(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    typed(qtbot, pane, "figure 1", "stacks[feed strut].plies[1].thickness")
+    typed(qtbot, pane, "values of figure 1", "-1, 0.1")
+    swept(qtbot, pane)
+    assert "1 without an answer" in pane.note.text()
+    assert "thickness must be greater than zero" in str(pane.table.table.rows[0][-1])
+    typed(qtbot, pane, "cluster", "tcp://127.0.0.1:9")
+    swept(qtbot, pane)
+    assert "No scheduler answers at tcp://127.0.0.1:9" in pane.fault.text()
+
+
+def test_shares_show_the_stack_in_its_family(
+    open_window: Callable[..., MainWindow],
+    qtbot,  # type: ignore[no-untyped-def]
+) -> None:
+    window = open_window(coarse_sample(), wait=False)
+    page = stacks(window)
+    press(qtbot, page, "Shares")
+    pane = page.shares
+    assert isinstance(pane, SharesPane)
+    rows = pane.table.table.rows
+    assert rows[0][:2] == ("at work", "40 / 40 / 20")
+    assert len(rows) == 7
+    page.reveal(page.stiffness)
+    laminate = window.session.project.stack(STRUT)
+    assert laminate is not None
+    load = next(iter(LOADS))
+    press(qtbot, page, "Shares")
+    choose(named(pane, QComboBox, "Figure of the family"), load)  # type: ignore[arg-type]
+    from tartan.core.laminate.carpet import Shares
+
+    material = window.session.project.material("UD carbon")
+    assert material is not None
+    value = figure_of(load, material, [Shares(0.4, 0.4, 0.2)])[0] / 1e6
+    assert pane.table.table.rows[0][2] == pytest.approx(value)
+    window.session.edit("turn", lambda p: stack_edits.set_value(p, "UD carbon", "Xt", None))
+    settle()
+    assert "Xt" in pane.fault.text() or "strength" in pane.fault.text()
+    window.session.undo()
+    window.session.select(stack="reflector sandwich")
+    settle()
+    assert "without it" in pane.note.text()
+    empty = stack_edits.add_stack(Project("empty"), "stack", ())[0]
+    window.session.open(empty, None)
+    page = stacks(window, "stack")
+    press(qtbot, page, "Shares")
+    assert "no unidirectional material" in page.shares.fault.text()
