@@ -13,6 +13,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.exchange.verify import (
     drape_kinds,
     laminate_kinds,
+    large_kinds,
     modal_kinds,
     obstacles,
     search_kinds,
@@ -49,6 +50,7 @@ KINDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "wound_vessel": winding_kinds.wound_vessel,
     "drape": drape_kinds.drape_case,
     "stacking_search": search_kinds.stacking_search,
+    "large_deflection": large_kinds.large_deflection,
 }
 """What Tartan answers, by the kind of a case."""
 
