@@ -19,6 +19,7 @@ from bench.margins import envelope_memory, envelope_ratio, report_gap, stepping_
 from bench.part import angle_figures, step_figure, view_figures
 from bench.plies import reading_ratio
 from bench.seams import one_more_support_set, tied_factor
+from bench.search import search_figures
 from bench.stacks import edit_ratios, ranking_ratio
 from bench.vessel import change_ratio, shell_ratio
 from tartan.core.criteria import kernels
@@ -268,6 +269,7 @@ def main() -> int:
         *vessel_figures(),
         *drape_figures(),
         *plies_figures(),
+        *search_figures(),
         *margins_figures(),
         *window_figures(),
     ]

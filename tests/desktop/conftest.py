@@ -87,7 +87,8 @@ def open_window(qapp: QApplication, qtbot) -> Iterator[Callable[..., MainWindow]
         window.session.history.mark_saved()
         window.close()
         window.deleteLater()
-        assert process is None or not process.is_alive()
+        # It is ended at once; what was being started yet goes a moment later by itself.
+        qtbot.waitUntil(lambda p=process: p is None or not p.is_alive())
         assert not window.session._poll.isActive()
     qapp.processEvents()
     qapp.sendPostedEvents(None, 52)  # deferred deletes

@@ -280,3 +280,19 @@ def test_an_order_is_tried_on_the_part_before_it_is_taken(qtbot, window: MainWin
     opened(window)
     searched(qtbot, pane)
     assert not trial.isVisible()
+
+
+def test_another_project_has_nothing_of_what_was_found(qtbot, pane: OrderPane) -> None:  # type: ignore[no-untyped-def]
+    searched(qtbot, pane)
+    assert pane.found.found is not None
+    pane.session.open(coarse_sample(), None)
+    pane = opened(pane.window())  # type: ignore[arg-type]
+    assert pane.found.found is None
+    assert pane.note.text() == ""
+    assert not pane.result.isEnabled()
+    # The stack is gone by the time its order is taken.
+    searched(qtbot, pane)
+    pane.session.edit("remove", lambda p: stack_edits.remove_stack(p, STRUT))
+    settle()
+    assert pane.session.selection.stack != STRUT
+    assert not pane.take_button.isVisible()

@@ -91,6 +91,13 @@ class OrderResult(QWidget):
         self._show()
         self.looked.emit()
 
+    def forget(self) -> None:
+        """Show nothing: what was found was of another project."""
+        self.found = self.chosen = None
+        self._follows, self.stack = True, ""
+        self.plot.begin("", "")
+        self._show()
+
     @property
     def _on_front(self) -> bool:
         return self.over.currentText() == FRONT

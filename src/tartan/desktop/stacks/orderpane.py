@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import StackError, TartanError
 from tartan.core.search.judging import Question
-from tartan.core.search.ordering import ALL, Found, clash, search
+from tartan.core.search.ordering import ALL, BOUNDED, Found, clash, search
 from tartan.core.stack import Ply
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import Chosen
@@ -45,6 +45,7 @@ class OrderPane(QWidget):
         self.stream.ended.connect(self._end)
         self._results: dict[str, tuple[OrderAsk, OrderFound]] = {}
         self._of: tuple[OrderAsk, Question, OrderStep] | None = None
+        self._history = session.history
         self.search_button = button(
             "search", self.search, "Look for the best order of these plies"
         )
@@ -137,7 +138,8 @@ class OrderPane(QWidget):
         if best is not None:
             words += f" · best so far {words_of.value_words(kept.figures[0], best.values[0])}"
         spent = self.stream.elapsed
-        if spent > 1 and found.share > 0.02 and found.method == ALL:
+        # How many branches a bound leaves is not known beforehand.
+        if spent > 1 and found.share > 0.02 and found.method != BOUNDED:
             words += f" · {spent / found.share * (1 - found.share):.0f} s left"
         return words
 
@@ -158,6 +160,13 @@ class OrderPane(QWidget):
 
     def put(self, chosen: Chosen) -> None:
         """Show what is asked and found of the chosen stack."""
+        if self._history is not self.session.history:
+            # Another project was opened: its stacks may have the same names.
+            self.stream.drop()
+            self._history, self._of = self.session.history, None
+            self._results.clear()
+            self.found.forget()
+            self._tell("")
         self.form.refresh()
         self._show_running()
         self._show_result()

@@ -22,6 +22,7 @@ from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.sweep_command import outcomes
 from tartan.exchange.sweep_tables import spread_table, sweep_table
+from tartan.exchange.tables import Table
 from tartan.project.analysis.engine import Engine
 from tartan.project.document.model import Project
 from tartan.project.edits.figures import figures
@@ -67,6 +68,7 @@ class SweepPane(QWidget):
         self.stream.heard.connect(lambda _: self._show_found())
         self.stream.ended.connect(self._end)
         self._run: _Run | None = None
+        self._history = session.history
         self._engine: Engine | None = None
         self.lines = SweepLines(2)
         self.scattered = switch("scatter", "Samples of figures that scatter, in place of a range")
@@ -237,6 +239,14 @@ class SweepPane(QWidget):
     def put(self, chosen: Chosen) -> None:
         """Offer the figures and answers of the project as it stands."""
         project = chosen.session.project
+        if self._history is not self.session.history:
+            self.stream.drop()
+            self._history, self._run = self.session.history, None
+            self.table.put(Table("sweep", (), ()))
+            self.plot.begin("", "")
+            self.note.setText("")
+            self._tell("")
+            self._show_running()
         self.lines.offer([path for path, _ in figures(project)])
         mine = f"stacks[{chosen.stack.name}]."
         names = [n for n in offered(project) if n.startswith((mine, "part."))]

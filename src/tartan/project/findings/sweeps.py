@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm, qmc, spearmanr
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.project.analysis.jobs import PartAnswer, solve_now
@@ -114,6 +113,9 @@ def samples_of(
     DocumentError
         No figure, no answer, or too many samples.
     """  # noqa: D205
+    # Loaded when samples are asked for: it takes as long as the window takes to open.
+    from scipy.stats import norm, qmc
+
     if not scatters or not names:
         raise DocumentError("Nothing scatters, or nothing is asked.", WHERE, "Name a figure.")
     if not 2 <= count <= MOST_POINTS:
@@ -362,6 +364,8 @@ def spread_of(
 
 
 def _rank(x: Array, y: Array) -> float:
+    from scipy.stats import spearmanr
+
     if len(x) < 3 or np.ptp(x) == 0 or np.ptp(y) == 0:
         return 0.0
     return float(spearmanr(x, y).statistic)
