@@ -10,16 +10,8 @@ import pytest
 from scipy.integrate import solve_bvp, solve_ivp
 
 from tartan.core.errors import StackError
-from tartan.core.laminate.strips import (
-    Arch,
-    Strip,
-    _Path,
-    arch_loads,
-    arch_path,
-    cantilever_force,
-    cantilever_moment,
-    pinned,
-)
+from tartan.core.laminate.arches import Arch, _Path, arch_loads, arch_path
+from tartan.core.laminate.strips import Strip, cantilever_force, cantilever_moment, pinned
 
 STRIP = Strip(0.2, 7.5e7, 10.0)
 BENT = Strip(0.2, 7.5e7, 6.2, -1.6e4)

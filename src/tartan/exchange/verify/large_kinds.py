@@ -7,15 +7,8 @@ from typing import Any
 
 from tartan.core.errors import StackError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.strips import (
-    Arch,
-    Strip,
-    arch_loads,
-    arch_path,
-    cantilever_force,
-    cantilever_moment,
-    pinned,
-)
+from tartan.core.laminate.arches import Arch, arch_loads, arch_path
+from tartan.core.laminate.strips import Strip, cantilever_force, cantilever_moment, pinned
 from tartan.exchange.verify.reading import Inputs, NotYetError, number, read_laminate
 
 
