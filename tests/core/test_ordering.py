@@ -116,6 +116,18 @@ def test_a_bound_finds_the_best_without_looking_at_all(
     assert found.limit >= values.max() * (1 - 1e-9)
 
 
+def test_a_bound_that_takes_too_long_is_given_up_unproved(monkeypatch: pytest.MonkeyPatch) -> None:
+    stiff = some_plies(np.random.default_rng(0), symmetric=True)
+    monkeypatch.setattr(ordering, "MOST_ORDERS", 0)
+    monkeypatch.setattr(ordering, "HEAD_START", 130)
+    question = Question(stiff, (goal_of(stiff, "buckling"),), RULES)
+    *_, found = search(question, 1000, seconds=-1.0)
+    assert (found.method, found.proved) == ("bounded", False)
+    assert found.best is not None
+    assert found.limit is not None
+    assert found.limit >= found.best.values[0]
+
+
 @pytest.mark.parametrize("key", ["reserve", "deflection"])
 def test_chance_finds_the_best_of_few_and_proves_nothing(
     key: str, monkeypatch: pytest.MonkeyPatch
@@ -254,6 +266,19 @@ def test_rules_that_clash_are_named_by_the_fewest() -> None:
     five = Stiffness.of(PlySet(kinds[:2], (1, 1)), MATERIALS)
     both = (ShopRule("cover", angles=(45.0,)), ShopRule("middle", 0, 0.0))
     assert set(clash(Question(five, (goal_of(five, "D11"),), both))) == set(both)
+
+
+def test_a_panel_that_is_pulled_gives_way_to_shear_alone() -> None:
+    stiff = some_plies(np.random.default_rng(1), symmetric=True)
+    pulled = Panel((0.5, 0.3), (1.0, -1e6, 3e5))
+    question = Question(stiff, (goals.buckling_goal(stiff, pulled),))
+    found = last(question)
+    _, values, _, _ = every_order(question)
+    assert found.best is not None
+    assert found.best.values[0] == pytest.approx(values.max(), rel=1e-9)
+    calm = goals.buckling_goal(stiff, Panel((0.5, 0.3), (1.0, -1e6, 0.0)))
+    with pytest.raises(StackError, match="has no value here"):
+        last(Question(stiff, (calm,)))
 
 
 def test_what_cannot_be_searched_is_said() -> None:

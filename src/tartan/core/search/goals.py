@@ -169,6 +169,9 @@ def _plate_forms(stiff: Stiffness, panel: Panel) -> Bound | None:
     """The least modes of the closed form as forms linear in what lies where."""
     _, held, work = plate.modes(panel)
     on = work > 0
+    if not on.any():
+        # Pulled more than pressed, it gives way to shear alone, of which no form is known.
+        return None
     coefficients = (held[on] @ _plate_kinds(stiff).T) / work[on, None]
     # Modes that are least for one kind of ply or the mean of all are those that ever govern.
     mean = coefficients @ np.array(stiff.plies.counts)

@@ -7,6 +7,7 @@ found. What it says of its result is what it can stand for: proved the best, or 
 from __future__ import annotations
 
 import math
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import combinations
@@ -32,6 +33,9 @@ MOST_NODES = 20_000_000
 
 MOST_TRIES = 200_000
 """Orders that are tried by chance."""
+
+MOST_SECONDS = 600.0
+"""Seconds that a search by a bound takes at most."""
 
 HEAD_START = 20_000
 """Orders tried by chance before a bound is used, so that it has something to beat."""
@@ -91,7 +95,9 @@ class Found:
         return next((j for j in reversed(self.history) if j.kept), None)
 
 
-def search(question: Question, most: int = MOST_TRIES) -> Iterator[Found]:
+def search(
+    question: Question, most: int = MOST_TRIES, seconds: float = MOST_SECONDS
+) -> Iterator[Found]:
     """Search for the best order.
 
     Parameters
@@ -100,6 +106,8 @@ def search(question: Question, most: int = MOST_TRIES) -> Iterator[Found]:
         What is asked.
     most : int
         Orders tried by chance where not all can be looked at.
+    seconds : float
+        After which a search by a bound is given up, which may take for ever; what it found stays.
 
     Yields
     ------
@@ -129,7 +137,7 @@ def search(question: Question, most: int = MOST_TRIES) -> Iterator[Found]:
     for stands in _tried(question, found, HEAD_START, 0.1):
         found = stands
         yield found
-    yield from _bounded(question, found, bound)
+    yield from _bounded(question, found, bound, time.monotonic() + seconds)
 
 
 def _row(order: tuple[int, ...]) -> Orders:
@@ -314,7 +322,7 @@ def _tried(question: Question, found: Found, most: int, share: float) -> Iterato
         )
 
 
-def _bounded(question: Question, found: Found, bound: Bound) -> Iterator[Found]:
+def _bounded(question: Question, found: Found, bound: Bound, end: float) -> Iterator[Found]:
     best = _started(question, found)
     goal = question.goals[question.improved[0]]
     scale = float(question.reference[question.improved[0]])
@@ -335,6 +343,8 @@ def _bounded(question: Question, found: Found, bound: Bound) -> Iterator[Found]:
         share = 0.1 + 0.85 * (1 - math.exp(-(piece.nodes) / (20 * MOST_NODES)))
         found = replace(found, share=share, tried=max(tried, before), history=tuple(best.history))
         yield found
+        if time.monotonic() > end:
+            return
     yield replace(found, share=1.0, proved=True)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -10,7 +9,7 @@ from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import StackError, TartanError
 from tartan.core.search.judging import Question
-from tartan.core.search.ordering import ALL, BOUNDED, Found, clash, search
+from tartan.core.search.ordering import BOUNDED, Found, clash, search
 from tartan.core.stack import Ply
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import Chosen
@@ -29,9 +28,6 @@ from tartan.project.document.ordermodel import OrderAsk, OrderFound, OrderStep
 from tartan.project.edits import order_edits
 from tartan.project.edits.versions import clone_version
 from tartan.project.findings import order_words as words_of
-
-MOST_SECONDS = 600.0
-"""A search by a bound that may take for ever is ended after this long, with what it found."""
 
 
 class OrderPane(QWidget):
@@ -270,12 +266,12 @@ def _key(ply: Ply) -> tuple[str, float, float]:
 
 
 def _searched(question: Question) -> Iterator[Found]:
-    """The search, ended where it takes too long; which rules clash where it finds nothing."""
-    end = time.monotonic() + MOST_SECONDS
-    for found in search(question):
+    """The search; which rules clash where it finds nothing."""
+    found = None
+    for stands in search(question):
+        found = stands
         yield found
-        if found.method != ALL and time.monotonic() > end:
-            return
+    assert found is not None
     if found.proved and found.best is None:
         raise _no_order(question)
 
