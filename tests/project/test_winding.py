@@ -9,7 +9,7 @@ from functools import lru_cache
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from tartan.core.criteria import criterion
@@ -273,6 +273,7 @@ def test_any_vessel_is_laid_or_refused_in_words(
     share=around(0.7),
     heat=around(50.0),
 )
+@example(0.0625, "mean", False, (0.0, 1e-300, 50.0), 0.0, 1.0, 25.0)
 def test_any_tube_is_answered_or_refused_in_words(
     radius: float,
     at: str,

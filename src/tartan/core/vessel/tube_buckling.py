@@ -204,7 +204,8 @@ class _Shell:
         whole = values[:, 0] > 1e-13 * values[:, 2]
         root = axes / np.sqrt(np.where(values > 0, values, 1.0))[:, None, :]
         greatest = np.linalg.eigvalsh(-(root.conj().transpose(0, 2, 1) @ G @ root))[:, -1]
-        with np.errstate(divide="ignore"):
+        # Next to no load: a factor beyond all numbers is none.
+        with np.errstate(divide="ignore", over="ignore"):
             factor = np.where(greatest > 0, 1 / np.where(greatest > 0, greatest, 1.0), np.inf)
         found[good] = np.where(whole, factor, np.inf)
         return found
