@@ -93,8 +93,6 @@ def test_all_are_looked_at_and_the_best_is_found(key: str, *, symmetric: bool) -
     assert tuple(best.order) in {tuple(map(int, r)) for r in rows}
     merits = [j.merit for j in found.history]
     assert merits == sorted(merits)
-    if found.ties is not None:
-        assert found.ties == (merit >= merit.max() * (1 - 1e-9)).sum()
 
 
 @pytest.mark.parametrize("key", ["buckling", "frequency", "D11", "D22", "D66"])

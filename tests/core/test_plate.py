@@ -122,7 +122,7 @@ def test_a_panel_without_what_a_figure_wants_is_refused() -> None:
     good = (0.4, 0.2)
     for panel, wants, words in (
         (Panel(), "", "no sides"),
-        (Panel((0.4, -0.2)), "", "no sides"),
+        (Panel((0.4, -0.2)), "", "out of measure"),
         (Panel(good, (-1.0, 0.0, 0.0)), "load", "Nothing presses"),
         (Panel(good), "pressure", "No pressure"),
         (Panel((float("nan"), 1.0)), "", "out of measure"),

@@ -15,13 +15,11 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 from tartan.core.errors import StackError
-from tartan.core.laminate.strips import Strip
+from tartan.core.laminate.strips import GAUSS_NODES, GAUSS_WEIGHTS, Strip
 
 Array = NDArray[np.float64]
 
 WHERE = "Arch"
-
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(240)
 
 
 @dataclass(frozen=True)
@@ -99,7 +97,7 @@ class _Symmetric:
         self.arch = arch
         a = arch.strip.length / 2
         self.a = a
-        self.x, self.weight = (_NODES + 1) * a / 2, _WEIGHTS * a / 2
+        self.x, self.weight = (GAUSS_NODES + 1) * a / 2, GAUSS_WEIGHTS * a / 2
         self.end = self._end()
 
     def shapes(self, square: float) -> tuple[Array, Array, tuple[float, float]]:
@@ -125,7 +123,7 @@ class _Symmetric:
         one, other = float(one.real), float(other.real)
         long = one**2 + (other / a) ** 2
         fixed = right * one / long, right * other / a**2 / long
-        way = -other / a, one * 1.0
+        way = -other / a, one
         base = -x / arch.radius + fixed[0] * first.real + fixed[1] * second.real
         grow = way[0] * first.real + way[1] / a * second.real
         D2 = 2 * arch.strip.D

@@ -21,7 +21,7 @@ Array = NDArray[np.float64]
 
 WHERE = "Strip"
 
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(240)
+GAUSS_NODES, GAUSS_WEIGHTS = np.polynomial.legendre.leggauss(240)
 
 
 @dataclass(frozen=True)
@@ -68,10 +68,10 @@ def cantilever_force(strip: Strip, force: float) -> Tip:
         """
         top, rest = _logistic(z)
         end = math.asinh(math.sqrt(2 * top / rest))
-        u = (_NODES + 1) * end / 2
+        u = (GAUSS_NODES + 1) * end / 2
         tangent = rest / 2 * np.sinh(u) ** 2
         sine = top - (1 + top) * tangent / (1 + tangent)
-        weight = _WEIGHTS * end / 2 / np.sqrt(1 + tangent)
+        weight = GAUSS_WEIGHTS * end / 2 / np.sqrt(1 + tangent)
         short = sine**2 / (1 + np.sqrt(np.maximum(1 - sine**2, 0.0)))
         return float(weight.sum()), float(sine @ weight), float(short @ weight)
 
@@ -142,7 +142,7 @@ def pinned(strip: Strip, pressure: float) -> Pinned:
         state, done = found, done + size
         step = min(step * 1.6, 0.1)
     a = strip.length / 2
-    x, weight = (_NODES + 1) * a / 2, _WEIGHTS * a / 2
+    x, weight = (GAUSS_NODES + 1) * a / 2, GAUSS_WEIGHTS * a / 2
     turn = _turn(strip, pressure, state, x)
     bend = _bend(strip, pressure, state)
     end = float(_turn(strip, pressure, state, np.array([a]))[0])
@@ -176,7 +176,7 @@ def _newton(strip: Strip, pressure: float, guess: float) -> float | None:
 def _gap(strip: Strip, pressure: float, tension: float) -> float:
     """By how much the ends would draw together, by length."""
     a = strip.length / 2
-    x, weight = (_NODES + 1) * a / 2, _WEIGHTS * a / 2
+    x, weight = (GAUSS_NODES + 1) * a / 2, GAUSS_WEIGHTS * a / 2
     turn = _turn(strip, pressure, tension, x)
     end = float(_turn(strip, pressure, tension, np.array([a]))[0])
     stretch = tension * a / strip.A + strip.B / strip.A * end - float(turn**2 @ weight) / 2

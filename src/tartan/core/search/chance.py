@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from tartan.core.search.judging import Question
 from tartan.core.search.plyset import Orders, PlySet
-from tartan.core.search.shoprules import breaks
+from tartan.core.search.shoprules import counted
 
 Array = NDArray[np.float64]
 
@@ -98,14 +98,6 @@ def _moved(at: Orders, free: NDArray[np.int64], rng: np.random.Generator) -> Ord
 def _energy(question: Question, orders: Orders) -> tuple[Array, NDArray[np.bool_]]:
     """Loss of merit, and whether all rules that have to be kept are, shapes (k,)."""
     full = question.plies.full(orders)
-    broken, cost = np.zeros(len(orders)), np.zeros(len(orders))
-    for rule in question.rules:
-        if not rule.active:
-            continue
-        count = breaks(rule, question.stiff, full).sum(axis=1)
-        if rule.weight is None:
-            broken += count
-        else:
-            cost += rule.weight * count
+    broken, cost = counted(question.rules, question.stiff, full)
     merit, _ = question.merits(question.values(full, quick=True), cost)
     return BROKEN * broken - merit, broken == 0

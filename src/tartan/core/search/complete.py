@@ -10,14 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.search.goals import Value
+from tartan.core.search.ordering import ALIKE
 from tartan.core.search.orders import admissible_orders, pruned
 from tartan.core.search.plyset import Stiffness
 from tartan.core.search.shoprules import ShopRule, costs
 
 Array = NDArray[np.float64]
-
-ALIKE = 1e-9
-"""Share by which two values are one."""
 
 
 @dataclass(frozen=True)

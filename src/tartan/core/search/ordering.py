@@ -72,8 +72,6 @@ class Found:
         Whether no order can be better.
     admissible : int or None
         Orders that keep the rules, where all were looked at.
-    ties : int or None
-        Those within 1e-9 of the best, where all were looked at.
     limit : float or None
         What no order's goal can be better than.
     """
@@ -86,7 +84,6 @@ class Found:
     front: tuple[Judged, ...] = ()
     proved: bool = False
     admissible: int | None = None
-    ties: int | None = None
     limit: float | None = None
 
     @property
@@ -197,14 +194,17 @@ class _Best:
         merit = self.merit
         return merit + ALIKE * abs(merit) if math.isfinite(merit) else merit
 
-    def take(self, orders: Orders, tried: int) -> None:
-        """Look at orders that keep the pruned rules, the most promising first."""
+    def take(self, orders: Orders, tried: int) -> int:
+        """Look at orders that keep the pruned rules, the most promising first.
+
+        Returns how many of them keep the other rules too.
+        """
         question = self.question
         full = question.plies.full(orders)
         kept, cost = costs(question.rest, question.stiff, full)
         orders, full, cost = orders[kept], full[kept], cost[kept]
         if not len(orders):
-            return
+            return 0
         hoped, _ = question.merits(question.values(full, quick=True), cost)
         by = np.argsort(-hoped, kind="stable")
         for first in range(0, len(by), SMALL):
@@ -212,13 +212,13 @@ class _Best:
             if not question.several:
                 some = some[hoped[some] > self.beats]
                 if not len(some):
-                    return
-            self._judge(orders[some], tried)
+                    break
+            self._judge(orders[some], cost[some], tried)
+        return len(orders)
 
-    def _judge(self, orders: Orders, tried: int) -> None:
+    def _judge(self, orders: Orders, cost: Array, tried: int) -> None:
         question = self.question
         values = question.values(question.plies.full(orders))
-        _, cost = costs(question.rest, question.stiff, question.plies.full(orders))
         merit, _ = question.merits(values, cost)
         top = int(merit.argmax())
         if merit[top] > self.beats:
@@ -274,17 +274,10 @@ def _started(question: Question, found: Found) -> _Best:
 def _all(question: Question, found: Found, count: int) -> Iterator[Found]:
     best = _started(question, found)
     tried = admissible = 0
-    tops: list[Array] = []
-    whole = all(g.quick is None for g in question.goals) and not question.several
     for piece in admissible_orders(question.plies, question.rules):
         for orders in _slices(piece.orders, tried):
             tried += len(orders)
-            full = question.plies.full(orders)
-            kept, cost = costs(question.rest, question.stiff, full)
-            admissible += int(kept.sum())
-            if whole and kept.any():
-                tops.append(question.merits(question.values(full[kept]), cost[kept])[0])
-            best.take(orders, tried)
+            admissible += best.take(orders, tried)
             found = replace(
                 found,
                 share=tried / max(count, 1),
@@ -293,11 +286,7 @@ def _all(question: Question, found: Found, count: int) -> Iterator[Found]:
                 front=tuple(best.front),
             )
             yield found
-    merits = np.concatenate(tops) if tops else np.zeros(0)
-    ties = None
-    if len(merits):
-        ties = int((merits >= merits.max() - ALIKE * abs(merits.max())).sum())
-    yield replace(found, share=1.0, proved=True, admissible=admissible, ties=ties)
+    yield replace(found, share=1.0, proved=True, admissible=admissible)
 
 
 def _slices(orders: Orders, before: int) -> Iterator[Orders]:

@@ -25,6 +25,9 @@ WAVES = 6
 TERMS = 8
 """Sines each way of Ritz's method."""
 
+MOST = 1e15
+"""Size that no figure of a panel has [SI]."""
+
 WHERE = "Panel"
 
 
@@ -46,6 +49,20 @@ class Panel:
     pressed: tuple[float, float, float] = (0.0, 0.0, 0.0)
     pressure: float = 0.0
 
+    def measured(self) -> Panel:
+        """Return a panel whose figures can be, entered or not yet.
+
+        Raises
+        ------
+        StackError
+            A figure out of measure.
+        """
+        every = (*self.sides, *self.pressed, self.pressure)
+        good = all(math.isfinite(x) and abs(x) < MOST for x in every) and min(self.sides) >= 0
+        if not good:
+            raise StackError("A figure of the panel is out of measure.", WHERE, "Enter it anew.")
+        return self
+
     def checked(self, wants: str = "") -> Panel:
         """Return a panel that can be, with what a figure wants: ``load`` or ``pressure``.
 
@@ -54,9 +71,7 @@ class Panel:
         StackError
             Sides that are none, or missing loads.
         """
-        every = (*self.sides, *self.pressed, self.pressure)
-        if not all(math.isfinite(x) and abs(x) < 1e15 for x in every):
-            raise StackError("A figure of the panel is out of measure.", WHERE, "Enter it anew.")
+        self.measured()
         if not min(self.sides) > 1e-6:
             raise StackError("The panel has no sides.", WHERE, "Enter its length and width.")
         pushed = max(self.pressed[:2]) > 0 or self.pressed[2] != 0

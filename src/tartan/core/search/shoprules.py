@@ -122,18 +122,26 @@ def breaks(rule: ShopRule, stiff: Stiffness, full: Orders) -> Marks:
     return _FINDERS[rule.kind](rule, stiff, full)
 
 
-def costs(rules: Sequence[ShopRule], stiff: Stiffness, full: Orders) -> tuple[Marks, Array]:
-    """Whether stacks keep what has to be kept, and what breaks of the rest cost, shapes (k,)."""
-    kept, cost = np.ones(len(full), bool), np.zeros(len(full))
+def counted(
+    rules: Sequence[ShopRule], stiff: Stiffness, full: Orders
+) -> tuple[NDArray[np.int64], Array]:
+    """Places that break what has to be kept, and what breaks of the rest cost, shapes (k,)."""
+    broken, cost = np.zeros(len(full), np.int64), np.zeros(len(full))
     for rule in rules:
         if not rule.active:
             continue
         count = breaks(rule, stiff, full).sum(axis=1)
         if rule.weight is None:
-            kept &= count == 0
+            broken += count
         else:
             cost += rule.weight * count
-    return kept, cost
+    return broken, cost
+
+
+def costs(rules: Sequence[ShopRule], stiff: Stiffness, full: Orders) -> tuple[Marks, Array]:
+    """Whether stacks keep what has to be kept, and what breaks of the rest cost, shapes (k,)."""
+    broken, cost = counted(rules, stiff, full)
+    return broken == 0, cost
 
 
 def number_of(plies: PlySet, angle: float) -> int:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
@@ -190,7 +191,7 @@ class OrderForm(QWidget):
                 box.addItems(options)
             box.setCurrentIndex(-1)
         for i, tip in enumerate(RULE_TIPS.values()):
-            self.add_rule.setItemData(i, tip, 3)
+            self.add_rule.setItemData(i, tip, Qt.ItemDataRole.ToolTipRole)
         self.symmetric.setChecked(ask.symmetric)
         self.held.setText(_held_words(ask.held))
         self.free.setVisible(bool(ask.held))

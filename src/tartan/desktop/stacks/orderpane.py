@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -10,7 +11,7 @@ from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
 from tartan.core.errors import StackError, TartanError
 from tartan.core.search.judging import Question
 from tartan.core.search.ordering import BOUNDED, Found, clash, search
-from tartan.core.stack import Ply
+from tartan.core.stack.groups import bare
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.stacks.orderask import OrderForm
@@ -142,12 +143,15 @@ class OrderPane(QWidget):
     def _end(self, found: Found | None, error: TartanError | None) -> None:
         self._show_running()
         if error is not None:
-            self._tell(str(error))
+            # It may be of a stack that is no longer looked at.
+            stack = self._of[0].stack if self._of else ""
+            other = stack and stack != self.session.selection.stack
+            self._tell(f"{stack}: {error}" if other else str(error))
             self.note.setText("")
             return
         if self._of is None or found is None:
             return
-        ask, _, _ = self._of
+        ask = self._of[0]
         self._show_result()
         if self.session.selection.stack != ask.stack:
             self.note.setText(f"The search for {ask.stack} has ended.")
@@ -204,7 +208,7 @@ class OrderPane(QWidget):
         stack = self.session.project.stack(ask.stack)
         if stack is None:
             return ""
-        same = sorted(map(_key, stack.plies)) == sorted(map(_key, found.before.plies))
+        same = Counter(bare(stack.plies)) == Counter(found.before.plies)
         if same and replace(now, found=None) == replace(ask, found=None):
             return ""
         return " (of the stack or question as it was)"
@@ -216,9 +220,7 @@ class OrderPane(QWidget):
         if not there or chosen is None:
             return
         stack = self.session.project.stack(self.session.selection.stack)
-        same = stack is not None and [_key(p) for p in stack.plies] == [
-            _key(p) for p in chosen.plies
-        ]
+        same = stack is not None and bare(stack.plies) == chosen.plies
         for each in (self.take_button, self.version_button):
             each.setEnabled(not same)
         self.keep_button.setEnabled(not self.stream.busy)
@@ -259,10 +261,6 @@ class OrderPane(QWidget):
         self._tell("" if error is None else str(error))
         if error is None:
             self.note.setText("Kept: the report has a page of it.")
-
-
-def _key(ply: Ply) -> tuple[str, float, float]:
-    return (ply.material, ply.angle, ply.thickness)
 
 
 def _searched(question: Question) -> Iterator[Found]:

@@ -7,6 +7,7 @@ import numpy as np
 from matplotlib.figure import Figure as Sheet
 from matplotlib.patches import Rectangle
 
+from tartan.core.stack.groups import bare
 from tartan.exchange.maps import colours
 from tartan.exchange.order_tables import figures_table, rules_table, steps_table
 from tartan.exchange.report.figures import ACCENT, LINE, LOOK, SOFT, svg_of
@@ -43,10 +44,11 @@ def orders_chapter(project: Project) -> Chapter:
 def _tell(chapter: Chapter, project: Project, ask: OrderAsk, found: OrderFound) -> None:
     before = found.before.plies
     chapter.say(f"{ask.stack}: {result_words(found, ask.goals)}")
-    chosen = _at_work(project, ask, found) or best_of(found)
+    at_work = _at_work(project, ask, found)
+    chosen = at_work or best_of(found)
     if chosen is None:
         return
-    which = "The order at work" if chosen is _at_work(project, ask, found) else "The best"
+    which = "The best" if at_work is None else "The order at work"
     chapter.say(
         f"Before {notation_of(project, before)}. {which} {notation_of(project, chosen.plies)}; "
         f"{moved_words(before, chosen.plies)}."
@@ -71,11 +73,8 @@ def _at_work(project: Project, ask: OrderAsk, found: OrderFound) -> OrderStep | 
     stack = project.stack(ask.stack)
     if stack is None:
         return None
-    now = [(p.material, p.angle, p.thickness) for p in stack.plies]
-    for step in (*reversed(found.steps), *found.front):
-        if [(p.material, p.angle, p.thickness) for p in step.plies] == now:
-            return step
-    return None
+    now = bare(stack.plies)
+    return next((s for s in (*reversed(found.steps), *found.front) if s.plies == now), None)
 
 
 def _both(before: Plies, after: Plies, cores: set[str]) -> Sheet:

@@ -108,9 +108,7 @@ def _check_ask(ask: OrderAsk) -> None:
         g.limit is None for g in ask.goals
     ):
         raise StackError("A goal stands twice.", where, "Remove one, or give one a limit.")
-    numbers = (*ask.panel.sides, *ask.panel.pressed, ask.panel.pressure)
-    if not all(math.isfinite(x) and abs(x) < 1e15 for x in numbers) or min(ask.panel.sides) < 0:
-        raise StackError("A figure of the panel is out of measure.", where, "Enter it anew.")
+    ask.panel.measured()
     if not 0 <= ask.seed < 2**31:
         raise StackError("The seed is out of range.", where, "Enter 0 or a whole number above.")
     if any(i < 0 for i in ask.held) or len(set(ask.held)) != len(ask.held):

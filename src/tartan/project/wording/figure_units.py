@@ -23,6 +23,9 @@ _BY_FIELD: dict[str, Quantity] = {
     "dC": units.MOISTURE,
     "pressure": units.PRESSURE,
     "acceleration": units.ACCELERATION,
+    "torque": units.MOMENT,
+    "force": units.FORCE,
+    "moment": units.MOMENT,
 }
 
 _LENGTHS = re.compile(
@@ -41,10 +44,6 @@ def quantity_of(path: str) -> Quantity:
     key = path.rpartition("[")[2].rstrip("]") if path.endswith("]") else ""
     if last in ("values", "Q") and key in _COMPONENTS:
         return _COMPONENTS[key]
-    if last == "force":
-        return units.FORCE
-    if last == "moment":
-        return units.MOMENT
     if last in _BY_FIELD:
         return _BY_FIELD[last]
     return units.LENGTH if _LENGTHS.search(last) else units.RATIO
