@@ -109,6 +109,13 @@ def test_two_figures_make_a_map_and_more_are_taken_away(qtbot, pane: SweepPane) 
     assert [x.path for x in pane.lines.lines()] == ["load_cases[sway].values[Nx]"]
 
 
+def test_what_changes_nothing_is_told(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    typed(qtbot, pane, "figure 1", "materials[aluminium].E1")
+    typed(qtbot, pane, "values of figure 1", "60, 70, 80")
+    swept(qtbot, pane)
+    assert pane.note.text() == "3 of 3 worked out. Nothing changes with E1 of aluminium."
+
+
 def press_first_cross(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
     from PyQt6.QtWidgets import QPushButton
 

@@ -36,6 +36,7 @@ from tartan.project.findings.sweeps import (
     Task,
     changed,
     check_sweep,
+    idle,
     over_of,
     run_task,
     samples_of,
@@ -215,6 +216,33 @@ def test_a_sweep_of_two_goes_over_all_pairs(project: Project) -> None:
     many = replace(overs[0], values=tuple(map(float, range(200))))
     with pytest.raises(DocumentError, match="40000 points"):
         tasks_of([many, many], ["x"])
+
+
+def test_a_figure_that_changes_nothing_is_told(project: Project) -> None:
+    working, other = f"{STRUT}.plies[1].angle", "materials[aluminium].E1"
+    for paths, wanted in (
+        ([working, other], [(other,)]),
+        ([other, working], [(other,)]),
+        ([working], []),
+        ([other], [(other,)]),
+    ):
+        values = {working: "5, 25", other: "60e9, 70e9"}
+        overs = [over_of(project, f"{p} = {values[p]}") for p in paths]
+        tasks = tasks_of(overs, [f"{STRUT}.Ex"])
+        assert idle(tasks, [run_task(project, t) for t in tasks]) == wanted
+    # Of one value nothing can be said, nor of what has no answer.
+    one = tasks_of([over_of(project, f"{other} = 6e10")], [f"{STRUT}.Ex"])
+    assert idle(one, [run_task(project, t) for t in one]) == []
+    assert idle(one * 2, [Outcome((math.nan,), "none")] * 2) == []
+
+
+def test_joined_figures_are_checked_once_they_all_stand(project: Project) -> None:
+    """ν12 may be as great as √(E1/E2) lets it: alone, a lower E1 would be refused first."""
+    at = "materials[UD carbon]"
+    low = Task(((f"{at}.E1",), (f"{at}.nu12",)), (0.5e9, 0.05), (f"{STRUT}.thickness",))
+    assert run_task(project, low).fault == ""
+    alone = Task(((f"{at}.E1",),), (0.5e9,), (f"{STRUT}.thickness",))
+    assert run_task(project, alone).fault
 
 
 def test_answers_that_are_not_there_are_said(project: Project) -> None:

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 
 from tartan.core.errors import DocumentError
-from tartan.exchange.sweep_tables import spread_table, sweep_table
+from tartan.exchange.sweep_tables import path_words, spread_table, sweep_table
 from tartan.exchange.tables import Table, write_table
 from tartan.project.analysis.engine import Engine
 from tartan.project.document.model import Project
@@ -20,6 +20,7 @@ from tartan.project.findings.sweeps import (
     Outcome,
     Task,
     check_sweep,
+    idle,
     over_of,
     run_task,
     samples_of,
@@ -106,6 +107,8 @@ def run(
         spreads = spread_of(tasks, found, partial(need_of, project))
         shown = spread_table(project, tasks[0].paths, spreads)
     yield from _lines(shown)
+    if overs:
+        yield from (f"Nothing changes with {path_words(p)}." for p in idle(tasks, found))
     if out is not None:
         write_table(table, out)
         yield str(out)

@@ -22,8 +22,8 @@ from tartan.project.findings.order_words import FIGURE_TITLES, QUANTITIES
 
 FRONT = "front of two goals"
 
-_ROOM, _LINE, _MOST_LINES = 34, 23, 8
-"""Height of a table's head, of a line, and lines shown without scrolling."""
+MOST_LINES = 8
+"""Lines of a table that are shown without scrolling."""
 
 
 class OrderResult(QWidget):
@@ -221,7 +221,7 @@ class OrderResult(QWidget):
         self.rules.put(rules, rules_looks(rules), (0, 66, 66, 48))
         self.rules.setVisible(bool(rules.rows))
         for table in (self.figures, self.rules):
-            table.setFixedHeight(_ROOM + _LINE * min(len(table.table.rows), _MOST_LINES))
+            table.fit(MOST_LINES)
         self.steps.put(steps_table(project, found))
 
 

@@ -16,7 +16,8 @@ from tartan.project.analysis.shellinputs import part_inputs
 from tartan.project.document.model import Project
 from tartan.project.edits.stack_edits import put_plies
 
-_ROOM, _LINE, _MOST_LINES = 34, 23, 9
+MOST_LINES = 9
+"""Lines of the table that are shown without scrolling."""
 
 
 class TrialTable(QWidget):
@@ -112,6 +113,6 @@ class TrialTable(QWidget):
                 for (a, _, c), good in zip(table.rows, holds, strict=True)
             ]
             self.table.put(table, looks, (0, 84, 84))
-            self.table.setFixedHeight(_ROOM + _LINE * min(len(table.rows), _MOST_LINES))
+            self.table.fit(MOST_LINES)
             self.table.setVisible(True)
             self.words.setText("")

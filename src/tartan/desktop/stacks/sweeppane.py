@@ -21,7 +21,7 @@ from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.sweep_command import outcomes
-from tartan.exchange.sweep_tables import spread_table, sweep_table
+from tartan.exchange.sweep_tables import path_words, spread_table, sweep_table
 from tartan.exchange.tables import Table
 from tartan.project.analysis.engine import Engine
 from tartan.project.document.model import Project
@@ -31,6 +31,7 @@ from tartan.project.findings.sweeps import (
     Outcome,
     Task,
     check_sweep,
+    idle,
     over_of,
     samples_of,
     scatter_of,
@@ -65,9 +66,10 @@ class SweepPane(QWidget):
         super().__init__()
         self.session = session
         self.stream = Stream(self, "Sweep", "Change what is asked, or sweep again.")
-        self.stream.heard.connect(lambda _: self._show_found())
+        self.stream.heard.connect(self._hear)
         self.stream.ended.connect(self._end)
         self._run: _Run | None = None
+        self._drawn = 0
         self._history = session.history
         self._engine: Engine | None = None
         self.lines = SweepLines(2)
@@ -209,6 +211,7 @@ class SweepPane(QWidget):
                 run.found[number] = outcome
                 yield len(run.found)
 
+        self._drawn = 0
         self.stream.start(work)
         self._show_running()
         self._show_found()
@@ -220,6 +223,13 @@ class SweepPane(QWidget):
                 self._engine.close()
             self._engine = Engine(address)
         return self._engine
+
+    def _hear(self, count: int) -> None:
+        """Draw anew once there is a tenth more; thousands of points take their time."""
+        if count >= self._drawn * 1.1 + 1:
+            self._drawn = count
+            self._show_found()
+        self.progress.setValue(count)
 
     def _end(self, _: object, error: TartanError | None) -> None:
         self._show_running()
@@ -296,6 +306,10 @@ class SweepPane(QWidget):
                 self.note.setText(f"{self.note.text()} {first.holds:.1%} hold.")
         else:
             self.table.put(sweep_table(run.project, tasks, outs), None, (190,))
+            if not self.stream.busy and pairs:
+                for paths in idle(tasks, outs):
+                    words = f"{self.note.text()} Nothing changes with {path_words(paths)}."
+                    self.note.setText(words)
 
 
 def _words(project: Project, name: str) -> str:

@@ -48,6 +48,9 @@ Index = QModelIndex | QPersistentModelIndex
 MEASURED = 60
 """Rows by which the width of a column is found."""
 
+HEAD, LINE = 34, 23
+"""Height of a table's head with its margins, and of a line [pixels]."""
+
 
 class _Rows(QAbstractTableModel):
     """A `Table` as Qt reads it: cells are made only when they come into sight."""
@@ -167,7 +170,7 @@ class DataTable(QWidget):
         assert across is not None
         down.setVisible(self._frozen)
         down.setHighlightSections(False)
-        down.setDefaultSectionSize(23)
+        down.setDefaultSectionSize(LINE)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         across.setHighlightSections(False)
         across.setMinimumSectionSize(24)
@@ -182,6 +185,10 @@ class DataTable(QWidget):
         copy = QShortcut(QKeySequence(QKeySequence.StandardKey.Copy), view)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
         copy.activated.connect(self.copy)
+
+    def fit(self, most: int) -> None:
+        """Be as high as the lines of the table, or as so many of them."""
+        self.setFixedHeight(HEAD + LINE * min(len(self.table.rows), most))
 
     def put(
         self,

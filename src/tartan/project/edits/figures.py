@@ -6,7 +6,7 @@ and else by its number from 1. Figures are in SI, angles of plies in degrees, as
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
@@ -43,16 +43,23 @@ MOST_FIGURES = 20_000
 
 
 def put_figure(project: Project, path: str, value: float) -> Project:
-    """The project with another value of a figure.
+    """The project with another value of a figure; see `put_figures`."""
+    return put_figures(project, [(path, value)])
+
+
+def put_figures(project: Project, values: Iterable[tuple[str, float]]) -> Project:
+    """The project with other values of figures by their paths, checked once they all stand.
 
     Raises
     ------
     DocumentError
         No such figure.
     TartanError
-        A value that cannot be.
+        Values that cannot be.
     """
-    changed: Project = _put(project, steps_of(path), value, path)
+    changed = project
+    for path, value in values:
+        changed = _put(changed, steps_of(path), value, path)
     return check_orders(check_project(changed))
 
 
@@ -64,12 +71,24 @@ def figure(project: Project, path: str) -> float:
     DocumentError
         No such figure.
     """
-    found: Any = project
-    for step in steps_of(path):
-        found = inside(found, step, path)
+    found = held_at(project, path)
     if isinstance(found, bool) or not isinstance(found, int | float):
         raise _no_figure(path, "it is no number")
     return float(found)
+
+
+def held_at(project: Project, path: str) -> Any:
+    """What stands at a path, whatever it is.
+
+    Raises
+    ------
+    DocumentError
+        Where nothing does.
+    """
+    found: Any = project
+    for step in steps_of(path):
+        found = _inside(found, step, path)
+    return found
 
 
 def figures(project: Project) -> Iterator[tuple[str, float]]:
@@ -146,14 +165,7 @@ def _at(many: tuple[Any, ...], field: str, key: str, path: str) -> int:
     raise _no_figure(path, f"'{key}' is none of {shown or 'none'}")
 
 
-def inside(found: Any, step: str, path: str) -> Any:
-    """What a field or key of something holds.
-
-    Raises
-    ------
-    DocumentError
-        Where it holds nothing of that name.
-    """
+def _inside(found: Any, step: str, path: str) -> Any:
     if step.startswith("["):
         many, field = found if isinstance(found, _Many) else (found, "")
         if not isinstance(many, tuple):
@@ -174,7 +186,7 @@ class _Many(tuple[Any, str]):
 
 def _put(found: Any, steps: list[str], value: float, path: str) -> Any:
     step, rest = steps[0], steps[1:]
-    inner = inside(found, step, path)
+    inner = _inside(found, step, path)
     if step.startswith("["):
         many, field = found if isinstance(found, _Many) else (found, "")
         at = _at(many, field, step[1:], path)
@@ -187,7 +199,7 @@ def _put(found: Any, steps: list[str], value: float, path: str) -> Any:
 def _leaf(old: Any, value: float, path: str) -> float | int:
     if isinstance(old, bool) or not isinstance(old, int | float):
         raise _no_figure(path, "it is no number")
-    if isinstance(old, int) and not isinstance(old, bool):
+    if isinstance(old, int):
         if value != int(value):
             raise _no_figure(path, f"it counts, and {value:g} is no whole number")
         return int(value)

@@ -14,7 +14,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.shellinputs import part_inputs
 from tartan.project.document.model import Project
-from tartan.project.edits.figures import figure, inside, put_figure, steps_of
+from tartan.project.edits.figures import figure, held_at, put_figures
 from tartan.project.findings.answer_figures import Need, answers, check_answer
 from tartan.project.wording import units
 from tartan.project.wording.figure_units import quantity_of
@@ -138,12 +138,13 @@ def changed(project: Project, task: Task) -> Project:
     TartanError
         No such figure, or a value that cannot be.
     """
-    for paths, value in zip(task.paths, task.values, strict=True):
-        for path in paths:
-            sign, plain = (-1.0, path[1:]) if path.startswith("-") else (1.0, path)
-            for one in _every(project, plain):
-                project = put_figure(project, one, sign * value)
-    return project
+    values = [
+        (one, -value if path.startswith("-") else value)
+        for paths, value in zip(task.paths, task.values, strict=True)
+        for path in paths
+        for one in _every(project, path.removeprefix("-"))
+    ]
+    return put_figures(project, values)
 
 
 def _every(project: Project, path: str) -> list[str]:
@@ -154,26 +155,12 @@ def _every(project: Project, path: str) -> list[str]:
     found = []
     for number in range(1, 1000):
         try:
-            figure_or_holder(project, f"{before}[{number}]")
+            held_at(project, f"{before}[{number}]")
         except DocumentError:
             break
         found += _every(project, f"{before}[{number}]{after}")
     if not found:
         raise DocumentError(f"'{path}' stands for nothing.", WHERE, "Name a figure.")
-    return found
-
-
-def figure_or_holder(project: Project, path: str) -> object:
-    """What stands at a path, whatever it is.
-
-    Raises
-    ------
-    DocumentError
-        Where nothing does.
-    """
-    found: object = project
-    for step in steps_of(path):
-        found = inside(found, step, path)
     return found
 
 
@@ -196,7 +183,7 @@ def check_sweep(project: Project, tasks: Sequence[Task]) -> None:
     Raises
     ------
     TartanError
-        What is missing, and a figure that changes nothing.
+        What is missing.
     """
     first = tasks[0]
     for name in first.answers:
@@ -205,6 +192,23 @@ def check_sweep(project: Project, tasks: Sequence[Task]) -> None:
         for path in paths:
             for one in _every(project, path.removeprefix("-")):
                 figure(project, one)
+
+
+def idle(tasks: Sequence[Task], outcomes: Sequence[Outcome]) -> list[tuple[str, ...]]:
+    """Figures that change no answer, whatever the other one is."""
+    found = []
+    for k, paths in enumerate(tasks[0].paths):
+        groups: dict[tuple[float, ...], set[tuple[float, ...]]] = {}
+        values = set()
+        for task, outcome in zip(tasks, outcomes, strict=True):
+            if outcome.fault:
+                continue
+            others = task.values[:k] + task.values[k + 1 :]
+            groups.setdefault(others, set()).add(tuple(float(f"{v:.12e}") for v in outcome.values))
+            values.add(task.values[k])
+        if len(values) > 1 and all(len(answers_) == 1 for answers_ in groups.values()):
+            found.append(paths)
+    return found
 
 
 def over_of(project: Project, text: str) -> Over:
