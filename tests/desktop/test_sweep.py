@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QLineEdit
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
 
 from tartan.core.laminate.carpet import LOADS, figure_of
 from tartan.desktop.stacks.sharespane import SharesPane
@@ -107,6 +107,25 @@ def test_two_figures_make_a_map_and_more_are_taken_away(qtbot, pane: SweepPane) 
     assert pane.table.table.head[1] == "Nx of sway [N/mm]"
     press_first_cross(qtbot, pane)
     assert [x.path for x in pane.lines.lines()] == ["load_cases[sway].values[Nx]"]
+
+
+def test_a_load_is_asked_over_a_range_beside_it(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]
+    page = stacks(pane.window())  # type: ignore[arg-type]
+    page.reveal(page.stiffness)
+    page.loads.symbols["Nx"].click()
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    action = next(a for a in menu.actions() if a.text() == "over a range")
+    qtbot.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    settle()
+    assert pane.isVisible()
+    loads = page.loads.loads
+    assert loads is not None
+    line = pane.lines.lines()[0]
+    assert line.path == f"load_cases[{loads.name}].values[Nx]"
+    swept(qtbot, pane)
+    rows = pane.table.table.rows
+    assert [rows[0][0], rows[-1][0]] == pytest.approx([0, 2 * loads.values[0] / 1e3])
 
 
 def test_what_changes_nothing_is_told(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]

@@ -20,7 +20,7 @@ from tartan.project.analysis.engine import Engine
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import DisplacementRequirement
 from tartan.project.document.samples import SAMPLES, dish_panel
-from tartan.project.edits import part_edits
+from tartan.project.edits import part_edits, stack_edits
 from tartan.project.edits.figures import figure, figures, put_figure, steps_of
 from tartan.project.files import storage
 from tartan.project.findings.answer_figures import (
@@ -91,6 +91,18 @@ def test_a_figure_is_put_where_it_is_named(project: Project) -> None:
         "force",
         "[x",
     ]
+
+
+@pytest.mark.parametrize("name", ["x]y", "x].y", "[", "]", "a.b", "a[1]", "].", "x][y"])
+def test_odd_names_are_paths_or_numbers(project: Project, name: str) -> None:
+    odd = stack_edits.rename_stack(project, "feed strut", name)
+    for path, value in figures(odd):
+        assert figure(odd, path) == value
+    for answer_ in offered(odd):
+        assert words_of(odd, answer_)[0]
+        check_answer(odd, answer_)
+    at = [s.name for s in odd.stacks].index(name) + 1
+    assert put_figure(odd, f"stacks[{at}].plies[3].angle", 45.0) == odd
 
 
 @pytest.mark.parametrize(

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
@@ -112,6 +112,9 @@ def laid_stack(answer: PartAnswer, element: int) -> str:
 
 class LoadStrip(QWidget):
     """Names the load case and shows its values; a click on a symbol changes how it is given."""
+
+    swept = pyqtSignal(str, str)
+    """A figure is asked over a range: its path, and the range."""
 
     def __init__(self, session: Session, tell: Callable[[str], None]) -> None:
         super().__init__()
@@ -225,6 +228,9 @@ class LoadStrip(QWidget):
         for way in WAYS:
             words = f"{_SYMBOLS[way][i]}   {way_quantity(way, i).unit}"
             menu.addAction(words, lambda w=way: self.give_as(i, w))
+        if self.loads is not None and self.loads.ways[i] == "force":
+            menu.addSeparator()
+            menu.addAction("over a range", lambda: self.over_range(i))
         menu.popup(self.symbols[field].mapToGlobal(self.symbols[field].rect().bottomLeft()))
 
     def _offer_sets(self) -> None:
@@ -237,6 +243,15 @@ class LoadStrip(QWidget):
         menu.addSeparator()
         menu.addAction("new load case", self.add)
         menu.popup(self.chooser.mapToGlobal(self.chooser.rect().topLeft()))
+
+    def over_range(self, component: int) -> None:
+        """Ask what a force or moment from none to twice its size would do."""
+        if self.loads is None:
+            return
+        quantity = way_quantity("force", component)
+        now = self.loads.values[component] / quantity.scale or 50.0
+        path = f"load_cases[{self.loads.name}].values[{COMPONENTS[component]}]"
+        self.swept.emit(path, f"0 to {2 * now:.6g} in 8")
 
     def give_as(self, component: int, way: Way) -> None:
         """Prescribe a component as force, strain or mean stress, starting at its present value."""

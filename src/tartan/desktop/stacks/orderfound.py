@@ -205,7 +205,7 @@ class OrderResult(QWidget):
             self.words.setText("")
             return
         project, before = self.session.project, found.before.plies
-        which = f"the one found at {chosen.tried}"
+        which = f"the one found after {chosen.tried} orders"
         if chosen == words.best_of(found):
             which = "the one in the middle" if found.front else "the best"
         self.words.setText(f"Looking at {which}: {words.moved_words(before, chosen.plies)}.")

@@ -122,6 +122,7 @@ class StacksView(StationView):
         self.sweep = SweepPane(session)
         self.shares = SharesPane()
         self.tube.asked_for.connect(self.loads.enter_as_tube)
+        self.loads.swept.connect(self._sweep)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
         self.working.kept.connect(self._keep_working)
@@ -186,6 +187,11 @@ class StacksView(StationView):
             pane = self.panes.widget(number)
             if pane is not None and pane.isAncestorOf(widget):
                 tab.click()
+
+    def _sweep(self, path: str, text: str) -> None:
+        """Turn to the sweep, asked of a figure over a range."""
+        self.reveal(self.sweep)
+        self.sweep.over(path, text)
 
     def _build_panes(self) -> QWidget:
         tabs: list[QWidget] = []

@@ -110,30 +110,35 @@ def steps_of(path: str) -> list[str]:
     DocumentError
         Brackets that do not close, or nothing between dots.
     """
+    text = path.strip()
     found: list[str] = []
-    word = ""
-    depth = 0
-    for sign in path.strip():
-        if sign == "[" and depth == 0:
-            if word:
-                found.append(word)
-            word, depth = "[", 1
-        elif sign == "]" and depth == 1:
+    word, within = "", False
+    for at, sign in enumerate(text):
+        if within and sign == "]" and text[at + 1 : at + 2] in ("", ".", "["):
+            # A bracket in a name is followed by more of the name.
             found.append(word)
-            word, depth = "", 0
-        elif sign == "." and depth == 0:
+            word, within = "", False
+        elif within or sign not in "[.":
+            word += sign
+        else:
             if word:
                 found.append(word)
-            word = ""
-        else:
-            word += sign
-    if depth:
+            word, within = ("[", True) if sign == "[" else ("", False)
+    if within:
         raise _no_figure(path, "a bracket does not close")
     if word:
         found.append(word)
     if not found:
         raise _no_figure(path, "it is empty")
     return found
+
+
+def nameable(name: str) -> bool:
+    """Whether a path can hold a name: not where the name itself reads like the end of a key."""
+    try:
+        return steps_of(f"x[{name}].y") == ["x", f"[{name}", "y"]
+    except DocumentError:
+        return False
 
 
 def _no_figure(path: str, why: str) -> DocumentError:
@@ -150,7 +155,8 @@ def _names(many: tuple[Any, ...], field: str) -> list[str]:
     if own is not None:
         return list(own)
     names = [getattr(x, "name", "") for x in many]
-    if all(isinstance(n, str) and n for n in names) and len(set(names)) == len(names):
+    told_apart = len(set(names)) == len(names)
+    if told_apart and all(isinstance(n, str) and n and nameable(n) for n in names):
         return names
     return [str(i + 1) for i in range(len(many))]
 

@@ -19,7 +19,7 @@ from tartan.core.strength.under import least_under
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.shellinputs import laminate_for
 from tartan.project.document.model import Project
-from tartan.project.edits.figures import steps_of
+from tartan.project.edits.figures import nameable, steps_of
 from tartan.project.findings.chosen_margins import case_worst
 from tartan.project.findings.verdict import statuses
 from tartan.project.wording import units
@@ -62,10 +62,11 @@ def needs_part(name: str) -> bool:
 
 def offered(project: Project) -> list[str]:
     """Answers that a project can give."""
-    found = [f"stacks[{s.name}].{key}" for s in project.stacks for key in OF_A_STACK]
+    named = [s.name for s in project.stacks if nameable(s.name)]
+    found = [f"stacks[{name}].{key}" for name in named for key in OF_A_STACK]
     if project.part is not None:
         found += ["part.reserve", "part.displacement", "part.mass"]
-        for name in project.case_names:
+        for name in filter(nameable, project.case_names):
             found += [f"part.reserve[{name}]", f"part.displacement[{name}]"]
         found += [f"part.requirement[{i + 1}]" for i in range(len(project.requirements))]
     return found
