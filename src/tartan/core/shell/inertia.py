@@ -42,7 +42,12 @@ def _director(normals: Array) -> Array:
     return np.moveaxis(np.array(rows), (0, 1), (-2, -1))
 
 
-def _places(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
+def turned(normals: Array, rotations: Array) -> Array:
+    """Director motions ``θ × n`` of corners, shape (m, c, 3), of rotations (m, c, 3) [rad]."""
+    return np.asarray(np.einsum("micd,mid->mic", _director(normals), rotations))
+
+
+def surface_of(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
     """What the form of elements with so many corners says of its surface, see `ElementForm`."""
     return FORMS[x.shape[1]].surface(x, reference)
 
@@ -67,7 +72,7 @@ def mass(x: Array, moments: Array) -> Array:
     ndarray, shape (m, 6c, 6c)
         Translations have exactly the energy of the mass.
     """
-    N, area, _, normals = _places(x, _any_direction(x))
+    N, area, _, normals = surface_of(x, _any_direction(x))
     if x.shape[1] == 3:
         # Quadratic products of shape functions are integrated exactly by the middles of sides.
         N = np.array([[0.5, 0.5, 0.0], [0.0, 0.5, 0.5], [0.5, 0.0, 0.5], [1 / 3, 1 / 3, 1 / 3]])
@@ -103,12 +108,12 @@ def driven(x: Array, moments: Array, vector: Array) -> Array:
     ndarray, shape (m, 6c)
         Forces [N] and moments [N·m] at the corners, as `mass` times that motion.
     """
-    N, area, _, normals = _places(x, _any_direction(x))
+    N, area, _, normals = surface_of(x, _any_direction(x))
     share = np.einsum("mp,pi->mi", area, N)
-    turned = np.einsum("micd,c->mid", _director(normals), vector)
+    spun = np.einsum("micd,c->mid", _director(normals), vector)
     found = np.empty((len(x), x.shape[1], 6))
     found[..., :3] = (moments[:, :1] * share)[..., None] * vector
-    found[..., 3:] = (moments[:, 1:2] * share)[..., None] * turned
+    found[..., 3:] = (moments[:, 1:2] * share)[..., None] * spun
     return found.reshape(len(x), -1)
 
 
@@ -132,7 +137,7 @@ def geometric(x: Array, reference: Array, forces: Array, *, normal_only: bool = 
     ndarray, shape (m, 6c, 6c)
         Negative where the section is compressed.
     """
-    _, area, d, normals = _places(x, reference)
+    _, area, d, normals = surface_of(x, reference)
     corners = x.shape[1]
     weighted = forces * area[..., None]
     N, M, P = (_square(weighted[..., s : s + 3]) for s in (0, 3, 6))

@@ -66,7 +66,7 @@ def prestress(
     laminates = (model.laminate,) if model.zones is None else model.zones.laminates
     zone = np.zeros(model.mesh.count, int) if model.zones is None else model.zones.zone
     C = model.section_of(np.arange(model.mesh.count))
-    second = np.array([_second(x) for x in laminates])[zone]
+    second = np.array([second_stiffness(x) for x in laminates])[zone]
     free = np.zeros((model.mesh.count, 9))
     for value, one in ((dT, Load(dT=1.0)), (gradient, Load(dT_gradient=1.0))):
         each = np.broadcast_to(value, (model.mesh.count,))
@@ -74,7 +74,7 @@ def prestress(
             free += (
                 each[:, None]
                 * np.array(
-                    [np.append(free_resultants(x, one), _free_second(x, one)) for x in laminates]
+                    [np.append(free_resultants(x, one), free_second(x, one)) for x in laminates]
                 )[zone]
             )
     operator = np.concatenate([C[:, :6, :6], second], axis=1)
@@ -100,7 +100,7 @@ def _mechanical(C: Array, forces: Array) -> Array:
     return np.asarray(np.linalg.solve(C[:, None, :6, :6], forces[..., None])[..., 0])
 
 
-def _second(laminate: Laminate) -> Array:
+def second_stiffness(laminate: Laminate) -> Array:
     """∫ Q (1, z) z² dz, shape (3, 6) [N·m, N·m²]."""
     low, high = laminate.z[:-1], laminate.z[1:]
     t, mean = high - low, (high + low) / 2
@@ -109,7 +109,7 @@ def _second(laminate: Laminate) -> Array:
     return np.concatenate([D, F], axis=1)
 
 
-def _free_second(laminate: Laminate, heat: Load) -> Array:
+def free_second(laminate: Laminate, heat: Load) -> Array:
     """∫ Q α ΔT z² dz, shape (3,) [N·m]: exact, as the stress is linear within a ply."""
     stress = np.einsum("nji,nsj->nsi", laminate.T, free_stress(laminate, heat))
     z = level_heights(laminate)

@@ -89,6 +89,8 @@ class Shapes:
         What there is to say where nothing buckles, or the held loads buckle it alone.
     held_fails : bool
         Whether the held loads buckle the part by themselves.
+    first : ndarray, shape (n, 6), optional
+        All unknowns of the first.
     """
 
     case: str
@@ -97,6 +99,7 @@ class Shapes:
     complete: bool
     remark: str = ""
     held_fails: bool = False
+    first: Array | None = None
 
 
 @dataclass
@@ -173,14 +176,8 @@ def asked_steps(
             kept.shapes[key] = yield from told(
                 make(state, model, matrices[supports], at if name else None), low, high
             )
-        found[kind].append(_named(kept.shapes[key], name))
+        found[kind].append(replace(kept.shapes[key], case=name))
     return tuple(found["buckling"]), tuple(found["modes"])
-
-
-def _named(shapes: Shapes, case: str) -> Shapes:
-    return Shapes(
-        case, shapes.values, shapes.shapes, shapes.complete, shapes.remark, shapes.held_fails
-    )
 
 
 def _buckling(
@@ -205,7 +202,7 @@ def _buckling(
         if back is not None:
             words = f"under the reversed load at {-back:.4g} times it"
         return _none(model, words)
-    return Shapes("", found.values, _moved(model, found.shapes), found.complete)
+    return _shapes(model, found, found.values)
 
 
 def _none(model: ShellModel, remark: str, *, fails: bool = False) -> Shapes:
@@ -227,11 +224,13 @@ def _modes(
         if case is None:
             raise
         return _none(model, "the loads buckle it, so that it does not swing", fails=True)
-    return Shapes("", found.frequencies, _moved(model, found.shapes), found.complete)
+    return _shapes(model, found, found.frequencies)
 
 
-def _moved(model: ShellModel, kept: Array) -> Array:
-    """Displacements of shapes, the largest of each 1."""
-    moved = unknowns_of(model, kept)[..., :3]
+def _shapes(model: ShellModel, found: eigen.Modes, values: Array) -> Shapes:
+    """Shapes by their displacements, the largest of each 1."""
+    whole = unknowns_of(model, found.shapes)
+    moved = whole[..., :3]
     peak = np.linalg.norm(moved, axis=2).max(axis=1)
-    return np.asarray(moved / np.where(peak > 0, peak, 1.0)[:, None, None])
+    moved = moved / np.where(peak > 0, peak, 1.0)[:, None, None]
+    return Shapes("", values, moved, found.complete, first=whole[0] if len(whole) else None)

@@ -195,6 +195,8 @@ class Memory:
     reuse: dict[str, Reuse] = field(default_factory=dict)
     kept: OrderedDict[PartInputs, Kept] = field(default_factory=OrderedDict)
     on_disk: bool = False
+    factored: PartInputs | None = None
+    """Elastic inputs whose factors `reuse` holds."""
     told: str = ""
 
     def keep(self, elastic: PartInputs, solution: Solution) -> None:
@@ -344,7 +346,9 @@ def _solution(
             return found, False
     yield Progress("placing loads", 0.04)
     problems = problems_of(inputs, layout, models, memory.reuse)
+    memory.factored = None
     found = yield from told(solve_steps(problems), 0.05, end)
+    memory.factored = elastic
     memory.keep(elastic, found)
     if memory.on_disk:
         results.keep(inputs, found)

@@ -23,7 +23,8 @@ from tartan.project.document.partmodel import Level, Part
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
-_HEIGHTS: dict[Level, float] = {"bottom": -1.0, "middle": 0.0, "top": 1.0}
+HEIGHTS: dict[Level, float] = {"bottom": -1.0, "middle": 0.0, "top": 1.0}
+"""Height of the reference surface in a laminate, by its name."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,7 +131,7 @@ def zones_for(part: Part, laid: Sequence[Laid], materials: Sequence[Material]) -
         [LaidPly(x.ply, x.elements, x.turn, x.factor) for x in laid],
         meshed(part).mesh.count,
         {m.name: m for m in materials},
-        _HEIGHTS[part.reference_surface],
+        HEIGHTS[part.reference_surface],
         part.alike,
         offset=part.offset,
     )

@@ -1,0 +1,1 @@
+"""Exact derivatives of a shell's answers by what its sections are made of."""

@@ -1,0 +1,118 @@
+"""The reserve factor at one place of one ply, and how it moves with the strains there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.response import Load, free_stress
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.shell.margins import Within, assess
+from tartan.core.shell.sensitivity.sections import Change, slope
+from tartan.core.strength.laminate_reserves import Beside, Sets
+
+Array = NDArray[np.float64]
+
+STEP = 1e-4
+"""Step in strains, as a share of the largest."""
+
+
+@dataclass(frozen=True, eq=False)
+class Place:
+    """A ply at a level of a section, and what judges it there.
+
+    Attributes
+    ----------
+    laminate : Laminate
+        The section.
+    within : Within
+        The one ply, level and criterion.
+    sets : mapping
+        Criteria by material name or kind.
+    strains : ndarray, shape (8,)
+        Section strains that are scaled.
+    held : ndarray, shape (8,), optional
+        Section strains that stay.
+    stays, scaled : Load, optional
+        Temperature of what stays, and of what is scaled.
+    beside : Beside, optional
+        What acts on a core there.
+    """
+
+    laminate: Laminate
+    within: Within
+    sets: Sets
+    strains: Array
+    held: Array | None = None
+    stays: Load | None = None
+    scaled: Load | None = None
+    beside: Beside | None = None
+
+    def reserve(self, laminate: Laminate, strains: Array, held: Array | None) -> Array:
+        """Reserve factors for rows of strains, shape (q, 8), to shape (q,)."""
+        free, own = (
+            None if x is None else free_stress(laminate, x) for x in (self.stays, self.scaled)
+        )
+        near = None
+        if self.beside is not None:
+            count = len(strains)
+            near = Beside(
+                np.broadcast_to(self.beside.press, (1, count)),
+                np.broadcast_to(self.beside.held, (count,)),
+                np.broadcast_to(self.beside.curved, (count, 3)),
+            )
+        margins = assess(
+            laminate,
+            strains[None, :, None],
+            self.sets,
+            None if held is None else held[:, None],
+            free,
+            own,
+            self.within,
+            beside=near,
+        )
+        return margins.reserve
+
+    @property
+    def value(self) -> float:
+        """The reserve factor."""
+        held = None if self.held is None else self.held[None]
+        return float(self.reserve(self.laminate, self.strains[None], held)[0])
+
+    def by_strains(self) -> tuple[Array, Array]:
+        """Gradient by the strains that are scaled and by those that stay, shape (8,) each."""
+        held = np.zeros(8) if self.held is None else self.held
+        steps = self._steps(held)
+        rows = np.concatenate([np.diag(steps), np.zeros((8, 8))])
+        also = np.concatenate([np.zeros((8, 8)), np.diag(steps)])
+        if self.held is None:
+            rows, also = rows[:8], also[:8]
+
+        def at(k: float) -> Array:
+            own = None if self.held is None else held + k * also
+            # Its inverse is all but linear in the strains.
+            return 1 / self.reserve(self.laminate, self.strains + k * rows, own)
+
+        found = -(self.value**2) * (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12
+        found = np.where(np.isfinite(found), found, 0.0)
+        return found[:8] / steps, (np.zeros(8) if self.held is None else found[8:] / steps)
+
+    def by_change(self, change: Change) -> float:
+        """Derivative by a variable of the section at strains that stand."""
+        held = None if self.held is None else self.held[None]
+
+        def of(laminate: Laminate) -> Array:
+            return self.reserve(laminate, self.strains[None], held)
+
+        return float(slope(self.laminate, change, of)[0])
+
+    def _steps(self, held: Array) -> Array:
+        """Steps of every strain that change the stresses by as much."""
+        high = float(np.abs(self.laminate.z).max())
+        size = np.abs(self.strains) + np.abs(held)
+        peak = max(float(size[:3].max()), high * float(size[3:6].max()))
+        slid = float(size[6:].max()) or peak or 1.0
+        peak = peak or slid
+        return STEP * np.repeat([peak, peak / high, slid], [3, 3, 2])
