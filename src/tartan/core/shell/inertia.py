@@ -48,7 +48,7 @@ def turned(normals: Array, rotations: Array) -> Array:
 
 
 def surface_of(x: Array, reference: Array) -> tuple[Array, Array, Array, Array]:
-    """What the form of elements with so many corners says of its surface, see `ElementForm`."""
+    """What the form of elements says of its surface, of corners (m, c, 3); see `ElementForm`."""
     return FORMS[x.shape[1]].surface(x, reference)
 
 

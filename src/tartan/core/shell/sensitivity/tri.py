@@ -83,7 +83,7 @@ def work(op: Operators, C: Array, v: Array, u: Array) -> Array:
 
 
 def pull(op: Operators, C: Array, u: Array, a: Array) -> tuple[Array, Array]:
-    """Gradient by section strains as one by unknowns and by C; see `quad.pull`, with 18."""
+    """Gradient by strains (k, m, 4, 8) as one by unknowns and by C; see `quad.pull`, with 18."""
     B = whole(op, C)
     Kbb, follow = _bubble_of(op, C)
     by_u = np.einsum("mpse,kmps->mek", B, a, optimize=True)

@@ -31,7 +31,7 @@ MOST_PAIRS = 16
 
 
 def zone_of(model: ShellModel) -> tuple[Index, int]:
-    """Zone of every element, and how many there are."""
+    """Zone of every element, shape (m,), and how many there are."""
     if model.zones is None:
         return np.zeros(model.mesh.count, np.int64), 1
     return model.zones.zone, len(model.zones.laminates)
