@@ -142,34 +142,69 @@ class Slopes:
                 self._adjoint(supports, some, found)
         return found
 
-    def by(self, gradients: Sequence[Gradient], variables: Sequence[Variable]) -> Array:
-        """Derivatives of answers by variables, shape (answers, variables)."""
-        layout = self._layout
-        height = HEIGHTS[self._inputs.part.reference_surface]
-        every = np.array([g.zones for g in gradients])
-        needs = Needs(*(bool(every[..., s].any()) for s in (SECOND, MOMENTS, HEAT)))
-        found = np.zeros((len(gradients), len(variables)))
-        for number, laminate in enumerate(layout.zones.laminates):
-            plies = list(layout.zones.plies[number])
-            share = np.array(
-                [
-                    p.thickness / layout.laid[n].ply.thickness
-                    for n, p in zip(plies, laminate.stack.plies, strict=True)
-                ]
-            )
-            here = [g for g in range(len(gradients)) if gradients[g].zone == number]
+    def by(
+        self,
+        gradients: Sequence[Gradient],
+        variables: Sequence[Variable],
+        sections: Array | None = None,
+    ) -> Array:
+        """Derivatives of answers by variables, shape (answers, variables).
+
+        Parameters
+        ----------
+        gradients : sequence of Gradient
+            Of the answers.
+        variables : sequence of Variable
+            What they are derived by.
+        sections : ndarray, shape (variables, z, 103), optional
+            As `sections` gives, with all that the gradients need.
+        """
+        every = np.array([g.zones for g in gradients]).reshape(len(gradients), -1, FIGURES)
+        if sections is None:
+            sections = self.sections(variables, self.needs(gradients))
+        found = np.einsum("gzf,vzf->gv", every, sections, optimize=True)
+        for g, gradient in enumerate(gradients):
+            if gradient.place is None:
+                continue
             for v, variable in enumerate(variables):
-                change = Change(share * variable.thickness[plies], variable.angle[plies], height)
-                if not (change.thickness.any() or change.angle.any()):
-                    continue
-                found[:, v] += every[:, number] @ slope(
-                    laminate, change, lambda x: figures(x, needs)
-                )
-                for g in here:
-                    place = gradients[g].place
-                    assert place is not None
-                    found[g, v] += place.by_change(change)
+                change = self._change(gradient.zone, variable)
+                if change is not None:
+                    found[g, v] += gradient.place.by_change(change)
+        return np.asarray(found)
+
+    @staticmethod
+    def needs(gradients: Sequence[Gradient]) -> Needs:
+        """Which figures of sections gradients are by."""
+        return Needs(
+            *(any(bool(g.zones[:, s].any()) for g in gradients) for s in (SECOND, MOMENTS, HEAT))
+        )
+
+    def sections(self, variables: Sequence[Variable], needs: Needs) -> Array:
+        """How variables change the figures of every zone's section, shape (variables, z, 103)."""
+        laminates = self._layout.zones.laminates
+        found = np.zeros((len(variables), len(laminates), FIGURES))
+        for number, laminate in enumerate(laminates):
+            for v, variable in enumerate(variables):
+                change = self._change(number, variable)
+                if change is not None:
+                    found[v, number] = slope(laminate, change, lambda x: figures(x, needs))
         return found
+
+    def _change(self, zone: int, variable: Variable) -> Change | None:
+        """What a variable changes in a zone's laminate; None where that is nothing."""
+        layout = self._layout
+        plies = list(layout.zones.plies[zone])
+        if not (variable.thickness[plies].any() or variable.angle[plies].any()):
+            return None
+        # Draped and wound plies are thicker or thinner there than they are laid.
+        share = np.array(
+            [
+                p.thickness / layout.laid[n].ply.thickness
+                for n, p in zip(plies, layout.zones.laminates[zone].stack.plies, strict=True)
+            ]
+        )
+        height = HEIGHTS[self._inputs.part.reference_surface]
+        return Change(share * variable.thickness[plies], variable.angle[plies], height)
 
     def _supports(self, case: int | None) -> str:
         if case is None:

@@ -28,6 +28,7 @@ from tartan.project.document.partmodel import (
     Support,
     SupportSet,
 )
+from tartan.project.document.sizingmodel import NO_SIZING, SizeAsk
 
 
 @dataclass(frozen=True)
@@ -141,6 +142,8 @@ class Project(Design):
     shop_rules: tuple[ShopRule, ...] = ()
     orders: tuple[OrderAsk, ...] = ()
     """What is asked of the order of plies, by stack."""
+    sizing: SizeAsk = NO_SIZING
+    """What is asked of the sizing of the part."""
 
     @property
     def baseline(self) -> Version | None:

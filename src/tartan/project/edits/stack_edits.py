@@ -15,6 +15,7 @@ from tartan.core.errors import DocumentError, StackError, TartanError
 from tartan.core.materials import Material, checked, replace_value
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare, relay
+from tartan.project.analysis import size_proposals
 from tartan.project.document.model import Project, Version
 from tartan.project.document.textgate import refuse_odd_text
 from tartan.project.edits.design_edits import (
@@ -61,6 +62,8 @@ def put_material(project: Project, name: str, material: Material) -> Project:
     changed = replace(project, materials=materials, stacks=stacks, part=part)
     if material.name != name:
         changed = rename_in_sets(changed, name, material.name)
+        sizing = size_proposals.renamed(changed.sizing, material=(name, material.name))
+        changed = replace(changed, sizing=sizing)
     for each in changed.materials:
         changed.in_force(each)
     return changed
@@ -196,7 +199,9 @@ def rename_stack(project: Project, old: str, new: str) -> Project:
         for v in project.versions
     )
     orders = tuple(replace(a, stack=new) if a.stack == old else a for a in project.orders)
-    return replace(_renamed_stack(project, old, new), versions=versions, orders=orders)
+    sizing = size_proposals.renamed(project.sizing, stack=(old, new))
+    changed = _renamed_stack(project, old, new)
+    return replace(changed, versions=versions, orders=orders, sizing=sizing)
 
 
 Design_ = TypeVar("Design_", Project, Version)

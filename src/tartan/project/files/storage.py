@@ -14,6 +14,7 @@ from tartan.core.errors import DocumentError, TartanError
 from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
 from tartan.project.edits.order_edits import check_orders
+from tartan.project.edits.sizing_edits import check_ask
 from tartan.project.edits.stack_edits import check_project
 
 SCHEMA = 6
@@ -106,7 +107,9 @@ def from_text(text: str, where: str = "Project file") -> Project:
             "Mend that value; nothing was opened.",
         ) from error
     try:
-        return check_orders(check_project(project))
+        checked = check_orders(check_project(project))
+        check_ask(checked.sizing)
+        return checked
     except TartanError as error:
         raise DocumentError(str(error), where, "Nothing was opened.") from error
 

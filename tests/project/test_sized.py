@@ -1,0 +1,446 @@
+"""Sizing of a part: designs, their slopes, the lightest of all combinations, and refusals."""
+
+import dataclasses
+import itertools
+import json
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+import pytest
+
+from tartan.core.errors import DocumentError, MaterialError, StackError, TartanError
+from tartan.core.shell.mesh import Pad, Panel
+from tartan.core.stack import Ply, Stack
+from tartan.core.stack.plies import is_symmetric
+from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.jobs import solve_now
+from tartan.project.analysis.size_proposals import proposals, variables_of
+from tartan.project.analysis.sized import spread
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import (
+    BucklingRequirement,
+    Case,
+    DisplacementRequirement,
+    EdgeForce,
+    FrequencyRequirement,
+    MassRequirement,
+    Part,
+    Pressure,
+    ReserveRequirement,
+    Rung,
+    Support,
+)
+from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeVariable
+from tartan.project.edits import part_edits, sizing_edits, stack_edits
+from tartan.project.files.storage import from_text, to_text
+from tartan.project.findings.size_points import Sizing, Task, answer_point
+from tartan.project.findings.size_rules import choices_of, rules_of
+from tartan.project.findings.sizing import sized, sizing_of
+from tartan.project.findings.verdict import statuses
+from tests.panels import dish_panel
+
+FACE = Stack(
+    "skin",
+    (
+        Ply("woven carbon", 45.0, 0.2e-3),
+        Ply("UD carbon", 0.0, 0.15e-3),
+        Ply("UD carbon", 90.0, 0.15e-3),
+        Ply("UD carbon", 0.0, 0.15e-3),
+        Ply("woven carbon", 45.0, 0.2e-3),
+    ),
+)
+
+
+def panel(**changes: object) -> Project:
+    """Flat plate of a symmetric skin with a doubler, a little stack and a core strip on a pad."""
+    doubler = Stack("doubler", (Ply("UD carbon", 30.0, 0.15e-3), Ply("UD carbon", 60.0, 0.15e-3)))
+    part = Part(
+        Panel(0.6, 0.4, pads=(Pad("pad", 0.24, 0.0, 0.1),)),
+        0.08,
+        (
+            Rung(stack="skin"),
+            Rung("pad", stack="doubler"),
+            Rung("pad", ply=Ply("UD carbon", 10.0, 0.15e-3)),
+            Rung("pad", ply=Ply("honeycomb", 0.0, 2e-3)),
+            Rung(stack="skin"),
+        ),
+        reference_surface="bottom",
+    )
+    project = dataclasses.replace(
+        dish_panel(),
+        stacks=(FACE, doubler),
+        part=part,
+        supports=(Support("left edge", "clamped"),),
+        cases=(
+            Case("press", (Pressure(60.0),)),
+            Case("push", (EdgeForce("right edge", (-300.0, 40.0, 0.0)),)),
+        ),
+        combinations=(),
+        load_cases=(),
+        requirements=(
+            ReserveRequirement(1.5),
+            DisplacementRequirement(4e-3, "press"),
+            DisplacementRequirement(3e-3, "", "normal"),
+            BucklingRequirement(3.0, "push"),
+            FrequencyRequirement(12.0),
+            MassRequirement(2.0),
+        ),
+    )
+    return dataclasses.replace(project, **changes)  # type: ignore[arg-type]
+
+
+def asked(project: Project, **values: Sequence[float]) -> SizeAsk:
+    """What may change by its words, such as ``skin0`` for the plies of skin at 0°."""
+    found = []
+    for variable in proposals(project):
+        name = (
+            f"{variable.stack}{variable.angle:g}"
+            if variable.rung < 0
+            else f"{variable.kind}{variable.rung}"
+        )
+        on = name in values
+        own = tuple(map(float, values[name])) if on else variable.values
+        found.append(dataclasses.replace(variable, active=on, values=own))
+    assert sum(v.active for v in found) == len(values)
+    return SizeAsk(tuple(found))
+
+
+ALL = {
+    "skin45": (2, 4, 6),
+    "skin0": (2, 4, 6),
+    "skin90": (1, 3),
+    "laid1": (0, 1),
+    "angle1": (-20, 0, 20),
+    "plies2": (0, 1, 2),
+    "angle2": (-10, 10, 40),
+    "core3": (1e-3, 2e-3, 4e-3),
+}
+
+
+def point(sizing: Sizing, **values: float) -> tuple[float, ...]:
+    """One value a group, by the name of its first."""
+    found = []
+    for group in sizing.groups:
+        v = sizing.variables[group[0]]
+        found.append(values[f"{v.stack}{v.angle:g}" if v.rung < 0 else f"{v.kind}{v.rung}"])
+    return tuple(found)
+
+
+@pytest.mark.parametrize("places", range(1, 8))
+@pytest.mark.parametrize("symmetric", [False, True])
+def test_plies_are_spread_evenly_and_outside_first(places: int, symmetric: bool) -> None:
+    for count in range(14):
+        if symmetric and count % 2 and places % 2 == 0:
+            with pytest.raises(DocumentError, match="even"):
+                spread(count, range(places), symmetric=True)
+            continue
+        found = spread(count, range(places), symmetric=symmetric)
+        assert sum(found) == count
+        assert max(found) - min(found) <= (2 if symmetric else 1)
+        if symmetric:
+            assert found == found[::-1]
+        if count >= 2 and places > 1:
+            # The outermost places are never without one while others have some.
+            assert min(found[0], found[-1]) > 0
+
+
+def test_everything_of_the_lay_up_is_proposed_but_what_is_wound() -> None:
+    found = proposals(panel())
+    kinds = [(v.kind, v.stack or v.rung) for v in found if v.active]
+    assert kinds == [
+        ("plies", "skin"),
+        ("plies", "skin"),
+        ("plies", "skin"),
+        ("plies", "doubler"),
+        ("plies", "doubler"),
+        ("plies", 2),
+        ("core", 3),
+    ]
+    # A symmetric stack without a ply in its middle takes even numbers.
+    assert found[0].values == (2.0, 4.0, 6.0)
+    assert found[2].values == (1.0, 2.0, 3.0, 4.0, 5.0)
+    waiting = [(v.kind, v.rung) for v in found if not v.active]
+    assert waiting == [("laid", 1), ("angle", 1), ("angle", 2)]
+
+
+def test_a_solid_design_has_the_plies_it_says() -> None:
+    project = panel()
+    sizing = sizing_of(project, asked(project, **ALL))
+    made = sizing.design(
+        point(
+            sizing,
+            skin45=4,
+            skin0=6,
+            skin90=3,
+            laid1=0,
+            angle1=20,
+            plies2=2,
+            angle2=40,
+            core3=4e-3,
+        ),
+        solid=True,
+    ).project
+    skin = made.stack("skin")
+    assert skin is not None
+    assert is_symmetric(skin.plies)
+    angles = [p.angle for p in skin.plies]
+    assert angles == [45, 45, 0, 0, 0, 90, 90, 90, 0, 0, 0, 45, 45]
+    assert made.part is not None
+    rungs = made.part.lay_up
+    assert [r.active for r in rungs] == [True, False, True, True, True, True]
+    assert rungs[1].turn == 20
+    assert [r.ply.angle for r in rungs[2:4] if r.ply] == [40, 40]
+    assert rungs[4].ply is not None
+    assert rungs[4].ply.thickness == 4e-3
+    # What is not asked for stays the same object, and the project before is as it was.
+    assert made.cases is project.cases
+    assert project == panel()
+
+
+def test_its_mass_and_price_are_what_the_choices_cost() -> None:
+    project = panel()
+    rng = np.random.default_rng(1)
+    for least in ("mass", "cost"):
+        ask = dataclasses.replace(asked(project, **ALL), least=least)
+        sizing = sizing_of(project, ask)
+        choices = choices_of(sizing, ask)
+        for _ in range(12):
+            chosen = tuple(float(rng.choice(v)) for v in choices.values)
+            layout = layout_of(part_inputs(sizing.design(chosen, solid=True).project))
+            exact = layout.mass() if least == "mass" else layout.cost()
+            assert choices.cost_of(chosen) == pytest.approx(exact, rel=1e-12)
+
+
+def test_merged_and_solid_designs_answer_alike() -> None:
+    project = panel()
+    sizing = sizing_of(
+        project, asked(project, skin45=(2, 4), skin0=(2, 6), plies2=(1, 3), core3=(2e-3,))
+    )
+    where = point(sizing, skin45=4, skin0=6, plies2=3, core3=2e-3)
+    for requirement in project.requirements:
+        values = []
+        for solid in (False, True):
+            made = sizing.design(where, solid=solid).project
+            found = statuses(made, solve_now(part_inputs(made)))
+            values.append(next(s.value for s in found if s.requirement == requirement))
+        assert values[0] == pytest.approx(values[1], rel=1e-9)
+
+
+def difference(sizing: Sizing, at: Sequence[float], number: int, step: float) -> np.ndarray:
+    def of(k: int) -> np.ndarray:
+        moved = [*at]
+        moved[number] += k * step
+        found = answer_point(sizing, Task(tuple(moved), solid=False))
+        assert not found.fault
+        return found.values
+
+    return (8 * (of(1) - of(-1)) - (of(2) - of(-2))) / (12 * step)
+
+
+def test_every_group_has_the_slopes_of_the_whole_program() -> None:
+    project = panel()
+    # Two that are linked take one value.
+    ask = asked(project, doubler60=(1, 2, 3), doubler30=(1, 2, 3), **ALL)
+    linked = tuple(
+        dataclasses.replace(v, link="pair") if v.stack == "doubler" and v.rung < 0 else v
+        for v in ask.variables
+    )
+    sizing = sizing_of(project, dataclasses.replace(ask, variables=linked))
+    assert len(sizing.groups) == len(ALL) + 1
+    at = point(
+        sizing, skin45=2.7, skin0=3.2, skin90=1.6, laid1=0.7, angle1=7.0, plies2=1.3,
+        angle2=14.0, core3=2.4e-3, doubler30=1.5,
+    )  # fmt: skip
+    found = answer_point(sizing, Task(at, solid=False))
+    # One row a requirement and case, of the reserve factor one a zone; the mass is the last.
+    assert len(found.values) >= len(project.requirements)
+    for number, group in enumerate(sizing.groups):
+        kind = sizing.variables[group[0]].kind
+        step = {"angle": 0.05, "core": 5e-6}.get(kind, 5e-3)
+        exact = difference(sizing, at, number, step)
+        floor = 1e-7 * np.abs(found.values) / step * 0.01
+        assert (np.abs(found.slopes[:, number] - exact) <= 1e-5 * np.abs(exact) + floor).all(), (
+            kind
+        )
+
+
+def last(steps: Iterator[object]) -> SizeFound:
+    *_, news = steps
+    return news.found  # type: ignore[attr-defined,no-any-return]
+
+
+@pytest.mark.parametrize("least", ["mass", "cost"])
+def test_two_numbers_of_plies_are_the_best_of_all_combinations(least: str) -> None:
+    project = panel(requirements=(ReserveRequirement(2.0), DisplacementRequirement(9e-3, "press")))
+    own = {"skin45": (2, 4, 6, 8), "skin0": (2, 4, 6, 8)}
+    ask = dataclasses.replace(asked(project, **own), least=least)
+    sizing = sizing_of(project, ask)
+    choices = choices_of(sizing, ask)
+    costs = {}
+    for chosen in itertools.product(*choices.values):
+        made = sizing.design(chosen, solid=True).project
+        if all(s.met for s in statuses(made, solve_now(part_inputs(made)))):
+            costs[chosen] = choices.cost_of(chosen)
+    # Some hold, and neither the least nor all of them.
+    assert 0 < len(costs) < 16
+    found = last(sized(project, ask))
+    assert found.steps[-1].values == min(costs, key=lambda p: costs[p])
+    assert found.steps[-1].holds
+    assert found.proved
+    assert found.stops
+    assert all(s.worst < 1 for s in found.stops)
+
+
+def test_what_holds_was_solved_and_can_be_taken() -> None:
+    project = panel(requirements=(ReserveRequirement(2.0), DisplacementRequirement(9e-3, "press")))
+    ask = asked(project, skin45=(2, 4, 6), skin0=(2, 4, 6), plies2=(0, 1, 2, 3), laid1=(0, 1))
+    found = last(sized(project, ask))
+    best = found.steps[-1]
+    sizing = sizing_of(project, ask)
+    chosen, values = sizing.changes(best.values)
+    step = dataclasses.replace(best, values=tuple(values))
+    taken = sizing_edits.take_design(project, chosen, step, found)
+    answer = solve_now(part_inputs(taken))
+    assert answer.layout().mass() == pytest.approx(best.mass)
+    reached = statuses(taken, answer)
+    assert all(s.met for s in reached)
+    assert min(s.ratio for s in reached) == pytest.approx(best.worst)
+    # The file keeps how it was found.
+    again = from_text(to_text(taken))
+    assert again == taken
+    assert again.sizing.found == found
+
+
+def test_where_nothing_holds_the_nearest_is_told() -> None:
+    project = panel(requirements=(DisplacementRequirement(1e-9, "press"),))
+    found = last(sized(project, asked(project, skin0=(2, 4), plies2=(0, 1))))
+    assert not found.steps
+    assert found.nearest is not None
+    assert found.nearest.values == (4.0, 1.0)
+    assert not found.nearest.holds
+    assert "Displacement" in found.nearest.governs
+
+
+def test_plies_that_end_at_a_border_are_counted() -> None:
+    project = panel(requirements=(ReserveRequirement(1.0),))
+    ask = dataclasses.replace(asked(project, plies2=(0, 1, 2, 3, 4), laid1=(0, 1)), most_dropped=4)
+    sizing = sizing_of(project, ask)
+    (rule,) = rules_of(sizing, ask)
+    for laid, count in itertools.product((0, 1), range(5)):
+        chosen = point(sizing, laid1=laid, plies2=count)
+        layout = layout_of(part_inputs(sizing.design(chosen, solid=True).project))
+        zones = [set(p) for p in layout.zones.plies]
+        ends = max((len(a - b) for a in zones for b in zones), default=0)
+        # The core is one of them.
+        assert ends == 1 + 2 * laid + count
+        assert (rule.factors @ np.array(chosen) <= rule.most) == (ends <= 4)
+
+
+def test_outermost_plies_stay_where_they_have_to() -> None:
+    project = panel()
+    ask = asked(project, skin45=(0, 2, 4), skin0=(0, 2))
+    free = choices_of(sizing_of(project, ask), ask)
+    assert free.values == ((0.0, 2.0, 4.0), (0.0, 2.0))
+    covers = dataclasses.replace(ask, covers=True)
+    assert choices_of(sizing_of(project, covers), covers).values == ((2.0, 4.0), (0.0, 2.0))
+
+
+def refused(project: Project, ask: SizeAsk) -> TartanError:
+    with pytest.raises(TartanError) as caught:
+        last(sized(project, ask))
+    assert caught.value.mend
+    return caught.value
+
+
+def test_what_cannot_be_sized_is_refused_in_words() -> None:
+    project = panel()
+    ask = asked(project, skin0=(2, 4))
+    assert "Nothing may change" in refused(project, SizeAsk(tuple(
+        dataclasses.replace(v, active=False) for v in ask.variables
+    ))).what  # fmt: skip
+    assert "no part" in refused(dataclasses.replace(project, part=None), ask).what
+    assert "can be made" in refused(project, asked(project, skin0=(1, 3))).what
+    one, *rest = asked(project, skin0=(2, 4), skin90=(1, 3)).variables
+    linked = tuple(dataclasses.replace(v, link="a") for v in (one, *rest))
+    assert "linked as 'a'" in refused(project, SizeAsk(linked)).what
+    ends = dataclasses.replace(asked(project, plies2=(3, 4)), most_dropped=2)
+    assert "end between two zones" in refused(project, ends).what
+    carbon = project.material("UD carbon")
+    assert carbon is not None
+    unknown = stack_edits.put_material(
+        project, "UD carbon", dataclasses.replace(carbon, price=None)
+    )
+    with pytest.raises((MaterialError, DocumentError), match="price"):
+        last(sized(unknown, dataclasses.replace(ask, least="cost")))
+    # What cannot be solved as it is, is said as it would be.
+    assert "supports" in str(refused(dataclasses.replace(project, supports=()), ask))
+
+
+def test_a_design_of_another_lay_up_is_not_taken() -> None:
+    project = panel(requirements=(ReserveRequirement(1.0),))
+    ask = asked(project, plies2=(0, 1, 2))
+    found = last(sized(project, ask))
+    sizing = sizing_of(project, ask)
+    chosen, _ = sizing.changes(found.steps[-1].values)
+    assert project.part is not None
+    other = part_edits.put_lay_up(project, project.part.lay_up[:2])
+    with pytest.raises(DocumentError, match="no rung 3"):
+        sizing_edits.take_design(other, chosen, found.steps[-1], found)
+    swapped = part_edits.put_lay_up(project, project.part.lay_up[::-1])
+    assert [v.kind for v in variables_of(swapped, ask) if v.rung == 2] == ["plies", "angle"]
+    skin = project.stack("skin")
+    assert skin is not None
+    gone = stack_edits.put_plies(project, "skin", skin.plies[1:4])
+    one = next(v for v in asked(project, skin45=(2, 4)).variables if v.active)
+    with pytest.raises(DocumentError, match="no such plies"):
+        sizing_edits.take_design(gone, [one], found.steps[-1], None)
+
+
+def test_names_that_change_are_followed() -> None:
+    project = panel()
+    project = sizing_edits.put_sizing(project, asked(project, skin0=(2, 8)))
+    renamed = stack_edits.rename_stack(project, "skin", "outer skin")
+    carbon = renamed.material("UD carbon")
+    assert carbon is not None
+    renamed = stack_edits.put_material(
+        renamed, "UD carbon", dataclasses.replace(carbon, name="tape")
+    )
+    mine = [v for v in variables_of(renamed, renamed.sizing) if v.active]
+    assert [(v.stack, v.material, v.values) for v in mine] == [("outer skin", "tape", (2.0, 8.0))]
+
+
+@pytest.mark.parametrize(
+    ("kind", "values"),
+    [
+        ("plies", (1.5,)),
+        ("plies", (-1.0, 2.0)),
+        ("plies", (2.0, 2.0)),
+        ("plies", ()),
+        ("plies", (1e9,)),
+        ("core", (0.0, 1e-3)),
+        ("laid", (0.0, 2.0)),
+        ("angle", (1e4,)),
+        ("angle", (float("nan"),)),
+        ("plies", tuple(map(float, range(100)))),
+    ],
+)
+def test_values_that_cannot_be_are_refused(kind: str, values: tuple[float, ...]) -> None:
+    variable = SizeVariable(kind, rung=0, values=values)  # type: ignore[arg-type]
+    with pytest.raises(StackError):
+        sizing_edits.put_sizing(panel(), SizeAsk((variable,)))
+
+
+def test_a_file_with_a_sizing_that_cannot_be_is_refused() -> None:
+    project = sizing_edits.put_sizing(panel(), asked(panel(), skin0=(2, 4)))
+    text = to_text(project)
+    assert from_text(text) == project
+    body = json.loads(text)
+    for field, bad in (("most_solves", 0), ("most_dropped", -1), ("least", "time")):
+        spoilt = json.loads(json.dumps(body))
+        spoilt["sizing"][field] = bad
+        with pytest.raises(DocumentError):
+            from_text(json.dumps(spoilt))
+    spoilt = json.loads(json.dumps(body))
+    spoilt["sizing"]["variables"][0]["values"] = [1.5]
+    with pytest.raises(DocumentError, match="whole numbers"):
+        from_text(json.dumps(spoilt))
