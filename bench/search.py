@@ -7,9 +7,14 @@ import numpy as np
 
 from bench.figures import Figure, median, sized
 from tartan.core.search.candidates import layers_of
+from tartan.core.shell.assembly import finished
 from tartan.core.stack import Ply
 from tartan.project.analysis.engine import Engine
+from tartan.project.analysis.gradients import Variable
+from tartan.project.analysis.inputs import part_inputs
+from tartan.project.analysis.jobs import Memory, SolveRequest, run_solve
 from tartan.project.document.samples import UNIDIRECTIONAL
+from tartan.project.findings.size_points import derived
 from tartan.project.findings.sweeps import over_of, run_task, tasks_of
 
 ORDERS = 200_000
@@ -67,6 +72,25 @@ def two_workers() -> float:
     return took(2) / took(1)
 
 
+def slopes_share() -> float:
+    """Time for the derivatives of all requirements of the dish by 50 variables / of its answer."""
+    project = sized(0.02)
+    inputs, rng = part_inputs(project), np.random.default_rng(3)
+    solves, slopes = [], []
+    for _ in range(3):
+        memory = Memory()
+        start = time.perf_counter()
+        answer = finished(run_solve(SolveRequest(0, inputs), memory))
+        solves.append(time.perf_counter() - start)
+        plies = len(answer.layout().laid)
+        # Every variable moves every ply: the most that there can be to do.
+        variables = [Variable(*rng.normal(size=(2, plies))) for _ in range(50)]
+        start = time.perf_counter()
+        derived(project, answer, memory, variables)
+        slopes.append(time.perf_counter() - start)
+    return float(np.median(slopes) / np.median(solves))
+
+
 def search_figures() -> list[Figure]:
     """Orders, workers."""
     took, rate = order_rate()
@@ -79,5 +103,11 @@ def search_figures() -> list[Figure]:
             f"{rate:,.0f} a second on one core",
         ),
         Figure("engine", "pieces of 20 ms on one worker / plain calls", engine_overhead(), 1.1),
+        Figure(
+            "slopes",
+            "slopes of all requirements by 50 variables / one answer of the part",
+            slopes_share(),
+            3.0,
+        ),
         Figure("two_workers", "part solves by two workers / by one", two_workers(), 1 / 1.7),
     ]

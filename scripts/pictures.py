@@ -11,8 +11,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
 from tartan.core.laminate.loadcase import LoadCase
@@ -23,9 +23,7 @@ from tartan.desktop import theme
 from tartan.desktop.app import make_application, make_window
 from tartan.desktop.manual import WIDEST
 from tartan.desktop.manual import folder as manual_folder
-from tartan.desktop.widgets.modemark import paint_mode
 from tartan.desktop.window import MainWindow
-from tartan.exchange.maps.modemarks import MARKS
 from tartan.exchange.patterns import write_patterns
 from tartan.exchange.plies.write import layout_data
 from tartan.pages.stations import STATIONS
@@ -33,10 +31,12 @@ from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.model import Project
 from tartan.project.document.ordermodel import OrderAsk, OrderGoal
 from tartan.project.document.samples import light_dish_panel, radome_cap_project
-from tartan.project.edits import design_edits, order_edits, part_edits, stack_edits
+from tartan.project.document.sizingmodel import SizeAsk
+from tartan.project.edits import design_edits, order_edits, part_edits, sizing_edits, stack_edits
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
+from scripts.sheets import failure_modes, strip
 from tests.desktop.whole_job import whole_job
 
 PATIENCE = 120.0
@@ -62,25 +62,6 @@ def picture(window: MainWindow, path: Path) -> None:
     screen = window.screen()
     area = window.geometry()
     screen.grabWindow(0, area.x(), area.y(), area.width(), area.height()).save(str(path))
-    print(f"  {path}")
-
-
-def failure_modes(path: Path) -> None:
-    """Save every failure mode's drawing with its word, in light and in dark."""
-    rows = -(-len(MARKS) // 2)
-    image = QImage(1040, 20 + 44 * rows, QImage.Format.Format_RGB32)
-    painter = QPainter(image)
-    for half, face in enumerate((theme.LIGHT, theme.DARK)):
-        painter.fillRect(520 * half, 0, 520, image.height(), QColor(face.paper))
-        painter.setFont(theme.font(10))
-        for i, mode in enumerate(MARKS):
-            x, y = 520 * half + 14 + 256 * (i // rows), 12 + 44 * (i % rows)
-            paint_mode(painter, QRectF(x, y, 34, 34), mode, face.ink)
-            paint_mode(painter, QRectF(x + 42, y + 9, 17, 17), mode, face.ink)
-            painter.setPen(QColor(face.ink))
-            painter.drawText(x + 66, y + 22, mode)
-    painter.end()
-    image.save(str(path))
     print(f"  {path}")
 
 
@@ -131,9 +112,48 @@ def order(window: MainWindow, folder: Path) -> None:
     pane.search()
     wait_until(lambda: not pane.stream.busy)
     QTest.qWait(600)
-    picture(window, folder / "stacks-order.png")
+    place = Path(tempfile.mkdtemp())
+    picture(window, place / "order of plies.png")
     session.undo()
+    sweep(window, place)
+    strip(sorted(place.glob("*.png")), folder / "stacks-order.png")
+
+
+def sweep(window: MainWindow, folder: Path) -> None:
+    """Save the reserve factor of the feed strut over two angles of its plies."""
+    window.session.select(station="Stacks", stack="feed strut", plies=())
+    pane = window.stacks.sweep
+    window.stacks.reveal(pane)
+    strut = "stacks[feed strut]"
+    pane.over(f"{strut}.plies[3].angle & {strut}.plies[8].angle", "0 to 90 by 5")
+    pane.asked.choose([pane._names.index(f"{strut}.reserve")])
+    pane.start()
+    wait_until(lambda: not pane.stream.busy)
+    QTest.qWait(600)
+    picture(window, folder / "sweep over angles.png")
     window.stacks.tabs.buttons()[0].click()
+
+
+def sizing(window: MainWindow, folder: Path) -> None:
+    """Save the dish after its sizing, on a coarser mesh."""
+    session = window.session
+
+    def coarser(project: Project) -> Project:
+        few = sizing_edits.put_sizing(project, SizeAsk(most_solves=30))
+        return part_edits.change_part(few, mesh_size=0.1)
+
+    session.edit("coarser", coarser)
+    session.select(station="Part", rungs=())
+    wait_for_answer(window)
+    window.part.open_form("sizing")
+    form = window.part.sizing
+    form.start()
+    wait_until(lambda: not form.stream.busy)
+    QTest.qWait(600)
+    picture(window, folder / "part-sizing.png")
+    window.part.open_form("lay-up")
+    session.undo()
+    wait_for_answer(window)
 
 
 def dish_ply(window: MainWindow, folder: Path) -> None:
@@ -189,30 +209,6 @@ def job(window: MainWindow, folder: Path) -> None:
         strip(made, folder / "job.png")
 
 
-def strip(paths: list[Path], target: Path) -> None:
-    """Set pictures two and two, each under its number."""
-    wide, gap, head = 640, 12, 26
-    small = [
-        QImage(str(p)).scaledToWidth(wide, Qt.TransformationMode.SmoothTransformation)
-        for p in paths
-    ]
-    tall = max(s.height() for s in small) + head
-    rows = -(-len(small) // 2)
-    whole = QImage(2 * wide + 3 * gap, rows * (tall + gap) + gap, QImage.Format.Format_RGB32)
-    whole.fill(QColor(theme.LIGHT.paper))
-    painter = QPainter(whole)
-    painter.setFont(theme.strong(11))
-    painter.setPen(QColor(theme.LIGHT.ink))
-    for i, each in enumerate(small):
-        x, y = gap + (i % 2) * (wide + gap), gap + (i // 2) * (tall + gap)
-        words = paths[i].stem.removeprefix("job-").replace("-", " ")
-        painter.drawText(x, y + 18, words)
-        painter.drawImage(x, y + head, each)
-    painter.end()
-    whole.save(str(target))
-    print(f"  {target}")
-
-
 def tube(window: MainWindow, folder: Path) -> None:
     """Save the feed strut as a tube under pressure, its wall thick."""
     session = window.session
@@ -251,13 +247,15 @@ def vessel(window: MainWindow, folder: Path) -> None:
     choose.setCurrentText("thickness of a layer")
     choose.textActivated.emit("thickness of a layer")
     QTest.qWait(1200)
-    picture(window, folder / "vessel-winding.png")
+    place = Path(tempfile.mkdtemp())
+    picture(window, place / "as it is wound.png")
     choose.setCurrentText("section")
     choose.textActivated.emit("section")
     path = window.part.winding.path.layer
     path.setCurrentIndex(2)
     path.textActivated.emit(path.currentText())
-    picture(window, folder / "vessel-path.png")
+    picture(window, place / "the path of a band.png")
+    strip(sorted(place.glob("*.png")), folder / "vessel-winding.png")
     path.setCurrentIndex(0)
     path.textActivated.emit(path.currentText())
     choose.setCurrentText("winding angle")
@@ -353,6 +351,7 @@ def main(folder: Path) -> int:
     if folder.parts[:1] == ("docs",):
         failure_modes(folder.parent / "failure-modes.png")
         order(window, folder)
+        sizing(window, folder)
         versions_and_report(window, folder)
         tube(window, folder)
         window.session.select(station="Margins", element=None)

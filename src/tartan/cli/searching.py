@@ -14,7 +14,7 @@ from tartan.core.errors import TartanError
 
 def add_to(app: typer.Typer) -> None:
     """Add the commands to those of the program."""
-    for command in (order, sweep, figures):
+    for command in (order, size, sweep, figures):
         app.command()(command)
 
 
@@ -58,6 +58,47 @@ def order(
     except TartanError as error:
         raise refused(error) from error
     raise typer.Exit(0 if best is not None else 1)
+
+
+def size(
+    file: Path,
+    least: Annotated[str, typer.Option(help="mass or cost; as the project asks by default.")] = "",
+    most: Annotated[int | None, typer.Option(help="Designs solved at most.")] = None,
+    ends: Annotated[int | None, typer.Option(help="Plies that may end at one border.")] = None,
+    out: Annotated[Path | None, typer.Option(help="History as CSV or XLSX.")] = None,
+    take: Annotated[bool, typer.Option("--take", help="Save the best design in FILE.")] = False,
+    cluster: Annotated[str, typer.Option(help="Address of a scheduler, tcp://…")] = "",
+) -> None:
+    """Find the lightest or cheapest lay-up that meets every requirement."""
+    from tartan.exchange.sizing_command import report_lines, run, taken
+    from tartan.exchange.sizing_tables import steps_table
+    from tartan.exchange.tables import write_table
+    from tartan.project.analysis.engine import Engine
+    from tartan.project.files import storage
+    from tartan.project.findings.size_words import best_of
+
+    engine = Engine(cluster)
+    try:
+        project = storage.load(file)
+        ask, found = project.sizing, None
+        for asked, news in run(project, least=least, most=most, ends=ends, engine=engine):
+            ask, found = asked, news.found
+            sys.stderr.write(f"\r{news.solves} designs, {news.doing}    ")
+        sys.stderr.write("\n")
+        assert found is not None
+        for line in report_lines(project, ask, found):
+            say(line)
+        if out is not None:
+            write_table(steps_table(ask, found), out)
+            say(str(out))
+        if take and best_of(found) is not None:
+            storage.save(taken(project, ask, found), file)
+            say(str(file))
+    except TartanError as error:
+        raise refused(error) from error
+    finally:
+        engine.close()
+    raise typer.Exit(0 if best_of(found) is not None else 1)
 
 
 def sweep(

@@ -43,6 +43,7 @@ class Text:
 
     key: str
     name: str = ""
+    wide: int = 0
 
 
 @dataclass(frozen=True)

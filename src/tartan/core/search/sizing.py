@@ -63,7 +63,7 @@ class Choices:
         return np.array([v[-1] for v in self.values])
 
     def cost_of(self, x: Sequence[float] | Array) -> float:
-        """Cost of a point."""
+        """Cost of a point, shape (n,)."""
         return self.base + float(self.cost @ np.asarray(x))
 
 
@@ -120,7 +120,7 @@ class Rows:
         return np.where((self.slope < 0) & choices.falls, self.slope * falling, self.slope)
 
     def some(self, which: NDArray[np.bool_]) -> Rows:
-        """Some of them."""
+        """Some of them, by a mask of shape (c,)."""
         return Rows(self.at, self.value[which], self.slope[which], self.beside)
 
 

@@ -194,7 +194,9 @@ class Run:
 
     def _round(self, rows: list[Rows]) -> Search:
         """Whole points by all that is known, each one's failure added to it."""
-        while self._left() > 0:
+        # One step less of everything is to be asked of the best.
+        spare = len(self.choices.values)
+        while self._left() > (spare if self.standing.best is not None else 0):
             found = whole(self.choices, rows, self.rules, self._below(), list(self.standing.tried))
             if found is None or (found[1] > 1e-6 and self.standing.best is not None):
                 return

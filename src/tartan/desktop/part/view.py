@@ -27,6 +27,7 @@ from tartan.desktop.part.layoutform import LayoutForm
 from tartan.desktop.part.layup import LayUpForm
 from tartan.desktop.part.probe import ProbeCard
 from tartan.desktop.part.regions import RegionsForm
+from tartan.desktop.part.sizing import SizingForm
 from tartan.desktop.part.surface import SurfaceForm
 from tartan.desktop.part.winding import WindingForm
 from tartan.desktop.scene import loading
@@ -61,6 +62,9 @@ OVERLAYS = {
 }
 OFF = ("fibres", "supports, loads", "quality")
 
+NARROW, WIDE = 316, 460
+"""Least width of the forms, and of that of the sizing [pixels]."""
+
 
 class PartView(SceneStation):
     """Composes the station; edits are the forms', drawing is the overlays'."""
@@ -75,6 +79,7 @@ class PartView(SceneStation):
         self.directions = DirectionsForm(session)
         self.winding = WindingForm(session)
         self.layout_file = LayoutForm(session)
+        self.sizing = SizingForm(session)
         self.forms: dict[str, PartForm] = {
             "lay-up": self.lay_up,
             "surface": self.surface,
@@ -82,6 +87,7 @@ class PartView(SceneStation):
             "0°, side": self.directions,
             "winding": self.winding,
             "ply layout": self.layout_file,
+            "sizing": self.sizing,
         }
         self.pages = QStackedWidget()
         self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
@@ -108,7 +114,7 @@ class PartView(SceneStation):
                 lambda on, n=name: self.open_form(n) if on else None
             )
             form.told.connect(self._tell)
-        left = QWidget()
+        left = self.left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
@@ -130,7 +136,8 @@ class PartView(SceneStation):
             pin.closed.connect(lambda p=pin: self._unpin(p))
         box = QHBoxLayout(self)
         box.setContentsMargins(16, 12, 8, 8)
-        box.addWidget(Split("part", Pane(left, 316, 316), Pane(right, share=1)))
+        self.split = Split("part", Pane(left, NARROW, NARROW), Pane(right, share=1))
+        box.addWidget(self.split)
         self.pane.tools.large_turned.connect(left.setHidden)
         self.lay_up.playback.played.connect(lambda _: self.draw())
         self.lay_up.pointed.connect(self._point_rung)
@@ -147,6 +154,9 @@ class PartView(SceneStation):
         """Show a form."""
         self.pages.setCurrentWidget(self.forms[name])
         self.switches[name].setChecked(True)
+        # What stops each thing from being less wants a line of its own.
+        self.left.setMinimumWidth(WIDE if name == "sizing" else NARROW)
+        self.split.settle()
         if name == "0°, side":
             for overlay in ("0° direction", "laying side"):
                 self.pane.overlays[overlay].setChecked(True)
@@ -392,4 +402,5 @@ class PartView(SceneStation):
         self.lay_up.playback.stop()
         self.winding.path.stop()
         self.surface.file.background.stop()
+        self.sizing.close_down()
         super().close_view()

@@ -261,6 +261,8 @@ def _text(piece: Text, record: Record) -> tuple[list[QWidget], Callable[[Any], N
     made = Field(lambda text: record.change(**{piece.key: text.strip()}))
     made.setAccessibleName(_name(piece.name, piece.key, record))
     made.refused.connect(record.told)
+    if piece.wide:
+        made.setFixedWidth(piece.wide)
     return [made], lambda now: made.put(getattr(now, piece.key))
 
 

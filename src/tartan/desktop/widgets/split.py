@@ -104,6 +104,11 @@ class Split(QSplitter):
         preferences().remove(self._key)
         self._share_out()
 
+    def settle(self) -> None:
+        """Share the room anew where the user has not: what stands in it has another width."""
+        if not self._own:
+            self._share_out()
+
     def _share_out(self) -> None:
         across = self.orientation() is Qt.Orientation.Horizontal
         room = (self.width() if across else self.height()) - self.handleWidth() * (

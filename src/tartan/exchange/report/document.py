@@ -31,6 +31,7 @@ from tartan.exchange.report.orders import orders_chapter
 from tartan.exchange.report.parts import Chapter, Figure, Text
 from tartan.exchange.report.plysheets import plies_chapter
 from tartan.exchange.report.proof import verification_table
+from tartan.exchange.report.sizing import sizing_chapter
 from tartan.exchange.tables import Cell, Table
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.part_ring import whole_total
@@ -74,6 +75,7 @@ def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
         "materials": _materials,
         "stacks": _stacks,
         "order": lambda s: orders_chapter(s.project),
+        "sizing": lambda s: sizing_chapter(s.project),
         "part": _part,
         "plies": lambda s: plies_chapter(s.project),
         "cases": _cases,
@@ -85,7 +87,10 @@ def chapters(source: Source, wanted: Sequence[str]) -> Iterator[Chapter]:
     }
     for name, make in makers.items():
         # Nothing was searched in most projects: no chapter says so, unless it alone is asked for.
-        idle = name == "order" and not any(a.found for a in source.project.orders)
+        project = source.project
+        idle = (name == "order" and not any(a.found for a in project.orders)) or (
+            name == "sizing" and project.sizing.found is None
+        )
         if name in wanted and not (idle and len(wanted) > 1):
             yield make(source)
 

@@ -14,6 +14,7 @@ CHAPTERS = {
     "materials": "materials with their conditions",
     "stacks": "stacks with their sections",
     "order": "searches for the order of plies that were kept",
+    "sizing": "the sizing of the part that was kept",
     "part": "surface, regions and zones",
     "plies": "the book of plies, a sheet for each with its flat pattern",
     "cases": "supports, loads, combinations",

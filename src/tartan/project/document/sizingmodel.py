@@ -97,7 +97,9 @@ class SizeFound:
     Attributes
     ----------
     variables : tuple of SizeVariable
-        What was free to change.
+        What was free to change; of linked ones the first.
+    names : tuple of str
+        What they were called, in the lay-up as it was.
     before : SizeStep
         The design as it was.
     steps : tuple of SizeStep
@@ -115,6 +117,7 @@ class SizeFound:
     """
 
     variables: tuple[SizeVariable, ...]
+    names: tuple[str, ...]
     before: SizeStep
     steps: tuple[SizeStep, ...] = ()
     nearest: SizeStep | None = None

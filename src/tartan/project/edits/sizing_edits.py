@@ -89,7 +89,9 @@ def take_design(
     part = design.project.part
     if part is not None and project.part is not None and part.lay_up != project.part.lay_up:
         now = put_lay_up(now, part.lay_up)
-    return replace(now, sizing=replace(now.sizing, variables=(), found=found))
+    # Rungs have other numbers now; what was said of stacks still is.
+    kept = tuple(v for v in now.sizing.variables if v.rung < 0)
+    return replace(now, sizing=replace(now.sizing, variables=kept, found=found))
 
 
 def check_ask(ask: SizeAsk) -> None:
@@ -160,6 +162,8 @@ def _can_be(kind: str, value: float) -> bool:
 def _check_found(found: SizeFound) -> None:
     for variable in found.variables:
         _check_variable(variable)
+    if len(found.names) != len(found.variables):
+        raise StackError("What was found is not whole.", WHERE, "Size it anew.")
     steps = [found.before, *found.steps, *([found.nearest] if found.nearest else [])]
     for step in steps:
         numbers = [*step.values, step.mass, step.cost or 0.0, step.worst]

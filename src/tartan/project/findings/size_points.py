@@ -171,7 +171,7 @@ def _answered(sizing: Sizing, task: Task) -> Answered:
         effect(sizing.project, design, layout, [sizing.variables[n] for n in group])
         for group in sizing.groups
     ]
-    rows, slopes, grows = _rows(project, answer, variables)
+    rows, slopes, grows = derived(project, answer, _memory, variables)
     # What is beside a group makes up for the rest of the stiffness, in its units.
     beside = np.maximum(1 / grows - np.array(task.point), 0.1 / grows)
     return Answered(rows, slopes, beside, judged)
@@ -208,10 +208,28 @@ def _asked(project: Project) -> list[Requirement]:
     return asked
 
 
-def _rows(
-    project: Project, answer: PartAnswer, variables: Sequence[Variable]
+def derived(
+    project: Project, answer: PartAnswer, memory: Memory, variables: Sequence[Variable]
 ) -> tuple[Array, Array, Array]:
-    """Requirements about a solved design, their slopes, and what each group adds to stiffness."""
+    """Requirements about a solved design, their slopes, and what each variable adds to stiffness.
+
+    Parameters
+    ----------
+    project : Project
+        Whose requirements.
+    answer : PartAnswer
+        Solved with `memory`.
+    memory : Memory
+        That still has its factors.
+    variables : sequence of Variable
+        What they are derived by.
+
+    Returns
+    -------
+    tuple of ndarray
+        Values, shape (c,), at most one where they hold; slopes, shape (c, variables); and shares
+        by which one unit of each stiffens the zone that it stiffens most, shape (variables,).
+    """
     asked = _asked(project)
     questions: list[Question] = []
     needs: list[tuple[Requirement, float]] = []
@@ -219,15 +237,15 @@ def _rows(
         for question in _questions(project, answer, requirement):
             questions.append(question)
             needs.append((requirement, float(requirement.value)))
-    slopes = Slopes(answer, _memory)
+    slopes = Slopes(answer, memory)
     gradients = slopes.of(questions)
     sections = slopes.sections(variables, slopes.needs(gradients))
-    derived = slopes.by(gradients, variables, sections)
+    by = slopes.by(gradients, variables, sections)
     values = np.zeros(len(questions))
     rows = np.zeros((len(questions), len(variables)))
     for k, ((requirement, need), gradient) in enumerate(zip(needs, gradients, strict=True)):
         values[k], factor = _normal(requirement, need, gradient)
-        rows[k] = factor * derived[k]
+        rows[k] = factor * by[k]
     for requirement in asked:
         if isinstance(requirement, MassRequirement):
             layout = answer.layout()

@@ -17,6 +17,7 @@ from tartan.project.document.model import Project
 from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep, SizeStop
 from tartan.project.findings.size_points import Answered, Sizing, Task, answer_point
 from tartan.project.findings.size_rules import choices_of, rules_of, start_of
+from tartan.project.findings.size_words import variable_words
 
 WHERE = "Sizing"
 
@@ -146,6 +147,7 @@ class _Told:
         met = relaxed is not None and relaxed.worst <= MET
         return SizeFound(
             tuple(self.sizing.variables[g[0]] for g in self.sizing.groups),
+            tuple(self._name(g) for g in self.sizing.groups),
             self._step(0, self.start),
             tuple(self._step(n, one.point) for n, one in standing.steps),
             None
@@ -156,6 +158,11 @@ class _Told:
             standing.solves,
             tuple(self._stop(k, one) for k, one in sorted(standing.stops.items())),
         )
+
+    def _name(self, group: Sequence[int]) -> str:
+        name = variable_words(self.sizing.project, self.sizing.variables[group[0]])
+        more = len(group) - 1
+        return f"{name} and {more} more" if more else name
 
     def _step(self, solves: int, point: tuple[float, ...]) -> SizeStep:
         judged = self.known[point].judged

@@ -1,0 +1,352 @@
+"""The sizing of the part: what may change, the search at work, and what it found."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from functools import partial
+
+from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
+
+from tartan.core.errors import DocumentError, TartanError
+from tartan.desktop.part.form import PartForm, grid
+from tartan.desktop.part.sizingfound import SizingResult
+from tartan.desktop.session import Session
+from tartan.desktop.stream import Stream
+from tartan.desktop.widgets.block import Block
+from tartan.desktop.widgets.controls import Field, button, choice, label, row, scrolled, switch
+from tartan.desktop.widgets.recordform import Record, add_record
+from tartan.exchange.sizing_command import run
+from tartan.pages.sizing_fields import variable_fields
+from tartan.project.analysis.engine import Engine
+from tartan.project.analysis.size_proposals import variables_of
+from tartan.project.document.model import Project
+from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep, SizeVariable
+from tartan.project.edits import sizing_edits
+from tartan.project.edits.versions import clone_version
+from tartan.project.findings.size_words import best_of, result_words, variable_words, weight_words
+from tartan.project.findings.sizing import SizeNews, sizing_of
+from tartan.project.wording import units
+
+ANY = "any"
+
+ENDS = "Between two zones that are neighbours; any: as many as there are"
+SOLVES = "It ends when so many were solved"
+
+
+class SizingForm(PartForm):
+    """Two pages, what may change and what was found, below the search's own row."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.stream = Stream(self, "Sizing", "Change what may change, or size anew.")
+        self.stream.heard.connect(self._hear)
+        self.stream.ended.connect(self._end)
+        self._engine: Engine | None = None
+        self._history = session.history
+        self._of: tuple[Project, SizeAsk] | None = None
+        self._result: tuple[Project, SizeAsk, SizeFound] | None = None
+        self.size_button = button("size", self.start, "Look for the least that holds")
+        self.stop_button = button("stop", self._stop, "End it; what was found stays")
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(6)
+        self.progress.setAccessibleName("progress of the sizing")
+        self.note = label("", "soft", wrap=True)
+        self.fault = label("", "fault", wrap=True)
+        self.asked = switch("what may change", "Plies, cores, rungs and angles, and the rules")
+        self.result = switch("what was found", "Before and after, and what stops it")
+        for tab, number in ((self.asked, 0), (self.result, 1)):
+            tab.setProperty("role", "tab")
+            tab.clicked.connect(lambda _on, n=number: self.turn(n))
+        self.least = choice(["mass", "cost"], lambda text: self._put("sizing", least=text))
+        self.least.setAccessibleName("what shall be small")
+        self.ends = Field(self._commit_ends)
+        self.solves = Field(self._commit_solves)
+        self.covers = switch("outermost plies stay", "The first and the last ply are not left out")
+        self.covers.clicked.connect(lambda on: self._put("covers", covers=bool(on)))
+        self.variables = Block()
+        self.found = SizingResult(session)
+        self.found.looked.connect(self._show_taking)
+        self.pages = QStackedWidget()
+        self.take_button = button("take it", self.take, "Give stacks and lay-up these plies")
+        self.version_button = button(
+            "as a version", self.take_as_version, "Give a version of its own these plies"
+        )
+        self.keep_button = button("keep for the report", self.keep, "The report shows the sizing")
+        self._build()
+
+    def _build(self) -> None:
+        for field, name in (
+            (self.ends, "plies that may end at a border"),
+            (self.solves, "designs solved at most"),
+        ):
+            field.setAccessibleName(name)
+            field.setFixedWidth(60)
+            field.refused.connect(self._tell)
+        page = QWidget()
+        ask = QVBoxLayout(page)
+        ask.setContentsMargins(0, 0, 6, 0)
+        ask.setSpacing(6)
+        ask.addWidget(
+            grid(
+                [
+                    ("least", row(self.least, None)),
+                    ("plies that end at a border", row(self.ends, None)),
+                    ("designs solved at most", row(self.solves, None)),
+                ]
+            )
+        )
+        ask.addWidget(row(self.covers, None))
+        ask.addWidget(self.variables)
+        ask.addStretch(1)
+        self.pages.addWidget(scrolled(page))
+        self.pages.addWidget(scrolled(self.found))
+        self.taking = row(self.take_button, self.version_button, self.keep_button, None, spacing=4)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        for each in (
+            row(self.asked, self.result, None, self.size_button, self.stop_button, spacing=4),
+            self.progress,
+            self.note,
+            self.fault,
+            self.taking,
+        ):
+            box.addWidget(each)
+        box.addWidget(self.pages, 1)
+        self.turn(0)
+        self._tell("")
+        self._show_running()
+
+    def turn(self, page: int) -> None:
+        """Show what may change, or what was found."""
+        self.pages.setCurrentIndex(page)
+        self.asked.setChecked(page == 0)
+        self.result.setChecked(page == 1)
+        self._show_taking()
+
+    def _tell(self, fault: str) -> None:
+        self.fault.setText(fault)
+        self.fault.setVisible(bool(fault))
+
+    # What is asked
+
+    @property
+    def ask(self) -> SizeAsk:
+        """What is asked, every variable of the lay-up with it."""
+        project = self.session.project
+        return replace(project.sizing, variables=variables_of(project, project.sizing))
+
+    def _put(self, words: str, **values: object) -> TartanError | None:
+        ask = replace(self.session.project.sizing, **values)  # type: ignore[arg-type]
+        return self._edited(words, lambda p: sizing_edits.put_sizing(p, ask))
+
+    def _edited(self, words: str, change: Callable[[Project], Project]) -> TartanError | None:
+        error = self.session.edit(words, change)
+        self._tell("" if error is None else str(error))
+        return error
+
+    def _commit_ends(self, text: str) -> TartanError | None:
+        plain = text.strip()
+        if plain in ("", ANY):
+            return self._put("plies that end", most_dropped=None)
+        return self._whole(plain, "plies that end", "most_dropped")
+
+    def _commit_solves(self, text: str) -> TartanError | None:
+        return self._whole(text.strip(), "designs solved", "most_solves")
+
+    def _whole(self, text: str, words: str, key: str) -> TartanError | None:
+        if not text.isdecimal() or len(text) > 9:
+            return DocumentError(f"'{text}' is no whole number.", "Sizing", "Enter 0 or more.")
+        return self._put(words, **{key: int(text)})
+
+    def _change(self, number: int, **values: object) -> TartanError | None:
+        variable = replace(self.ask.variables[number], **values)  # type: ignore[arg-type]
+        return self._edited("what may change", lambda p: sizing_edits.put_variable(p, variable))
+
+    def _fill_variables(self) -> None:
+        project, ask = self.session.project, self.ask
+        names = tuple(variable_words(project, v) for v in ask.variables)
+
+        def build(block: Block) -> None:
+            for number, variable in enumerate(ask.variables):
+                record = Record(
+                    partial(self._variable, number),
+                    partial(self._change, number),
+                    self._tell,
+                    names[number],
+                    None,
+                )
+                add_record(block, variable_fields(project, variable), record)
+
+        self.variables.put((names, tuple(v.kind for v in ask.variables), units.system()), build)
+
+    def _variable(self, number: int) -> SizeVariable | None:
+        every = self.ask.variables
+        return every[number] if number < len(every) else None
+
+    # The search
+
+    def start(self) -> None:
+        """Look for the lightest or cheapest lay-up that holds."""
+        project, ask = self.session.project, self.ask
+        self._tell("")
+        try:
+            sizing_of(project, ask)
+        except TartanError as error:
+            self._tell(str(error))
+            return
+        asked = replace(project, sizing=ask)
+        self._of, self._result = (asked, ask), None
+        if self._engine is None:
+            self._engine = Engine()
+        engine = self._engine
+
+        def work() -> Iterator[SizeNews]:
+            for _, news in run(asked, engine=engine, alone=False):
+                yield news
+
+        self.stream.start(work)
+        self.note.setText("starting workers …")
+        self._show_running()
+        self._show_result()
+
+    def _stop(self) -> None:
+        self.note.setText("It stops once the design under way is solved.")
+        self.stream.stop()
+
+    def _hear(self, news: SizeNews) -> None:
+        if self._of is None:
+            return
+        project, ask = self._of
+        self._result = (project, ask, news.found)
+        self.progress.setMaximum(max(1, news.most))
+        self.progress.setValue(news.solves)
+        self._show_result()
+        if not self.stream.busy:
+            return
+        words = f"{news.doing} · {news.solves} designs solved"
+        best = best_of(news.found)
+        if best is not None:
+            words += f" · best so far {weight_words(ask, best)}"
+            if self.pages.currentIndex() == 0 and best.values != news.found.before.values:
+                self.turn(1)
+        if news.solves > 2:
+            left = self.stream.elapsed / news.solves * (news.most - news.solves)
+            words += f" · at most {left:.0f} s left"
+        self.note.setText(words)
+
+    def _end(self, news: SizeNews | None, error: TartanError | None) -> None:
+        self._show_running()
+        if error is not None:
+            self._tell(str(error))
+            self.note.setText("")
+        self._show_result()
+        if error is None and news is not None and news.found.solves:
+            self.turn(1)
+
+    def close_down(self) -> None:
+        """End the search and its workers, before the window goes."""
+        self.stream.drop()
+        if self._engine is not None:
+            self._engine.close()
+            self._engine = None
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Show what is asked and found as it stands."""
+        if self._history is not self.session.history:
+            # Another project was opened.
+            self.stream.drop()
+            self._history, self._of, self._result = self.session.history, None, None
+            self._tell("")
+        ask = self.session.project.sizing
+        self.least.setCurrentText(ask.least)
+        self.ends.put(ANY if ask.most_dropped is None else str(ask.most_dropped), ENDS)
+        self.solves.put(str(ask.most_solves), SOLVES)
+        self.covers.setChecked(ask.covers)
+        self._fill_variables()
+        self.size_button.setEnabled(bool(self.ask.variables))
+        self._show_running()
+        self._show_result()
+
+    def _mine(self) -> tuple[Project, SizeAsk, SizeFound] | None:
+        """The result of this session, or what the project kept."""
+        if self._result is not None:
+            return self._result
+        project = self.session.project
+        if project.sizing.found is None:
+            return None
+        return project, project.sizing, project.sizing.found
+
+    def _show_running(self) -> None:
+        busy = self.stream.busy
+        self.stop_button.setVisible(busy)
+        self.size_button.setVisible(not busy)
+        self.progress.setVisible(busy)
+
+    def _show_result(self) -> None:
+        mine = self._mine()
+        self.result.setEnabled(mine is not None)
+        if mine is None:
+            self.found.forget()
+            if self.pages.currentIndex() == 1:
+                self.turn(0)
+            if not self.stream.busy:
+                self.note.setText("")
+            self._show_taking()
+            return
+        project, ask, found = mine
+        self.found.put(project, ask, found)
+        if not self.stream.busy:
+            stale = "" if self._fits(project) else " It is of the lay-up as it was."
+            self.note.setText(result_words(ask, found) + stale)
+        self._show_taking()
+
+    def _fits(self, of: Project) -> bool:
+        """Whether the lay-up is still the one that was sized."""
+        now = self.session.project
+        return of.part == now.part and of.stacks == now.stacks
+
+    def _show_taking(self) -> None:
+        mine, chosen = self._mine(), self.found.chosen
+        there = mine is not None and chosen is not None and self.pages.currentIndex() == 1
+        self.taking.setVisible(there)
+        if not there or mine is None or chosen is None:
+            return
+        other = chosen.values != mine[2].before.values
+        fits = self._result is not None and self._fits(mine[0])
+        for each in (self.take_button, self.version_button):
+            each.setEnabled(fits and other and not self.stream.busy)
+        self.keep_button.setEnabled(not self.stream.busy and self._result is not None)
+
+    # Taking it
+
+    def _changed(self, project: Project) -> Project:
+        mine, chosen = self._result, self.found.chosen
+        if mine is None or chosen is None:
+            raise DocumentError("Nothing was found yet.", "Sizing", "Size the part first.")
+        of, ask, found = mine
+        sizing = sizing_of(of, ask)
+        variables, values = sizing.changes(chosen.values)
+        step: SizeStep = replace(chosen, values=tuple(values))
+        return sizing_edits.take_design(project, variables, step, found)
+
+    def take(self) -> None:
+        """Give the lay-up the design that is looked at, as one undo step."""
+        self._edited("take the sizing", self._changed)
+
+    def take_as_version(self) -> None:
+        """Keep the design as it is, and go on with a new version that has the other."""
+        self._edited("sizing, as a version", lambda p: self._changed(clone_version(p)))
+
+    def keep(self) -> None:
+        """Keep the sizing for the report."""
+        mine = self._result
+        if mine is None:
+            return
+        error = self._put("keep the sizing", found=mine[2])
+        if error is None:
+            self.note.setText("Kept: the report has a page of it.")

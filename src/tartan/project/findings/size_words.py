@@ -1,0 +1,114 @@
+"""A sizing in words: what may change, what it was and became, what that proves."""
+
+from __future__ import annotations
+
+from tartan.project.document.model import Project
+from tartan.project.document.partmodel import Requirement
+from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep, SizeVariable
+from tartan.project.wording import units
+from tartan.project.wording.document_words import requirement_words
+
+LEFT_OUT, LAID = "left out", "laid"
+
+
+def variable_words(project: Project, variable: SizeVariable) -> str:
+    """What a variable is, such as "UD carbon 0° in dish face"."""
+    v = variable
+    if v.rung < 0:
+        what = "core" if v.kind == "core" else f"{units.number(v.angle)}°"
+        angle = "angle of " if v.kind == "angle" else ""
+        return f"{angle}{v.material} {what} in {v.stack}"
+    part = project.part
+    rung = part.lay_up[v.rung] if part is not None and v.rung < len(part.lay_up) else None
+    where = "" if rung is None else f" on {rung.region or 'the whole part'}"
+    named = rung.name if rung is not None and rung.name else ""
+    ply = None if rung is None else rung.ply
+    what = named or v.stack or v.material
+    if ply is not None and v.kind == "plies" and not named:
+        what = f"{v.material} {units.number(ply.angle)}°"
+    head = {"plies": "", "core": "core ", "laid": "", "angle": "angle of "}[v.kind]
+    return f"{head}{what}{where} (rung {v.rung + 1})"
+
+
+def value_words(variable: SizeVariable, value: float) -> str:
+    """A value of a variable as it is shown."""
+    if variable.kind == "plies":
+        count = units.number(value)
+        return f"{count} {'ply' if value == 1 else 'plies'}"
+    if variable.kind == "core":
+        return units.show(value, units.LENGTH)
+    if variable.kind == "laid":
+        return LAID if value else LEFT_OUT
+    return f"{units.number(value)}°"
+
+
+def figure_words(requirement: Requirement, value: float | None) -> str:
+    """What a requirement comes to, as it is shown."""
+    if value is None:
+        return "∞"
+    if requirement.kind in ("reserve factor", "buckling"):
+        return units.factor(value)
+    if requirement.kind == "displacement":
+        return units.show(value, units.LENGTH)
+    return f"{units.number(value)} {'kg' if requirement.kind == 'mass' else 'Hz'}"
+
+
+def met(requirement: Requirement, value: float | None) -> bool:
+    """Whether a requirement is met by what it comes to; nothing at all is met."""
+    if value is None:
+        return True
+    if requirement.kind in ("displacement", "mass"):
+        return value <= requirement.value
+    return value >= requirement.value
+
+
+def weight_words(ask: SizeAsk, step: SizeStep) -> str:
+    """What is to be small, of a design."""
+    if ask.least == "cost":
+        return "no price" if step.cost is None else f"cost {units.number(step.cost)}"
+    return f"{units.number(step.mass)} kg"
+
+
+def best_of(found: SizeFound) -> SizeStep | None:
+    """The lightest or cheapest design that holds, if any was found."""
+    return found.steps[-1] if found.steps else None
+
+
+def result_words(ask: SizeAsk, found: SizeFound) -> str:
+    """What a sizing found, and what that is worth as a statement."""
+    kind = "lighter" if ask.least == "mass" else "cheaper"
+    count = f"{found.solves} design{'s' * (found.solves != 1)} solved"
+    best = best_of(found)
+    if best is None:
+        if found.nearest is None:
+            return f"No design was tried; {count}."
+        return (
+            f"No design holds that was tried ({count}). The nearest reaches "
+            f"{found.nearest.worst:.0%} of what is needed: {found.nearest.governs}."
+        )
+    words = f"{weight_words(ask, best)}"
+    if best.values != found.before.values:
+        words += f", {weight_words(ask, found.before)} before"
+        if not found.before.holds:
+            words += " and that did not hold"
+    else:
+        words += ", as it is"
+    if found.proved:
+        return (
+            f"{words}. Proved: whatever is {kind} was solved and misses a requirement ({count})."
+        )
+    words += f". Best found, not proved ({count})"
+    if found.relaxed is not None:
+        own = best.mass if ask.least == "mass" else best.cost
+        if own:
+            above = (own - found.relaxed) / own
+            words += (
+                f"; of plies of any thickness it would be {units.number(above * 100, 2)} % less, "
+                "which is a guide and no bound"
+            )
+    return words + "."
+
+
+def needs_words(project: Project) -> list[str]:
+    """What every requirement asks, in the order of the project's."""
+    return [requirement_words(r) for r in project.requirements]
