@@ -15,6 +15,7 @@ from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import solve_now
 from tartan.project.analysis.size_proposals import proposals
 from tartan.project.analysis.sized import spread
+from tartan.project.document import samples
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import (
     BucklingRequirement,
@@ -143,7 +144,7 @@ def test_plies_are_spread_evenly_and_outside_first(places: int, symmetric: bool)
             assert min(found[0], found[-1]) > 0
 
 
-def test_everything_of_the_lay_up_is_proposed_but_what_is_wound() -> None:
+def test_everything_of_the_lay_up_is_proposed() -> None:
     found = proposals(panel())
     kinds = [(v.kind, v.stack or v.rung) for v in found if v.active]
     assert kinds == [
@@ -160,6 +161,20 @@ def test_everything_of_the_lay_up_is_proposed_but_what_is_wound() -> None:
     assert found[2].values == (1.0, 2.0, 3.0, 4.0, 5.0)
     waiting = [(v.kind, v.rung) for v in found if not v.active]
     assert waiting == [("laid", 1), ("angle", 1), ("angle", 2)]
+
+
+def test_what_is_wound_and_what_it_lies_on_are_not_proposed() -> None:
+    project = samples.breathing_air_cylinder()
+    assert proposals(project) == ()
+    assert project.part is not None
+    over = Rung(ply=Ply("woven carbon", 45.0, 0.2e-3))
+    more = dataclasses.replace(
+        project,
+        materials=(*project.materials, *dish_panel().materials[:1]),
+        part=dataclasses.replace(project.part, lay_up=(*project.part.lay_up, over)),
+    )
+    (kept,) = [v for v in proposals(more) if v.active]
+    assert kept.rung == len(project.part.lay_up)
 
 
 def test_a_solid_design_has_the_plies_it_says() -> None:

@@ -29,17 +29,17 @@ def key_of(variable: SizeVariable) -> tuple[object, ...]:
 def proposals(project: Project) -> tuple[SizeVariable, ...]:
     """Everything of the lay-up that could be sized, in laying order.
 
-    Wound layers are left out: their plies follow from the winding. Plies and cores are free to
-    change, rungs and angles wait to be asked for.
+    Wound layers and what lies below them are left out: the layers follow from the winding, and lie
+    on what is below. Plies and cores are free to change, rungs and angles wait to be asked for.
     """
     if project.part is None:
         return ()
     found: list[SizeVariable] = []
     cores = {m.name for m in project.materials if m.kind == "core"}
     seen: set[str] = set()
-    for number, rung in enumerate(project.part.lay_up):
-        if rung.wound is not None:
-            continue
+    lay_up = project.part.lay_up
+    first = max((i + 1 for i, r in enumerate(lay_up) if r.wound is not None), default=0)
+    for number, rung in enumerate(lay_up[first:], start=first):
         if rung.stack:
             if rung.stack not in seen and rung.active:
                 found += _of_stack(project, rung.stack, cores)
