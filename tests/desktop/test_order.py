@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
@@ -12,6 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.laminate.tube import TubeLoad
 from tartan.core.search import ordering
+from tartan.core.stack import Stack
 from tartan.desktop.stacks.orderpane import OrderPane
 from tartan.desktop.stacks.view import StacksView
 from tartan.desktop.window import MainWindow
@@ -23,6 +25,8 @@ from tests.desktop.conftest import coarse_sample, named
 from tests.desktop.settle import settle
 from tests.desktop.test_winding import choose
 from tests.desktop.test_window import press, type_into
+from tests.project.test_part_order import UD
+from tests.project.test_part_order import plate as part_plate
 
 STRUT = "feed strut"
 
@@ -296,3 +300,39 @@ def test_another_project_has_nothing_of_what_was_found(qtbot, pane: OrderPane) -
     settle()
     assert pane.session.selection.stack != STRUT
     assert not pane.take_button.isVisible()
+
+
+def test_the_part_is_a_goal_for_what_is_laid_on_it(
+    qtbot, open_window: Callable[..., MainWindow]
+) -> None:  # type: ignore[no-untyped-def]
+    project = part_plate()
+    apart = Stack("apart", (UD[0], UD[3], UD[3], UD[0]))
+    project = replace(project, stacks=(*project.stacks, apart))
+    window = open_window(project)
+    pane = opened(window, "skin")
+    first = "figure of goal 1"
+    choose(named(pane, QComboBox, first), FIGURE_TITLES["part-displacement"])  # type: ignore[arg-type]
+    ask = pane.form.ask
+    assert [g.figure for g in ask.goals] == ["part-displacement"]
+    searched(qtbot, pane)
+    assert not pane.fault.text()
+    assert "the part was solved" in pane.note.text()
+    found = pane.found.found
+    assert found is not None
+    best = best_of(found)
+    assert best is not None
+    assert best.values[0] < found.before.values[0]
+    press(qtbot, pane, "take it")
+    settle()
+    qtbot.waitUntil(lambda: window.session.fresh, timeout=120_000)
+    answer = window.session.answer
+    assert answer is not None
+    moved = np.linalg.norm(answer.solution.displacement[..., :3], axis=-1).max()
+    assert moved == pytest.approx(best.values[0], rel=1e-9)
+    # A stack that is not laid has no such goal.
+    pane = opened(window, "apart")
+    choose(named(pane, QComboBox, first), FIGURE_TITLES["part-frequency"])  # type: ignore[arg-type]
+    press(qtbot, pane, "search")
+    qtbot.waitUntil(lambda: not pane.stream.busy, timeout=120_000)
+    settle()
+    assert "not laid on the part" in pane.fault.text()

@@ -6,11 +6,19 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from tartan.core.errors import StackError
-from tartan.core.search.ordering import MOST_TRIES, search
+from tartan.core.search.judging import Question
+from tartan.core.search.ordering import MOST_TRIES, Found, search
 from tartan.exchange.order_tables import figures_table, rules_table
 from tartan.project.analysis.ordering import kept_found, question_for, stack_as_it_is
+from tartan.project.analysis.part_order import Answer, searched, slots_of
 from tartan.project.document.model import Project
-from tartan.project.document.ordermodel import FIGURES, OrderFound, OrderGoal
+from tartan.project.document.ordermodel import (
+    FIGURES,
+    OF_THE_PART,
+    OrderAsk,
+    OrderFound,
+    OrderGoal,
+)
 from tartan.project.edits import order_edits
 from tartan.project.findings.order_words import best_of, notation_of, result_words
 
@@ -43,10 +51,29 @@ def ordered(
             )
         ask = replace(ask, goals=tuple(OrderGoal(g) for g in goals))
     order_edits.put_ask(project, ask)
-    question = question_for(project, ask)
-    before = stack_as_it_is(project, ask, question)
-    for found in search(question, tries):
+    before = None
+    for question, found in asked_steps(project, ask, tries):
+        if before is None:
+            before = stack_as_it_is(project, ask, question)
         yield found.share, kept_found(ask, question.plies, before, found)
+
+
+def asked_steps(
+    project: Project, ask: OrderAsk, tries: int = MOST_TRIES, answer: Answer = slots_of
+) -> Iterator[tuple[Question, Found]]:
+    """A search with the question as it stands: of the part where a goal is, by whoever answers.
+
+    Raises
+    ------
+    TartanError
+        What is missing for it, in words.
+    """
+    if any(goal.figure in OF_THE_PART for goal in ask.goals):
+        yield from searched(project, ask, answer, tries)
+        return
+    question = question_for(project, ask)
+    for found in search(question, tries):
+        yield question, found
 
 
 def report_lines(project: Project, stack: str, found: OrderFound) -> list[str]:

@@ -17,7 +17,7 @@ from tartan.core.search.shoprules import (
     ShopRule,
 )
 from tartan.pages.fields import Flag, Line, Number, OneOf, Parsed, Remove, Said, Table, Unit, line
-from tartan.project.document.ordermodel import FIGURES, OrderGoal
+from tartan.project.document.ordermodel import FIGURES, LESS, OrderGoal
 from tartan.project.findings.order_words import FIGURE_TITLES, QUANTITIES, RULE_TITLES, angle_text
 from tartan.project.wording import units
 
@@ -117,7 +117,7 @@ def rule_fields(rule: ShopRule) -> Table:
 def goal_fields(goal: OrderGoal) -> Table:
     """Fields of a goal: its figure, and a limit or none."""
     quantity = QUANTITIES[goal.figure]
-    most = goal.figure == "deflection"
+    most = goal.figure in LESS
     tip = f"Kept at {'most' if most else 'least'}; empty: made as good as can be"
     limit = Number("limit", quantity, "limit of {}", tip, optional=True, empty="best", wide=66)
     figure = OneOf("figure", lambda: FIGURES, "figure of {}", shown=FIGURE_TITLES)

@@ -270,3 +270,33 @@ def _forces_alone(load: LoadCase) -> bool:
     return not (heat or any(load.Q) or load.press or load.is_strain.any() or load.tube) and all(
         way == "force" for way in load.ways
     )
+
+
+@dataclass(frozen=True, eq=False)
+class Slots:
+    """A figure of something larger by what lies at every place of a stack in it.
+
+    Attributes
+    ----------
+    at : ndarray, shape (r,)
+        What it comes to at the stack it was derived at; of several the worst counts.
+    slope : ndarray, shape (r, length, kinds)
+        By how much a kind of ply at a place changes each, to first order.
+    """
+
+    at: Array
+    slope: Array
+
+
+def slots_goal(key: str, slots: Slots, least: float | None = None, *, more: bool = True) -> Goal:
+    """A figure that is known at one stack, and at others to first order."""
+    places = np.arange(slots.slope.shape[1])
+
+    def value(full: Orders) -> Array:
+        each = slots.at[:, None] + slots.slope[:, places, full].sum(axis=-1)
+        found = each.min(axis=0) if more else each.max(axis=0)
+        # Far from where it was derived a straight line may even change its sign.
+        floor = 0.02 * float(np.abs(slots.at).min())
+        return np.asarray(np.maximum(found, floor))
+
+    return Goal(key, value, more, least)

@@ -9,8 +9,10 @@ from dataclasses import replace
 from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import StackError, TartanError
+from tartan.core.search.goals import Slots
 from tartan.core.search.judging import Question
-from tartan.core.search.ordering import BOUNDED, Found, clash, search
+from tartan.core.search.ordering import BOUNDED, Found, clash
+from tartan.core.search.plyset import PlySet
 from tartan.core.stack.groups import bare
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import Chosen
@@ -18,17 +20,23 @@ from tartan.desktop.stacks.orderask import OrderForm
 from tartan.desktop.stacks.orderfound import OrderResult
 from tartan.desktop.stream import Stream
 from tartan.desktop.widgets.controls import button, label, row, scrolled, switch
+from tartan.exchange.order_command import asked_steps
 from tartan.pages.ordering import standing_words
+from tartan.project.analysis.engine import Engine
 from tartan.project.analysis.ordering import (
     kept_found,
     question_for,
     stack_as_it_is,
 )
+from tartan.project.analysis.part_order import OnPart, slots_of
 from tartan.project.document.model import Project
-from tartan.project.document.ordermodel import OrderAsk, OrderFound, OrderStep
+from tartan.project.document.ordermodel import OF_THE_PART, OrderAsk, OrderFound, OrderStep
 from tartan.project.edits import order_edits
 from tartan.project.edits.versions import clone_version
 from tartan.project.findings import order_words as words_of
+
+Heard = tuple[PlySet, OrderStep, Found]
+"""What is put in order, the stack as it is, and where the search stands."""
 
 
 class OrderPane(QWidget):
@@ -41,7 +49,8 @@ class OrderPane(QWidget):
         self.stream.heard.connect(self._hear)
         self.stream.ended.connect(self._end)
         self._results: dict[str, tuple[OrderAsk, OrderFound]] = {}
-        self._of: tuple[OrderAsk, Question, OrderStep] | None = None
+        self._of: OrderAsk | None = None
+        self._engine: Engine | None = None
         self._history = session.history
         self.search_button = button(
             "search", self.search, "Look for the best order of these plies"
@@ -103,23 +112,25 @@ class OrderPane(QWidget):
         """Search for what is asked of the chosen stack."""
         project, ask = self.session.project, self.form.ask
         self._tell("")
+        on_part = any(goal.figure in OF_THE_PART for goal in ask.goals)
         try:
-            question = question_for(project, ask)
-            before = stack_as_it_is(project, ask, question)
+            if not on_part:
+                stack_as_it_is(project, ask, question_for(project, ask))
         except TartanError as error:
             self._tell(str(error))
             return
-        self._of = (ask, question, before)
+        self._of = ask
         self._results.pop(ask.stack, None)
-        self.stream.start(lambda: _searched(question))
-        self.note.setText("searching …")
+        if on_part and self._engine is None:
+            self._engine = Engine(workers=1)
+        self.stream.start(lambda: _searched(project, ask, self._engine if on_part else None))
+        self.note.setText("solving the part as it is …" if on_part else "searching …")
         self._show_running()
 
-    def _hear(self, found: Found) -> None:
+    def _hear(self, heard: Heard) -> None:
         if self._of is None:
             return
-        ask, question, before = self._of
-        plies = question.plies
+        ask, (plies, before, found) = self._of, heard
         kept = kept_found(ask, plies, before, found)
         self._results[ask.stack] = (ask, kept)
         self.progress.setValue(round(found.share * 1000))
@@ -140,21 +151,28 @@ class OrderPane(QWidget):
             words += f" · {spent / found.share * (1 - found.share):.0f} s left"
         return words
 
-    def _end(self, found: Found | None, error: TartanError | None) -> None:
+    def _end(self, heard: Heard | None, error: TartanError | None) -> None:
         self._show_running()
         if error is not None:
             # It may be of a stack that is no longer looked at.
-            stack = self._of[0].stack if self._of else ""
+            stack = self._of.stack if self._of else ""
             other = stack and stack != self.session.selection.stack
             self._tell(f"{stack}: {error}" if other else str(error))
             self.note.setText("")
             return
-        if self._of is None or found is None:
+        if self._of is None or heard is None:
             return
-        ask = self._of[0]
+        ask = self._of
         self._show_result()
         if self.session.selection.stack != ask.stack:
             self.note.setText(f"The search for {ask.stack} has ended.")
+
+    def close_down(self) -> None:
+        """End the search and its worker, before the window goes."""
+        self.stream.drop()
+        if self._engine is not None:
+            self._engine.close()
+            self._engine = None
 
     # Showing
 
@@ -263,13 +281,23 @@ class OrderPane(QWidget):
             self.note.setText("Kept: the report has a page of it.")
 
 
-def _searched(question: Question) -> Iterator[Found]:
-    """The search; which rules clash where it finds nothing."""
-    found = None
-    for stands in search(question):
-        found = stands
-        yield found
-    assert found is not None
+def _searched(project: Project, ask: OrderAsk, engine: Engine | None) -> Iterator[Heard]:
+    """The search, the part solved by a worker; which rules clash where it finds nothing."""
+
+    def answer(project: Project, asked: OnPart) -> dict[str, Slots]:
+        assert engine is not None
+        ((_, found),) = engine.run(slots_of, project, [asked])
+        made: dict[str, Slots] = found
+        return made
+
+    before, last = None, None
+    for question, found in asked_steps(project, ask, answer=answer):
+        if before is None:
+            before = stack_as_it_is(project, ask, question)
+        last = question, found
+        yield question.plies, before, found
+    assert last is not None
+    question, found = last
     if found.proved and found.best is None:
         raise _no_order(question)
 

@@ -357,7 +357,7 @@ class StacksView(StationView):
     def close_view(self) -> None:
         """End what the panes have under way, before the window goes."""
         self.tube.background.stop()
-        self.order.stream.drop()
+        self.order.close_down()
         self.sweep.close_down()
 
     def refresh(self) -> None:

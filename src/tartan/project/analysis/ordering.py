@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 
 from tartan.core.errors import StackError
 from tartan.core.materials import Material
 from tartan.core.search import goals
-from tartan.core.search.goals import Goal
+from tartan.core.search.goals import Goal, Slots
 from tartan.core.search.judging import Judged, Question
 from tartan.core.search.ordering import Found
 from tartan.core.search.plyset import PlySet, Stiffness, set_of
@@ -19,7 +19,14 @@ from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
 from tartan.core.stack.plies import check_stack, is_symmetric
 from tartan.project.document.model import Project
-from tartan.project.document.ordermodel import OrderAsk, OrderFound, OrderGoal, OrderStep
+from tartan.project.document.ordermodel import (
+    LESS,
+    OF_THE_PART,
+    OrderAsk,
+    OrderFound,
+    OrderGoal,
+    OrderStep,
+)
 
 
 def plies_of(project: Project, ask: OrderAsk) -> PlySet:
@@ -58,8 +65,12 @@ def _by_kind(materials: Iterable[Material]) -> dict[str, frozenset[str]]:
     return {k: frozenset(m.name for m in every if m.kind == k) for k in ("core", "woven")}
 
 
-def question_for(project: Project, ask: OrderAsk) -> Question:
+def question_for(
+    project: Project, ask: OrderAsk, slots: Mapping[str, Slots] | None = None
+) -> Question:
     """The question for the core: plies, goals, rules, and the order as it is.
+
+    `slots` says what goals of the part come to; see `part_order`.
 
     Raises
     ------
@@ -74,7 +85,13 @@ def question_for(project: Project, ask: OrderAsk) -> Question:
     start = None
     if not ask.symmetric or is_symmetric(stack.plies):
         start = plies.order_of(bare(stack.plies))
-    every = tuple(_goal(project, ask, goal, stiff, materials) for goal in ask.goals)
+    known = slots or {}
+    every = tuple(
+        goals.slots_goal(g.figure, known[g.figure], g.limit, more=g.figure not in LESS)
+        if g.figure in OF_THE_PART
+        else _goal(project, ask, g, stiff, materials)
+        for g in ask.goals
+    )
     return Question(stiff, every, project.shop_rules, start, ask.seed)
 
 

@@ -7,8 +7,14 @@ from dataclasses import dataclass
 from tartan.core.search.plate import Panel
 from tartan.core.stack import Ply
 
-FIGURES = ("reserve", "buckling", "deflection", "frequency", "D11", "D22", "D66")
+OF_THE_PART = ("part-displacement", "part-frequency")
+"""Figures that ask for the part: its greatest displacement, and its first frequency."""
+
+FIGURES = ("reserve", "buckling", "deflection", "frequency", "D11", "D22", "D66", *OF_THE_PART)
 """Figures that can be a goal."""
+
+LESS = ("deflection", "part-displacement")
+"""Figures that are the better the less they are."""
 
 OF_A_PANEL = ("buckling", "deflection", "frequency")
 """Figures that ask for a panel."""

@@ -21,7 +21,7 @@ from tartan.core.stack import Ply
 from tartan.core.stack.notation import Context
 from tartan.core.stack.notation_written import context_for, write
 from tartan.project.document.model import Project
-from tartan.project.document.ordermodel import OrderFound, OrderGoal, OrderStep
+from tartan.project.document.ordermodel import LESS, OF_THE_PART, OrderFound, OrderGoal, OrderStep
 from tartan.project.wording import units
 from tartan.project.wording.units import Quantity
 
@@ -47,6 +47,8 @@ FIGURE_TITLES = {
     "D11": "bending stiffness D11",
     "D22": "bending stiffness D22",
     "D66": "twisting stiffness D66",
+    "part-displacement": "displacement of the part",
+    "part-frequency": "frequency of the part",
 }
 
 QUANTITIES: dict[str, Quantity] = {
@@ -57,6 +59,8 @@ QUANTITIES: dict[str, Quantity] = {
     "D11": units.BENDING,
     "D22": units.BENDING,
     "D66": units.BENDING,
+    "part-displacement": units.LENGTH,
+    "part-frequency": units.FREQUENCY,
 }
 
 
@@ -156,6 +160,8 @@ def _proof_words(found: OrderFound, total: str) -> str:
     words = f"Best found, not proved: {count_words(found.tried)} of {total} orders tried"
     last = found.steps[-1].tried if found.steps else 0
     words += f", last better at {count_words(last)}"
+    if set(found.figures) & set(OF_THE_PART):
+        words += "; the part was solved for each that is told"
     if found.limit is not None:
         figure = found.figures[0]
         words += f"; none can be better than {value_words(figure, found.limit)}"
@@ -166,7 +172,7 @@ def _meets(step: OrderStep, goals: Sequence[OrderGoal]) -> bool:
     for goal, value in zip(goals, step.values, strict=False):
         if goal.limit is None:
             continue
-        more = goal.figure != "deflection"
+        more = goal.figure not in LESS
         if (value < goal.limit * (1 - 1e-9)) if more else (value > goal.limit * (1 + 1e-9)):
             return False
     return True
