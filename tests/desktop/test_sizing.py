@@ -202,3 +202,20 @@ def test_an_empty_project_has_nothing_to_size(
     form.refresh()
     assert not form.size_button.isEnabled()
     assert not form.ask.variables
+
+
+def test_another_project_ends_it_at_once_and_can_be_sized(qtbot, form: SizingForm) -> None:  # type: ignore[no-untyped-def]
+    press(qtbot, form, "size")
+    qtbot.waitUntil(lambda: form.progress.value() > 0, timeout=240_000)
+    window = form.window()
+    assert isinstance(window, MainWindow)
+    window.session.history.mark_saved()
+    window.session.open(small(), None)
+    settle()
+    assert not form.stream.busy
+    assert not form.fault.text()
+    assert not form.result.isEnabled()
+    only(form, SKIN)
+    sized(qtbot, form)
+    assert not form.fault.text()
+    assert form.found.chosen is not None

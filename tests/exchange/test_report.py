@@ -111,8 +111,8 @@ def test_the_page_is_whole_needs_nothing_beside_it_and_escapes_names() -> None:
     assert "ice &lt;i&gt;" in text
     assert "Title &lt;b&gt;" in text
     assert "E1 = 1 &lt; 2" in text
-    # No search for an order was kept, and no chapter says so.
-    assert reader.tags.count("h2") == len(CHAPTERS) - 1
+    # Neither a search for an order nor a sizing was kept, and no chapter says so.
+    assert reader.tags.count("h2") == len(CHAPTERS) - 2
     assert reader.tags.count("figure") >= 12
     assert "Left out" in text
     assert "7 of 7 outputs agree" in text

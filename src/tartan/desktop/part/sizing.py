@@ -19,6 +19,7 @@ from tartan.desktop.widgets.recordform import Record, add_record
 from tartan.exchange.sizing_command import run
 from tartan.pages.sizing_fields import variable_fields
 from tartan.project.analysis.engine import Engine
+from tartan.project.analysis.shellinputs import part_inputs
 from tartan.project.analysis.size_proposals import variables_of
 from tartan.project.document.model import Project
 from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep, SizeVariable
@@ -194,6 +195,8 @@ class SizingForm(PartForm):
         self._tell("")
         try:
             sizing_of(project, ask)
+            # What stands in the way of any answer is told before workers are started.
+            part_inputs(project)
         except TartanError as error:
             self._tell(str(error))
             return
@@ -247,11 +250,12 @@ class SizingForm(PartForm):
             self.turn(1)
 
     def close_down(self) -> None:
-        """End the search and its workers, before the window goes."""
-        self.stream.drop()
+        """End the search and its workers at once: before the window goes, or another project."""
         if self._engine is not None:
-            self._engine.close()
+            # A design under way is given up, so that nobody waits for it.
+            self._engine.end()
             self._engine = None
+        self.stream.drop()
 
     # Showing
 
@@ -259,7 +263,7 @@ class SizingForm(PartForm):
         """Show what is asked and found as it stands."""
         if self._history is not self.session.history:
             # Another project was opened.
-            self.stream.drop()
+            self.close_down()
             self._history, self._of, self._result = self.session.history, None, None
             self._tell("")
         ask = self.session.project.sizing

@@ -168,11 +168,11 @@ class OrderPane(QWidget):
             self.note.setText(f"The search for {ask.stack} has ended.")
 
     def close_down(self) -> None:
-        """End the search and its worker, before the window goes."""
-        self.stream.drop()
+        """End the search and its worker at once."""
         if self._engine is not None:
-            self._engine.close()
+            self._engine.end()
             self._engine = None
+        self.stream.drop()
 
     # Showing
 
@@ -180,7 +180,7 @@ class OrderPane(QWidget):
         """Show what is asked and found of the chosen stack."""
         if self._history is not self.session.history:
             # Another project was opened: its stacks may have the same names.
-            self.stream.drop()
+            self.close_down()
             self._history, self._of = self.session.history, None
             self._results.clear()
             self.found.forget()

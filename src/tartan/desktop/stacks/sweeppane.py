@@ -238,11 +238,11 @@ class SweepPane(QWidget):
             self._tell(str(error))
 
     def close_down(self) -> None:
-        """End the run and the workers, before the window goes."""
-        self.stream.drop()
+        """End the run and the workers at once: a point under way is given up."""
         if self._engine is not None:
-            self._engine.close()
+            self._engine.end()
             self._engine = None
+        self.stream.drop()
 
     # Showing
 
@@ -250,7 +250,7 @@ class SweepPane(QWidget):
         """Offer the figures and answers of the project as it stands."""
         project = chosen.session.project
         if self._history is not self.session.history:
-            self.stream.drop()
+            self.close_down()
             self._history, self._run = self.session.history, None
             self.table.put(Table("sweep", (), ()))
             self.plot.begin("", "")

@@ -54,6 +54,7 @@ class Engine:
         self.workers = workers or max(1, len(os.sched_getaffinity(0)))
         self._client: Any = None
         self._cluster: Any = None
+        self._over = False
 
     def __enter__(self) -> Engine:
         return self
@@ -69,6 +70,8 @@ class Engine:
         EngineError
             A scheduler that does not answer, has no workers, or workers of another version.
         """
+        if self._over:
+            raise EngineError("The work was given up.", WHERE, "Begin it again.")
         if self._client is not None:
             return
         from distributed import Client, LocalCluster
@@ -78,7 +81,8 @@ class Engine:
                 n_workers=self.workers,
                 threads_per_worker=1,
                 processes=True,
-                dashboard_address=None,
+                # Any free port of this machine: two windows would quarrel over the usual one.
+                dashboard_address="127.0.0.1:0",
                 silence_logs=50,
                 env=_ALONE,
             )
@@ -126,6 +130,11 @@ class Engine:
                 with contextlib.suppress(Exception):
                     one.close(timeout=5)
         self._client = self._cluster = None
+
+    def end(self) -> None:
+        """End workers, also while they are at work, and start none again: whoever asks is told."""
+        self._over = True
+        self.close()
 
     def run(
         self, work: Callable[[Any, Any], Any], shared: Any, items: Sequence[Any]
