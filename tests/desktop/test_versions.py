@@ -141,8 +141,8 @@ def test_the_report_is_made_in_the_background_and_saved(  # type: ignore[no-unty
         press(qtbot, view, f"save as {sort.upper()} …")
     text = (tmp_path / "out.html").read_text("utf-8")
     assert "First issue" in text
-    # No search was kept: its chapter is left out.
-    assert text.count("<h2") == len(CHAPTERS) - 4
+    # Neither a search nor a sizing was kept: their chapters are left out.
+    assert text.count("<h2") == len(CHAPTERS) - 5
     pdf = QPdfDocument(None)
     assert pdf.load(str(tmp_path / "out.pdf")) == QPdfDocument.Error.None_
     assert pdf.pageCount() == view.document.pageCount()
