@@ -8,6 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QMenu
 
 from tartan.core.laminate.carpet import LOADS, figure_of
@@ -126,6 +127,61 @@ def test_a_load_is_asked_over_a_range_beside_it(qtbot, pane: SweepPane) -> None:
     swept(qtbot, pane)
     rows = pane.table.table.rows
     assert [rows[0][0], rows[-1][0]] == pytest.approx([0, 2 * loads.values[0] / 1e3])
+
+
+def asked_beside(qtbot, window: MainWindow, field: QLineEdit) -> SweepPane | None:  # type: ignore[no-untyped-def]
+    """Choose "over a range" in a field's menu, by a click; None where it is not offered."""
+    place = field.rect().center()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, place, field.mapToGlobal(place))
+    QApplication.sendEvent(field, event)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    action = next((a for a in menu.actions() if a.text() == "over a range"), None)
+    if action is None:
+        menu.close()
+        return None
+    qtbot.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    settle()
+    return stacks(window).sweep
+
+
+def test_any_figure_is_asked_over_a_range_beside_it(qtbot, open_window) -> None:  # type: ignore[no-untyped-def]
+    window: MainWindow = open_window()
+    session = window.session
+    for station, name, path, line in (
+        ("Materials", "E1 (", "materials[woven carbon].E1", "31 to 124 in 6"),
+        ("Cases", "limit of reserve factor", "requirements[1].value", "0.625 to 2.5 in 6"),
+        ("Cases", "pressure", "cases[operating wind].loads[1].value", "1.6 to 6.4 in 6"),
+        ("Cases", "acceleration y", "cases[own weight].loads[1].vector[y]", None),
+    ):
+        changes = {"material": "woven carbon"} if station == "Materials" else {}
+        if path.startswith("cases"):
+            changes["case"] = path.partition("[")[2].partition("]")[0]
+        session.select(station=station, **changes)
+        settle()
+        view = window.pages[station].view
+        field = next(
+            f
+            for f in view.findChildren(QLineEdit)
+            if f.accessibleName().startswith(name) and f.isVisible()
+        )
+        pane = asked_beside(qtbot, window, field)
+        assert pane is not None
+        assert pane.isVisible()
+        last = pane.lines.lines()[-1]
+        assert last.path == path
+        if line is not None:
+            assert last.text == line
+    # What is no figure of the project, such as an empty one, is not offered.
+    session.select(station="Materials", material="woven carbon")
+    settle()
+    empty = next(
+        f
+        for f in window.pages["Materials"].view.findChildren(QLineEdit)
+        if f.accessibleName().startswith("E3 (")
+    )
+    assert not empty.text()
+    assert asked_beside(qtbot, window, empty) is None
 
 
 def test_what_changes_nothing_is_told(qtbot, pane: SweepPane) -> None:  # type: ignore[no-untyped-def]

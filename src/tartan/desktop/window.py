@@ -27,6 +27,7 @@ from tartan.desktop.manual import Manual
 from tartan.desktop.palette import page_actions
 from tartan.desktop.placement import FULL, LEAST, LOW, place
 from tartan.desktop.preferences import preferences
+from tartan.desktop.ranges import Ranges
 from tartan.desktop.route import NARROW as ROUTE_NARROW
 from tartan.desktop.route import WIDTH as ROUTE_WIDTH
 from tartan.desktop.route import Route
@@ -65,6 +66,7 @@ class MainWindow(PagesByName, FileWindow):
         self.key_sheet: KeySheet | None = None
         self.manual: Manual | None = None
         self.finder = Finder(self.entries, self.stations.make_one)
+        self.ranges = Ranges(self, session)
         self.head = QWidget()
         self.name = Field(self._rename)
         self.version = Field(self._rename_version)
@@ -89,6 +91,8 @@ class MainWindow(PagesByName, FileWindow):
         if station == "Report":
             self.report.made.connect(self._show_route)
             self.report.maker.stepped.connect(lambda _: self._show_route())
+        if station == "Stacks":
+            self.ranges.asked.connect(self.stacks.ask_sweep)
         if station == "Margins" and self._low:
             self._fold_spot()
         tools = self.pages[station].view.tools

@@ -55,6 +55,7 @@ class RequirementRows(CaseForm):
             self._fields,
             self.told.emit,
             "requirement",
+            lambda i: f"requirements[{i}]",
         )
 
     def _fields(self, asked: Requirement) -> Table:

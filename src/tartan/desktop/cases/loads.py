@@ -52,6 +52,7 @@ class LoadRows(CaseForm):
             lambda load: fields_of(load.kind, self),
             self.told.emit,
             "load",
+            lambda i: f"cases[{self.case.name if self.case else ''}].loads[{i}]",
         )
 
     # What there is to choose from

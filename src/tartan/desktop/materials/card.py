@@ -65,6 +65,9 @@ class MaterialCard(QWidget):
             optional=state.optional(field),
         )
         edit.setAccessibleName(f"{field} ({FIELD_NAMES[field]})")
+        edit.paths = lambda: (
+            [] if self._material is None else [f"materials[{self._material.name}].{field}"]
+        )
         edit.setMinimumWidth(58)
         edit.setMaximumWidth(104)
         edit.refused.connect(self._tell)

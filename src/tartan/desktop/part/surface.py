@@ -150,6 +150,7 @@ class SurfaceForm(PartForm):
             lambda _: cut_fields(kind),
             self.told.emit,
             kind[:-1],
+            lambda i: f"part.surface.{kind}[{getattr(self.panel, kind)[i - 1].name}]",
         )
 
     def _build_cuts(self, block: Block) -> None:
@@ -214,7 +215,13 @@ class SurfaceForm(PartForm):
         part = self.part
         if part is None:
             return
-        record = Record(self._made_here, self.change_figures, self.told.emit, "the surface")
+        record = Record(
+            self._made_here,
+            self.change_figures,
+            self.told.emit,
+            "the surface",
+            path=lambda: "part.surface",
+        )
         add_record(block, FIGURES.get(part.surface.kind, ()), record, spacing=8)
         if isinstance(part.surface, ReadSurface):
             words = label("", "soft", wrap=True)

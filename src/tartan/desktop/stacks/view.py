@@ -122,7 +122,7 @@ class StacksView(StationView):
         self.sweep = SweepPane(session)
         self.shares = SharesPane()
         self.tube.asked_for.connect(self.loads.enter_as_tube)
-        self.loads.swept.connect(self._sweep)
+        self.loads.swept.connect(self.ask_sweep)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
         self.working.kept.connect(self._keep_working)
@@ -188,7 +188,7 @@ class StacksView(StationView):
             if pane is not None and pane.isAncestorOf(widget):
                 tab.click()
 
-    def _sweep(self, path: str, text: str) -> None:
+    def ask_sweep(self, path: str, text: str) -> None:
         """Turn to the sweep, asked of a figure over a range."""
         self.reveal(self.sweep)
         self.sweep.over(path, text)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QFocusEvent,
     QKeyEvent,
     QKeySequence,
@@ -257,6 +258,8 @@ class QuantityField(Field):
         optional: bool = False,
     ) -> None:
         self.quantity = quantity
+        self.paths: object = ()
+        """Paths of the figure it holds, or what says them; a window offers it over a range."""
 
         def read(text: str) -> TartanError | None:
             if optional and not text.strip():
@@ -269,6 +272,16 @@ class QuantityField(Field):
 
         super().__init__(read)
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        menu = self.createStandardContextMenu()
+        if event is None or menu is None:
+            return
+        ranges = getattr(self.window(), "ranges", None)
+        if self.paths and ranges is not None:
+            ranges.add_to(menu, self.paths)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
 
     def put_value(self, value: float | None) -> None:
         """Show an SI value; its full digits stand in the tooltip."""

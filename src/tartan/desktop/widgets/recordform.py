@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 from PyQt6.QtWidgets import QWidget
@@ -61,6 +62,8 @@ class Record:
         What the record is called in names for those who do not see the form.
     remove : callable or None
         Takes the record away.
+    path : callable or None
+        Path of the record among the figures of the project.
     """
 
     read: Callable[[], Any]
@@ -68,6 +71,12 @@ class Record:
     told: Callable[[str], None]
     words: str = ""
     remove: Callable[[], object] | None = None
+    path: Callable[[], str] | None = None
+
+    def paths(self, *keys: str) -> Callable[[], list[str]] | tuple[str, ...]:
+        """What says the paths of its figures by their keys."""
+        own = self.path
+        return () if own is None else lambda: [f"{own()}.{key}" for key in keys]
 
 
 @dataclass(frozen=True)
@@ -86,6 +95,8 @@ class Records:
         Hears what is wrong with what is typed.
     words : str
         What one of them is called.
+    path : callable or None
+        Path of one by its number, from 1, among the figures of the project.
     """
 
     read: Callable[[], tuple[Any, ...]]
@@ -93,6 +104,7 @@ class Records:
     table: Callable[[Any], Table]
     told: Callable[[str], None]
     words: str
+    path: Callable[[int], str] | None = None
 
     def make_up(self) -> Hashable:
         """What the rows are made of: another kind of record, or further lines, are built anew."""
@@ -120,7 +132,8 @@ class Records:
             many = self.read()
             self.put(f"remove {self.words}", many[:i] + many[i + 1 :])
 
-        return Record(now, change, self.told, f"{self.words} {i + 1}", remove)
+        path = None if self.path is None else partial(self.path, i + 1)
+        return Record(now, change, self.told, f"{self.words} {i + 1}", remove, path)
 
 
 def add_record(block: Block, table: Table, record: Record, spacing: int = 4) -> None:
@@ -222,6 +235,7 @@ def _number(piece: Number, record: Record) -> tuple[list[QWidget], Callable[[Any
     made = quantity_field(
         piece.quantity, commit, name, record.told, wide=piece.wide, optional=piece.optional
     )
+    made.paths = record.paths(piece.key)
     if piece.empty:
         made.setPlaceholderText(piece.empty)
     return [made], lambda now: made.put_value(getattr(now, piece.key))
@@ -249,6 +263,7 @@ def _vector(piece: Vector, record: Record) -> tuple[list[QWidget], Callable[[Any
     ]
     for one, axis in zip(made, "xyz", strict=True):
         one.setToolTip(axis)
+        one.paths = record.paths(f"{piece.key}[{axis}]", f"{piece.key}[{'xyz'.index(axis) + 1}]")
 
     def update(now: Any) -> None:
         for one, value in zip(made, getattr(now, piece.key), strict=True):

@@ -38,10 +38,25 @@ _COMPONENTS: dict[str, Quantity] = {
 }
 
 
+_OF_A_CASE: dict[str, Quantity] = {
+    "value": units.PRESSURE,
+    "dT": units.TEMPERATURE,
+    "gradient": units.GRADIENT,
+    "vector": units.ACCELERATION,
+    "moment": units.MOMENT,
+    "at": units.LENGTH,
+    "reach": units.LENGTH,
+    "move": units.LENGTH,
+}
+"""Figures of the loads of the part. A force may be one per length: its path does not say."""
+
+
 def quantity_of(path: str) -> Quantity:
     """Quantity of the figure at a path; a plain number in SI where it is not known."""
     last = re.sub(r"\[[^\]]*\]$", "", path).rpartition(".")[2]
     key = path.rpartition("[")[2].rstrip("]") if path.endswith("]") else ""
+    if path.removeprefix("-").startswith("cases["):
+        return _OF_A_CASE.get(last, units.RATIO)
     if last in ("values", "Q") and key in _COMPONENTS:
         return _COMPONENTS[key]
     if last in _BY_FIELD:
