@@ -219,3 +219,16 @@ def test_another_project_ends_it_at_once_and_can_be_sized(qtbot, form: SizingFor
     sized(qtbot, form)
     assert not form.fault.text()
     assert form.found.chosen is not None
+
+
+def test_a_cluster_that_is_not_there_is_said(qtbot, form: SizingForm) -> None:  # type: ignore[no-untyped-def]
+    type_into(qtbot, named(form, QLineEdit, "cluster of the sizing"), "tcp://127.0.0.1:9")  # type: ignore[arg-type]
+    press(qtbot, form, "size")
+    qtbot.waitUntil(lambda: not form.stream.busy, timeout=240_000)
+    settle()
+    assert "No scheduler answers" in form.fault.text()
+    # On this machine it goes on.
+    form.cluster.clear()
+    only(form, SKIN)
+    sized(qtbot, form)
+    assert not form.fault.text()

@@ -17,7 +17,7 @@ from tartan.core.laminate.tube import TubeLoad
 from tartan.core.search.plate import Panel
 from tartan.core.search.shoprules import KINDS, ShopRule
 from tartan.core.stack import Ply
-from tartan.exchange.order_command import ordered, report_lines
+from tartan.exchange.order_command import ordered, ordered_by_seeds, report_lines
 from tartan.exchange.order_tables import rules_table
 from tartan.exchange.report.orders import orders_chapter
 from tartan.exchange.report.parts import Figure, Shown, Text
@@ -25,6 +25,7 @@ from tartan.pages.ordering import shop_remarks
 from tartan.pages.ordering_fields import NEW_RULES, angles_of, goal_fields, rule_fields
 from tartan.pages.stack_answers import worst_of
 from tartan.pages.stacks import laminate_or_error
+from tartan.project.analysis.engine import Engine
 from tartan.project.document.model import Project
 from tartan.project.document.ordermodel import FIGURES, OrderAsk, OrderFound, OrderGoal, OrderStep
 from tartan.project.document.samples import dish_panel
@@ -293,3 +294,26 @@ def test_a_search_runs_on_the_command_line(project: Project, tmp_path: Path) -> 
     assert refused.exit_code == 2
     table = rules_table(project, found.before.plies, best.plies)
     assert [row[1:3] for row in table.rows][1] == ("broken ×2", table.rows[1][2])
+
+
+def test_seeds_are_searched_on_workers_and_the_best_is_kept(tmp_path: Path) -> None:
+    half = [Ply("UD carbon", a, 8e-5) for a in (0, 0, 0, 45, -45, 90, 90, 45, -45, 0, 90, 0, 30)]
+    longer = stack_edits.put_plies(dish_panel(), STRUT, [*half, *half[::-1]])
+    alone = [list(ordered(longer, STRUT, ("reserve",), s, 400))[-1][1] for s in range(4)]
+    assert {f.method for f in alone} == {"tried"}
+    with Engine(workers=2) as engine:
+        shares = list(ordered_by_seeds(longer, STRUT, ("reserve",), range(4), engine, 400))
+    assert [s for s, _ in shares] == [0.25, 0.5, 0.75, 1.0]
+    best = shares[-1][1]
+    assert best.steps[-1].merit == max(f.steps[-1].merit for f in alone)
+    assert best.tried == sum(f.tried for f in alone)
+    # Where all can be looked at one seed says it all.
+    with Engine(workers=1) as engine:
+        (only,) = ordered_by_seeds(dish_panel(), STRUT, ("reserve",), range(3), engine)
+    assert only[1].proved
+    path = tmp_path / "long.tartan"
+    storage.save(longer, path)
+    words = ["order", str(path), STRUT, "--goal", "reserve", "--tries", "400", "--seeds", "2"]
+    done = CliRunner().invoke(app, words)
+    assert done.exit_code == 0, done.output
+    assert "Best found, not proved" in done.output

@@ -18,7 +18,7 @@ def add_to(app: typer.Typer) -> None:
         app.command()(command)
 
 
-def order(
+def order(  # noqa: PLR0913, PLR0917 - options of a command
     file: Path,
     stack: Annotated[str, typer.Argument(help="Name of the stack.")],
     goal: Annotated[
@@ -29,11 +29,14 @@ def order(
     take: Annotated[bool, typer.Option("--take", help="Save the best order in FILE.")] = False,
     seed: Annotated[int | None, typer.Option(help="Of what is left to chance.")] = None,
     tries: Annotated[int, typer.Option(help="Orders tried where not all can be.")] = 200_000,
+    seeds: Annotated[int, typer.Option(help="Searches by chance, each on a worker.")] = 1,
+    cluster: Annotated[str, typer.Option(help="Address of a scheduler, tcp://…")] = "",
 ) -> None:
     """Search for the best order of a stack's plies under the project's shop rules."""
-    from tartan.exchange.order_command import ordered, report_lines
+    from tartan.exchange.order_command import ordered, ordered_by_seeds, report_lines
     from tartan.exchange.order_tables import steps_table
     from tartan.exchange.tables import write_table
+    from tartan.project.analysis.engine import Engine
     from tartan.project.edits.order_edits import take_order
     from tartan.project.files import storage
     from tartan.project.findings.order_words import best_of
@@ -41,7 +44,12 @@ def order(
     try:
         project = storage.load(file)
         found = None
-        for share, stands in ordered(project, stack, tuple(goal or ()), seed, tries):
+        figures, first = tuple(goal or ()), seed or 0
+        steps = ordered(project, stack, figures, seed, tries)
+        if seeds > 1:
+            every = range(first, first + seeds)
+            steps = ordered_by_seeds(project, stack, figures, every, Engine(cluster), tries)
+        for share, stands in steps:
             found = stands
             sys.stderr.write(f"\r{share:4.0%}  {found.tried} orders")
         sys.stderr.write("\n")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QProgressBar, QStackedWidget, QVBoxLayout, QWidget
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.desktop.part.form import PartForm, grid
@@ -66,6 +66,10 @@ class SizingForm(PartForm):
         self.solves = Field(self._commit_solves)
         self.covers = switch("outermost plies stay", "The first and the last ply are not left out")
         self.covers.clicked.connect(lambda on: self._put("covers", covers=bool(on)))
+        self.cluster = QLineEdit()
+        self.cluster.setPlaceholderText("this machine")
+        self.cluster.setAccessibleName("cluster of the sizing")
+        self.cluster.setToolTip("Address of a scheduler, tcp://…; empty for this machine")
         self.variables = Block()
         self.found = SizingResult(session)
         self.found.looked.connect(self._show_taking)
@@ -95,6 +99,7 @@ class SizingForm(PartForm):
                     ("least", row(self.least, None)),
                     ("plies that end at a border", row(self.ends, None)),
                     ("designs solved at most", row(self.solves, None)),
+                    ("on", self.cluster),
                 ]
             )
         )
@@ -202,9 +207,7 @@ class SizingForm(PartForm):
             return
         asked = replace(project, sizing=ask)
         self._of, self._result = (asked, ask), None
-        if self._engine is None:
-            self._engine = Engine()
-        engine = self._engine
+        engine = self._engine_for(self.cluster.text().strip())
 
         def work() -> Iterator[SizeNews]:
             for _, news in run(asked, engine=engine, alone=False):
@@ -214,6 +217,14 @@ class SizingForm(PartForm):
         self.note.setText("starting workers …")
         self._show_running()
         self._show_result()
+
+    def _engine_for(self, address: str) -> Engine:
+        """Workers that are there already, or new ones."""
+        if self._engine is None or self._engine.address != address:
+            if self._engine is not None:
+                self._engine.close()
+            self._engine = Engine(address)
+        return self._engine
 
     def _stop(self) -> None:
         self.note.setText("It stops once the design under way is solved.")
