@@ -5,7 +5,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -107,6 +107,7 @@ def test_fibres_of_an_isotensoid_are_all_pulled_alike() -> None:
     assert dome.curvature(inside)[0].tolist() == [0, 0]
 
 
+@example("flat ellipsoid", 0.05709041271698871, 0.05709041271698871, "edge", 1.0)
 @settings(max_examples=40, deadline=None)
 @given(
     kind=st.sampled_from(sorted(DOMES)),
@@ -147,10 +148,11 @@ def test_what_is_laid_is_what_the_tow_brings(
         if high - low < 1e-12:
             continue
         # Cosine spacing: slopes without bound at the ends cost nothing.
-        angle = (np.arange(300) + 0.5) / 300 * np.pi
+        angle = (np.arange(1000) + 0.5) / 1000 * np.pi
         r = (low + high) / 2 - (high - low) / 2 * np.cos(angle)
-        weight = (high - low) / 2 * np.sin(angle) * np.pi / 300
-        edge = r + 1e-7 * np.minimum(r - low, high - r)
+        weight = (high - low) / 2 * np.sin(angle) * np.pi / 1000
+        # Near its ends a band is narrow: a shorter step would leave no digits of the slope.
+        edge = r + 1e-5 * np.minimum(r - low, high - r)
         _, s = DOMES[kind].places(np.stack([r, edge]))
         slant = (s[0] - s[1]) / (edge - r)
         total += float(2 * np.pi * (wound.thickness(r) * r * slant) @ weight)

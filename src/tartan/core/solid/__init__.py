@@ -1,0 +1,1 @@
+"""Solids of plies, one or more elements each through the thickness."""

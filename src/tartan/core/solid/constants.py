@@ -1,0 +1,113 @@
+"""Three-dimensional stiffness of a ply.
+
+Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., eqs. 2.22–2.25 (compliance of an
+orthotropic material) and 2.28 (transverse isotropy).
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.errors import MaterialError
+from tartan.core.materials import Material
+
+Array = NDArray[np.float64]
+
+NEEDED = ("E3", "nu13", "nu23", "G13", "G23")
+"""Constants of a ply that three dimensions ask for beside those in its plane."""
+
+
+def lacking(material: Material) -> tuple[str, ...]:
+    """Constants that three dimensions need and a material does not have."""
+    return tuple(f for f in NEEDED if getattr(material, f) is None)
+
+
+def assumed(material: Material) -> Material:
+    """The material with what it lacks taken from transverse isotropy about its fibres.
+
+    E3 = E2, nu13 = nu12, G13 = G12, and nu23 by G23 = E2 / 2 (1 + nu23); where G23 is missing too,
+    nu23 is taken as nu12 (1 − nu12 E2 / E1) / (1 − nu12), which a stiff fibre leaves to the matrix
+    (R. M. Christensen, J. Eng. Mater. Technol. 110 (1988) 183–191).
+    """
+    m = material
+    known: dict[str, float] = {}
+    if m.E3 is None:
+        known["E3"] = m.E2
+    if m.nu13 is None:
+        known["nu13"] = m.nu12
+    if m.G13 is None:
+        known["G13"] = m.G12
+    nu23 = m.nu23
+    if nu23 is None:
+        nu23 = m.nu12 * (1 - m.nu12 * m.E2 / m.E1) / (1 - m.nu12)
+        if m.G23 is not None:
+            nu23 = min(max(m.E2 / (2 * m.G23) - 1, -0.9), 0.9)
+        known["nu23"] = nu23
+    if m.G23 is None:
+        known["G23"] = m.E2 / (2 * (1 + nu23))
+    return replace(m, **known)  # type: ignore[arg-type]
+
+
+def stiffness(material: Material) -> Array:
+    """Stiffness in ply axes, shape (6, 6), order 11, 22, 33, 12, 13, 23 [Pa].
+
+    Raises
+    ------
+    MaterialError
+        Where a constant is missing, or they are of no stable material.
+    """
+    E3, n13, n23, G13, G23 = (material.need(f, "three dimensions") for f in NEEDED)
+    m = material
+    S = np.zeros((6, 6))
+    S[:3, :3] = [
+        [1 / m.E1, -m.nu12 / m.E1, -n13 / m.E1],
+        [-m.nu12 / m.E1, 1 / m.E2, -n23 / m.E2],
+        [-n13 / m.E1, -n23 / m.E2, 1 / E3],
+    ]
+    S[3, 3], S[4, 4], S[5, 5] = 1 / m.G12, 1 / G13, 1 / G23
+    d = np.sqrt(np.diag(S))
+    if np.linalg.eigvalsh(S / np.outer(d, d))[0] <= 1e-9:
+        raise MaterialError(
+            f"The constants of '{m.name}' are of no stable material.",
+            f"Material '{m.name}', nu13, nu23",
+            "Lessen a Poisson's ratio.",
+        )
+    return np.asarray(np.linalg.inv(S))
+
+
+def strain_turn(axes: Array) -> Array:
+    """What takes strains from axes to others, shape (..., 6, 6), order 11, 22, 33, 12, 13, 23.
+
+    Parameters
+    ----------
+    axes : ndarray, shape (..., 3, 3)
+        Rows are the new axes in the old ones.
+    """
+    pairs = ((0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2))
+    found = np.empty((*axes.shape[:-2], 6, 6))
+    for r, (a, b) in enumerate(pairs):
+        for c, (i, j) in enumerate(pairs):
+            value = axes[..., a, i] * axes[..., b, j]
+            if i != j:
+                value = value + axes[..., a, j] * axes[..., b, i]
+            # Engineering shears are twice the tensor's.
+            scale = (2.0 if a != b else 1.0) * (0.5 if i != j else 1.0)
+            found[..., r, c] = scale * value
+    return found
+
+
+def turned(C: Array, axes: Array) -> Array:
+    """Stiffness of ply axes in those that they are given in, shape (..., 6, 6) of (6, 6)."""
+    T = strain_turn(axes)
+    return np.asarray(np.swapaxes(T, -1, -2) @ C @ T)
+
+
+def ply_axes(angle: Array) -> Array:
+    """Axes 1, 2, 3 of plies at angles from x towards y [rad], shape (..., 3, 3)."""
+    c, s = np.cos(angle), np.sin(angle)
+    zero, one = np.zeros_like(c), np.ones_like(c)
+    rows = [[c, s, zero], [-s, c, zero], [zero, zero, one]]
+    return np.moveaxis(np.array(rows), (0, 1), (-2, -1))

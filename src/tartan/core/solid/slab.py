@@ -1,0 +1,115 @@
+"""Flat slabs of plies as bricks: a grid in the plane, layers through the thickness."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.solid.constants import ply_axes, stiffness, turned
+from tartan.core.solid.model import SolidMesh
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+MOST_DEGREE = 3
+"""Of the polynomial that is laid through the layers of a ply."""
+
+
+@dataclass(frozen=True, eq=False)
+class Slab:
+    """A slab over a grid of lines.
+
+    Attributes
+    ----------
+    mesh : SolidMesh
+        Its bricks, layer by layer from below, in each along x first.
+    x, y, z : ndarray
+        Lines of the grid [m].
+    ply : ndarray of int, shape (layers,)
+        Ply of every layer of elements.
+    """
+
+    mesh: SolidMesh
+    x: Array
+    y: Array
+    z: Array
+    ply: Index
+
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        """Elements along x, along y and through the thickness."""
+        return len(self.x) - 1, len(self.y) - 1, len(self.z) - 1
+
+    def node(self, i: Index | int, j: Index | int, k: Index | int) -> Index:
+        """Numbers of nodes by their lines."""
+        across = len(self.x)
+        return np.asarray((np.asarray(k) * len(self.y) + j) * across + i)
+
+    def element(self, i: Index | int, j: Index | int, k: Index | int) -> Index:
+        """Numbers of elements by their place in the grid."""
+        nx, ny, _ = self.shape
+        return np.asarray((np.asarray(k) * ny + j) * nx + i)
+
+
+def slab(laminate: Laminate, x: Array, y: Array, per_ply: int | Sequence[int]) -> Slab:
+    """A slab of a laminate's plies.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        Its plies; heights are those about its reference surface.
+    x, y : ndarray
+        Lines of the grid, ascending [m].
+    per_ply : int or sequence of int
+        Elements through every ply.
+
+    Raises
+    ------
+    MaterialError
+        Where a material lacks what three dimensions need.
+    """
+    each = np.broadcast_to(per_ply, (laminate.count,))
+    z = np.concatenate(
+        [laminate.z[:1]]
+        + [
+            np.linspace(low, high, int(n) + 1)[1:]
+            for low, high, n in zip(laminate.z[:-1], laminate.z[1:], each, strict=True)
+        ]
+    )
+    ply = np.repeat(np.arange(laminate.count), each)
+    Z, Y, X = np.meshgrid(z, y, x, indexing="ij")
+    nodes = np.stack([X.ravel(), Y.ravel(), Z.ravel()], axis=1)
+    nx, ny, nz = len(x) - 1, len(y) - 1, len(z) - 1
+    k, j, i = (v.ravel() for v in np.meshgrid(*map(np.arange, (nz, ny, nx)), indexing="ij"))
+    row, plane = nx + 1, (nx + 1) * (ny + 1)
+    base = k * plane + j * row + i
+    below = np.stack([base, base + 1, base + row + 1, base + row], axis=1)
+    known = {id(m): stiffness(m) for m in laminate.materials}
+    axes = ply_axes(laminate.angles)
+    C = np.array([turned(known[id(m)], a) for m, a in zip(laminate.materials, axes, strict=True)])
+    mesh = SolidMesh(nodes, np.concatenate([below, below + plane], axis=1), C[ply[k]])
+    return Slab(mesh, np.asarray(x, float), np.asarray(y, float), z, ply)
+
+
+def by_ply(slab_: Slab, values: Array) -> Array:
+    """Values at the middles of the layers as bottom, middle and top of every ply, (plies, 3, …).
+
+    A cubic is laid through the layers of a ply, or less through few, as stresses from elements are
+    best at their middles; of one layer it is that value.
+    """
+    middle = (slab_.z[1:] + slab_.z[:-1]) / 2
+    found = []
+    for ply in range(int(slab_.ply.max()) + 1):
+        here = np.flatnonzero(slab_.ply == ply)
+        low, high = slab_.z[here[0]], slab_.z[here[-1] + 1]
+        half = (high - low) / 2
+        at = (middle[here] - (low + high) / 2) / half
+        degree = min(len(here) - 1, MOST_DEGREE)
+        fit = np.linalg.pinv(np.vander(at, degree + 1)) @ values[here].reshape(len(here), -1)
+        looked = np.vander(np.array([-1.0, 0.0, 1.0]), degree + 1) @ fit
+        found.append(looked.reshape(3, *values.shape[1:]))
+    return np.array(found)
