@@ -15,8 +15,8 @@ from tartan.core.solid.model import SolidMesh
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
-MOST_DEGREE = 3
-"""Of the polynomial that is laid through the layers of a ply."""
+NEAR = 4
+"""Layers of a ply that a value between them is taken from."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,18 +98,19 @@ def slab(laminate: Laminate, x: Array, y: Array, per_ply: int | Sequence[int]) -
 def by_ply(slab_: Slab, values: Array) -> Array:
     """Values at the middles of the layers as bottom, middle and top of every ply, (plies, 3, …).
 
-    A cubic is laid through the layers of a ply, or less through few, as stresses from elements are
-    best at their middles; of one layer it is that value.
+    A cubic goes through the four layers of the ply that are nearest, or less through fewer, as
+    stresses from elements are best at their middles; of one layer it is that value.
     """
     middle = (slab_.z[1:] + slab_.z[:-1]) / 2
     found = []
     for ply in range(int(slab_.ply.max()) + 1):
         here = np.flatnonzero(slab_.ply == ply)
         low, high = slab_.z[here[0]], slab_.z[here[-1] + 1]
-        half = (high - low) / 2
-        at = (middle[here] - (low + high) / 2) / half
-        degree = min(len(here) - 1, MOST_DEGREE)
-        fit = np.linalg.pinv(np.vander(at, degree + 1)) @ values[here].reshape(len(here), -1)
-        looked = np.vander(np.array([-1.0, 0.0, 1.0]), degree + 1) @ fit
-        found.append(looked.reshape(3, *values.shape[1:]))
+        rows = []
+        for height in (low, (low + high) / 2, high):
+            near = here[np.argsort(np.abs(middle[here] - height), kind="stable")[:NEAR]]
+            at = (middle[near] - height) / (high - low)
+            weights = np.linalg.inv(np.vander(at))[-1]
+            rows.append(np.tensordot(weights, values[near], axes=1))
+        found.append(np.array(rows))
     return np.array(found)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -18,6 +19,7 @@ from tartan.exchange.verify import (
     obstacles,
     search_kinds,
     shell_kinds,
+    solid_kinds,
     strength_kinds,
     vessel_kinds,
     winding_kinds,
@@ -73,6 +75,11 @@ BY_ELEMENTS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
     "thin_cylinder": vessel_kinds.thin_cylinder,
 }
 """Kinds that theory answers, and elements a second time; those lines name the elements."""
+
+BY_SOLIDS: dict[str, Callable[[Inputs], dict[str, Any]]] = {
+    "pagano": solid_kinds.pagano_solid,
+}
+"""Kinds of which layered solids answer what a shell does not."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -170,7 +177,12 @@ def answer(case: Case) -> dict[str, Any]:
         return _refusal(case)
     if case.kind not in KINDS:
         raise NotYetError(f"kind {case.kind}")
-    return {k: laminate_kinds.plain(v) for k, v in KINDS[case.kind](case.inputs).items()}
+    found = KINDS[case.kind](case.inputs)
+    if case.kind in BY_SOLIDS:
+        # What solids refuse, such as plies at an angle, the shell still answers.
+        with contextlib.suppress(TartanError):
+            found |= BY_SOLIDS[case.kind](case.inputs)
+    return {k: laminate_kinds.plain(v) for k, v in found.items()}
 
 
 def _refusal(case: Case) -> dict[str, Any]:
@@ -224,7 +236,7 @@ def _by_elements(case: Case) -> list[Line]:
             case,
             name + BY_ELEMENTS_SUFFIX,
             value,
-            judge(name, case.expected[name], value, shell=True),
+            judge(name, case.expected[name], value, "_fe"),
         )
         for name, value in found.items()
         if "tol_rel_fe" in case.expected.get(name, {})
@@ -236,9 +248,12 @@ def _judged(case: Case, found: dict[str, Any]) -> Iterator[Line]:
     for name, expected in case.expected.items():
         if expected.get("informative") or name not in found:
             continue
+        suffix = "_fe" if shell else ""
         if shell and "tol_rel_fe" not in expected:
-            continue
-        verdict = judge(name, expected, found[name], shell=shell)
+            if "tol_rel_solid" not in expected:
+                continue
+            suffix = "_solid"
+        verdict = judge(name, expected, found[name], suffix)
         if name == "error" and verdict.passed:
             lacking = mentions(found["message"], case.inputs.get("must_mention", []))
             if lacking:

@@ -22,7 +22,7 @@ class Verdict:
     reason: str = ""
 
 
-def judge(name: str, expected: Expected, answer: Any, *, shell: bool = False) -> Verdict:
+def judge(name: str, expected: Expected, answer: Any, suffix: str = "") -> Verdict:
     """Judge one output.
 
     Parameters
@@ -30,11 +30,11 @@ def judge(name: str, expected: Expected, answer: Any, *, shell: bool = False) ->
     name : str
         Output name; those that end in ``mode`` and ``critical_plies`` list acceptable labels.
     expected : mapping
-        `value`, `unit`, `tol_rel`, `tol_abs` and, for a shell model, `tol_rel_fe`, `tol_abs_fe`.
+        `value`, `unit`, `tol_rel`, `tol_abs` and the same with a suffix.
     answer : Any
         The computed value in JSON form.
-    shell : bool
-        Judge with the tolerances for a converged shell model.
+    suffix : {"", "_fe", "_solid"}
+        Judge with the tolerances of theory, of a converged shell, or of converged solids.
     """
     if expected["unit"] == "text":
         return _judge_text(name, expected["value"], answer)
@@ -46,7 +46,6 @@ def judge(name: str, expected: Expected, answer: Any, *, shell: bool = False) ->
     a, b = flat(wanted), flat(got)
     if len(a) != len(b):
         return Verdict(passed=False, reason=f"{len(b)} numbers, {len(a)} expected")
-    suffix = "_fe" if shell else ""
     bounds = expected[f"tol_abs{suffix}"]
     bounds = bounds if isinstance(bounds, list) else [bounds]
     share = expected[f"tol_rel{suffix}"] if expected.get("elementwise") else 0.0
