@@ -45,12 +45,12 @@ class Slab:
         return len(self.x) - 1, len(self.y) - 1, len(self.z) - 1
 
     def node(self, i: Index | int, j: Index | int, k: Index | int) -> Index:
-        """Numbers of nodes by their lines."""
+        """Numbers of nodes by their lines, shape (q,) of (q,) or numbers."""
         across = len(self.x)
         return np.asarray((np.asarray(k) * len(self.y) + j) * across + i)
 
     def element(self, i: Index | int, j: Index | int, k: Index | int) -> Index:
-        """Numbers of elements by their place in the grid."""
+        """Numbers of elements by their place in the grid, shape (q,) of (q,) or numbers."""
         nx, ny, _ = self.shape
         return np.asarray((np.asarray(k) * ny + j) * nx + i)
 
