@@ -111,6 +111,15 @@ def test_rules_and_limits_hold_for_goals_of_the_part() -> None:
         assert not (one[0] <= other[0] and one[1] >= other[1] and one != other)
 
 
+def test_a_limit_that_none_meets_is_neared_step_by_step() -> None:
+    found = ended(plate(), OrderAsk("skin", (OrderGoal("part-displacement", 1e-9),)))
+    merits = [j.merit for j in found.history]
+    assert merits == sorted(set(merits))
+    assert merits[-1] < 0
+    moved = [j.values[0] for j in found.history]
+    assert moved == sorted(moved, reverse=True)
+
+
 def test_what_the_part_cannot_say_is_refused() -> None:
     project = plate()
     assert project.part is not None

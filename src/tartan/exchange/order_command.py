@@ -122,7 +122,7 @@ def ordered_by_seeds(
         results = engine.run(_from_seed, asked, list(seeds[1:]))
         for done, (_, found) in enumerate(results, start=2):
             better = found.steps and (
-                not best.steps or found.steps[-1].merit > best.steps[-1].merit * (1 + 1e-12)
+                not best.steps or found.steps[-1].merit > best.steps[-1].merit
             )
             tried, front = best.tried + found.tried, _joined(best, found)
             best = replace(found if better else best, tried=tried, front=front)

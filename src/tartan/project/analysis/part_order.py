@@ -183,7 +183,7 @@ def searched(
             there = replace(question_for(project, ask, solved(order)), _reference=[reference])
             one = replace(there.judged(np.array([order], np.int8))[0], tried=tried)
             known[order] = one
-            if one.kept and (not best.kept or one.merit > best.merit * (1 + 1e-9)):
+            if one.kept and (not best.kept or one.merit > best.merit + 1e-9 * abs(best.merit)):
                 best, better = one, there
                 found = replace(found, history=(*found.history, one))
         found = replace(found, tried=tried, front=_front(question, list(known.values())))
