@@ -20,6 +20,7 @@ from tartan.core.solid.constants import (
     strain_turn,
     turned,
 )
+from tartan.core.solid.homogenised import effective, engineering
 from tartan.core.solid.model import SolidMesh
 from tartan.core.solid.plate import bent
 from tartan.core.solid.slab import by_ply, slab
@@ -314,3 +315,61 @@ def test_a_solid_that_can_move_is_refused() -> None:
     made = slab(of((0.0, 1e-3)), np.array([0.0, 1.0]), np.array([0.0, 1.0]), 1)
     with pytest.raises(MechanismError):
         model.solve(made.mesh, np.zeros((8, 3)), np.zeros((8, 3), bool))
+
+
+# One solid in place of many
+
+
+def test_one_material_is_its_own_mean() -> None:
+    C = effective(of((30.0, 1e-3), (30.0, 2e-3)))
+    np.testing.assert_allclose(C, turned(stiffness(PLY), ply_axes(np.deg2rad(30.0))), rtol=1e-9)
+    found = engineering(effective(of((0.0, 1.0))))
+    assert found["Ex"] == pytest.approx(PLY.E1)
+    assert found["Ez"] == pytest.approx(PLY.E3)
+    assert found["nuxz"] == pytest.approx(PLY.nu13)
+    assert found["Gyz"] == pytest.approx(PLY.G23)
+
+
+def test_in_its_plane_the_mean_is_laminate_theory() -> None:
+    laminate = of((0.0, 1e-3), (45.0, 1e-3), (-45.0, 1e-3), (90.0, 0.5e-3))
+    S = np.linalg.inv(effective(laminate))
+    plane = [0, 1, 3]
+    np.testing.assert_allclose(
+        np.linalg.inv(S[np.ix_(plane, plane)]), laminate.A / laminate.thickness, rtol=1e-9
+    )
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_the_mean_is_that_of_solids_ply_by_ply(seed: int) -> None:
+    """Every ply as a brick: in-plane strain given, the rest found, forces on the faces summed."""
+    rng = np.random.default_rng(seed)
+    laminate = of(*((float(a), float(t)) for a, t in zip(
+        rng.uniform(-90, 90, 4), rng.uniform(0.1, 0.4, 4), strict=True
+    )))  # fmt: skip
+    C, h = effective(laminate), laminate.thickness
+    made = slab(laminate, np.array([0.0, 1.0]), np.array([0.0, 1.0]), 1)
+    nodes = made.mesh.nodes
+    strain = rng.normal(size=6) * 1e-3
+    z = nodes[:, 2] - nodes[0, 2]
+    u = np.zeros_like(nodes)
+    u[:, 0] = strain[0] * nodes[:, 0] + strain[3] * nodes[:, 1]
+    u[:, 1] = strain[1] * nodes[:, 1]
+    # All nodes of a level move together: its own displacement is what is free.
+    levels = np.searchsorted(made.z, nodes[:, 2] - 1e-9)
+    K = model.stiffness(made.mesh).toarray()
+    join = np.zeros((nodes.size, 3 * len(made.z)))
+    for axis in range(3):
+        join[np.arange(len(nodes)) * 3 + axis, levels * 3 + axis] = 1.0
+    top = np.array([strain[4], strain[5], strain[2]]) * h
+    q = np.zeros(3 * len(made.z))
+    q[-3:] = top
+    free = np.arange(3, len(q) - 3)
+    load = join.T @ K @ (u.ravel() + join @ q)
+    q[free] -= np.linalg.solve((join.T @ K @ join)[np.ix_(free, free)], load[free])
+    total = K @ (u.ravel() + join @ q)
+    # The top face is one square metre: its forces are the stresses across.
+    across = (join.T @ total)[-3:]
+    np.testing.assert_allclose(across, (C @ strain)[[4, 5, 2]], rtol=1e-8, atol=1e-3)
+    energy = (u.ravel() + join @ q) @ total
+    assert energy == pytest.approx(strain @ C @ strain * h, rel=1e-8)
+    assert z.max() == pytest.approx(h)
