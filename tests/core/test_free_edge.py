@@ -102,5 +102,9 @@ def test_lengths_and_widths_that_cannot_be_are_refused() -> None:
     for ply in (-1, 3, 7):
         with pytest.raises(PartError, match="none above"):
             found.between(ply)
-    with pytest.raises(PartError, match="width"):
-        in_tension(of(*CROSS), 0.0, STRAIN)
+    for width in (0.0, -1.0, float("nan"), float("inf")):
+        with pytest.raises(PartError, match="width"):
+            in_tension(of(*CROSS), width, STRAIN)
+    for strain in (2.0, float("nan"), float("inf")):
+        with pytest.raises(PartError, match="stretched"):
+            in_tension(of(*CROSS), 40 * T, strain)

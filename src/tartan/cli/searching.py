@@ -1,4 +1,4 @@
-"""Commands that search and sweep."""
+"""Commands that search, sweep, and look closer."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from tartan.core.errors import TartanError
 
 def add_to(app: typer.Typer) -> None:
     """Add the commands to those of the program."""
-    for command in (order, size, sweep, figures):
+    for command in (order, size, sweep, figures, edge):
         app.command()(command)
 
 
@@ -141,6 +141,28 @@ def figures(file: Path) -> None:
 
     try:
         for line in listing(file):
+            say(line)
+    except TartanError as error:
+        raise refused(error) from error
+
+
+def edge(
+    file: Path,
+    stack: Annotated[str, typer.Argument(help="Name of a symmetric stack.")],
+    width: Annotated[float, typer.Option(help="Of the strip, in mm.")] = 25.0,
+    strain: Annotated[float, typer.Option(help="Extension, in per cent.")] = 0.1,
+    over: Annotated[float, typer.Option(help="Length of the means from the edge, in mm.")] = 0.5,
+    assume: Annotated[
+        bool, typer.Option("--assume", help="Transverse isotropy where constants lack.")
+    ] = False,
+    out: Annotated[Path | None, typer.Option(help="CSV or XLSX.")] = None,
+) -> None:
+    """Stresses between the plies at the free edge of a strip in tension, in three dimensions."""
+    from tartan.exchange.edge_command import run
+
+    try:
+        wishes = {"width": width * 1e-3, "strain": strain * 1e-2, "over": over * 1e-3}
+        for line in run(file, stack, **wishes, assume=assume, out=out):
             say(line)
     except TartanError as error:
         raise refused(error) from error

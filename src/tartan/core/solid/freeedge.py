@@ -18,6 +18,7 @@ import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
 
+from tartan.core.bounds import MOST_LENGTH
 from tartan.core.errors import PartError
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.factor import factor
@@ -144,8 +145,12 @@ def in_tension(
     MaterialError
         A material without what three dimensions need.
     """
-    if not width > 0:
+    if not 0 < width <= MOST_LENGTH:
         raise PartError("The strip has no width.", "Strip", "Enter a positive width.")
+    if not abs(strain) < 1:
+        raise PartError(
+            f"A strip cannot be stretched by {strain:.4g}.", "Strip", "Enter less than 100 %."
+        )
     y = width / 2 * (1 - np.linspace(1, 0, across + 1) ** GRADED)
     length = float(laminate.thickness)
     made = slab(laminate, np.array([0.0, length]), y, per_ply)
