@@ -10,7 +10,7 @@ from tartan.core.errors import PartError
 from tartan.core.solid.plate import SolidPlate, bent
 from tartan.exchange.verify.reading import Inputs, number, read_laminate
 
-ACROSS, LAYERS = 20, 26
+ACROSS, LAYERS = 14, 20
 """Elements along half a side, and through all plies together at least."""
 
 

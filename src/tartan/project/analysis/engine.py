@@ -9,8 +9,11 @@ algorithms and task scheduling, SciPy 2015).
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
+import socket
 import time
+import traceback
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
@@ -89,16 +92,19 @@ class Engine:
             self._client = Client(self._cluster, timeout=WAIT * 3)
             return
         try:
+            _reach(self.address)
             self._client = Client(self.address, timeout=WAIT)
             found = self._client.run(_version)
         except (OSError, ValueError, TimeoutError) as error:
             self.close()
+            _let_go(error)
             raise EngineError(
                 f"No scheduler answers at {self.address}.",
                 WHERE,
                 "Start one (docs/cluster.md), or search on this machine alone.",
             ) from error
         except Exception as error:
+            _let_go(error)
             # A worker that cannot import Tartan answers with whatever its import raised.
             self.close()
             raise EngineError(
@@ -258,6 +264,30 @@ class _Run:
         if self.sent.status != "finished":
             self._send_shared()
         self.waits += numbers[::-1]
+
+
+def _reach(address: str) -> None:
+    """See that somebody listens at an address, before a client is made.
+
+    Raises
+    ------
+    OSError, ValueError
+        Where nobody does, or it is no address.
+    """
+    from distributed.comm.addressing import get_address_host_port
+
+    host, port = get_address_host_port(address, strict=True)
+    socket.create_connection((host, port), timeout=WAIT).close()
+
+
+def _let_go(error: BaseException) -> None:
+    """Drop a client that could not be made, here and now.
+
+    It closes itself when it is collected. Were that in a thread that is just being started for
+    another client, both would wait for each other for ever.
+    """
+    traceback.clear_frames(error.__traceback__)
+    gc.collect()
 
 
 def _gone() -> EngineError:
