@@ -68,8 +68,8 @@ def damaged(old: str, new: str) -> str:
         ('"kind": "held along z"', '"kind": "glued"', "glued"),
         ('"mesh_size": 0.04', '"mesh_size": 0.0', "mesh size"),
         ('"stack": "reflector sandwich"', '"stack": "gone"', "gone"),
-        ('"schema": 6', '"schema": 7', "newer Tartan"),
-        ('"schema": 6', '"schema": "one"', "schema"),
+        ('"schema": 7', '"schema": 8', "newer Tartan"),
+        ('"schema": 7', '"schema": "one"', "schema"),
         ('"format": "tartan project"', '"format": "song"', "not a Tartan project"),
         ('"name": "woven carbon"', '"name": "UD carbon"', "UD carbon"),
         ("{", "{,", "line 1"),
@@ -254,4 +254,4 @@ def test_load_sets_of_a_file_of_schema_4_are_load_cases() -> None:
     assert storage.from_text(json.dumps(old)) == project
     # The old word is no key of today's files.
     with pytest.raises(DocumentError, match="load_sets"):
-        storage.from_text(json.dumps({**old, "schema": 6}))
+        storage.from_text(json.dumps({**old, "schema": 7}))

@@ -6,13 +6,15 @@ import json
 import pytest
 
 from tartan.core.errors import DocumentError, MaterialError, StackError, TartanError
+from tartan.exchange.sizing_tables import requirements_table
 from tartan.project.analysis.size_proposals import variables_of
 from tartan.project.document.model import Project
-from tartan.project.document.partmodel import ReserveRequirement
+from tartan.project.document.partmodel import DisplacementRequirement, ReserveRequirement
 from tartan.project.document.sizingmodel import SizeAsk, SizeVariable
 from tartan.project.edits import part_edits, sizing_edits, stack_edits
 from tartan.project.files.storage import from_text, to_text
 from tartan.project.findings.sizing import sized, sizing_of
+from tartan.project.wording.document_words import requirement_words
 from tests.project.test_sized import asked, last, panel
 
 
@@ -115,3 +117,32 @@ def test_a_file_with_a_sizing_that_cannot_be_is_refused() -> None:
     spoilt["sizing"]["variables"][0]["values"] = [1.5]
     with pytest.raises(DocumentError, match="whole numbers"):
         from_text(json.dumps(spoilt))
+
+
+def test_a_kept_sizing_tells_the_requirements_of_then() -> None:
+    # Another requirement of the same number of figures, put in the old one's place afterwards.
+    stiff = DisplacementRequirement(9e-3, "press")
+    project = panel(requirements=(stiff,))
+    ask = asked(project, skin0=(2, 4), plies2=(0, 1))
+    found = last(sized(project, ask))
+    kept = dataclasses.replace(
+        project,
+        sizing=dataclasses.replace(ask, found=found),
+        requirements=(ReserveRequirement(2.0),),
+    )
+    again = from_text(to_text(kept)).sizing.found
+    assert again is not None
+    assert again.requirements == (stiff,)
+    row = requirements_table(again, again.before).rows[-1]
+    assert row[0] == requirement_words(stiff)
+    assert "mm" in str(row[1])
+    # A file whose figures belong to no requirement is refused, not read with the wrong ones.
+    body = json.loads(to_text(kept))
+    body["sizing"]["found"]["requirements"] = []
+    with pytest.raises(DocumentError):
+        from_text(json.dumps(body))
+    # What an older file found did not say what was required: it is left out, the rest stays.
+    del body["sizing"]["found"]["requirements"]
+    del body["sizing"]["found"]["least"]
+    old = from_text(json.dumps({**body, "schema": 6}))
+    assert old == dataclasses.replace(kept, sizing=ask)

@@ -94,10 +94,10 @@ def size(
             sys.stderr.write(f"\r{news.solves} designs, {news.doing}    ")
         sys.stderr.write("\n")
         assert found is not None
-        for line in report_lines(project, ask, found):
+        for line in report_lines(found):
             say(line)
         if out is not None:
-            write_table(steps_table(ask, found), out)
+            write_table(steps_table(found), out)
             say(str(out))
         if take and best_of(found) is not None:
             storage.save(taken(project, ask, found), file)

@@ -62,15 +62,15 @@ def run(
         yield ask, news
 
 
-def report_lines(project: Project, ask: SizeAsk, found: SizeFound) -> list[str]:
+def report_lines(found: SizeFound) -> list[str]:
     """The result in lines: what it weighs, what changed, and the requirements."""
-    lines = [result_words(ask, found)]
+    lines = [result_words(found)]
     chosen = best_of(found) or found.nearest
     if chosen is None:
         return lines
     for table in (
         changes_table(found, chosen),
-        requirements_table(project, found, chosen),
+        requirements_table(found, chosen),
     ):
         lines.append("")
         lines += ["  ".join(str(cell) for cell in row if cell != "") for row in table.rows]

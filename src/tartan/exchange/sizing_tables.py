@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from tartan.exchange.tables import Cell, Table
-from tartan.project.document.model import Project
-from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep
+from tartan.project.document.sizingmodel import SizeFound, SizeStep
 from tartan.project.findings.size_words import (
     figure_words,
-    needs_words,
     value_words,
     weight_words,
 )
 from tartan.project.wording import units
+from tartan.project.wording.document_words import requirement_words
 
 
 def changes_table(found: SizeFound, chosen: SizeStep) -> Table:
@@ -35,8 +34,8 @@ def changes_table(found: SizeFound, chosen: SizeStep) -> Table:
     return Table("sizing", ("what", "before", "after", "with less"), tuple(rows))
 
 
-def requirements_table(project: Project, found: SizeFound, chosen: SizeStep) -> Table:
-    """Every requirement before and after; the whole design's weight first."""
+def requirements_table(found: SizeFound, chosen: SizeStep) -> Table:
+    """Every requirement of then before and after; the whole design's weight first."""
     rows = [
         (
             "mass",
@@ -47,28 +46,25 @@ def requirements_table(project: Project, found: SizeFound, chosen: SizeStep) -> 
     if found.before.cost is not None and chosen.cost is not None:
         each = [units.number(s.cost) for s in (found.before, chosen) if s.cost is not None]
         rows.append(("cost of materials", each[0], each[1]))
-    if len(project.requirements) == len(chosen.figures):
-        for words, requirement, old, new in zip(
-            needs_words(project),
-            project.requirements,
-            found.before.figures,
-            chosen.figures,
-            strict=True,
-        ):
-            rows.append((words, figure_words(requirement, old), figure_words(requirement, new)))
+    rows += [
+        (requirement_words(asked), figure_words(asked, old), figure_words(asked, new))
+        for asked, old, new in zip(
+            found.requirements, found.before.figures, chosen.figures, strict=True
+        )
+    ]
     return Table("requirements", ("requirement", "before", "after"), tuple(rows))
 
 
-def steps_table(ask: SizeAsk, found: SizeFound) -> Table:
+def steps_table(found: SizeFound) -> Table:
     """Every design that was the best so far."""
     rows: list[tuple[Cell, ...]] = [
         (
             step.solves,
-            weight_words(ask, step),
+            weight_words(found.least, step),
             step.governs,
             *(value_words(v, x) for v, x in zip(found.variables, step.values, strict=True)),
         )
         for step in found.steps
     ]
-    head = ("solved", "weighs" if ask.least == "mass" else "costs", "governs", *found.names)
+    head = ("solved", "weighs" if found.least == "mass" else "costs", "governs", *found.names)
     return Table("sizing, step by step", head, tuple(rows))

@@ -124,16 +124,14 @@ def changes_looks(table: DataTable) -> list[list[Look | None]]:
     ]
 
 
-def needs_looks(
-    project: Project, found: SizeFound, chosen: SizeStep, table: DataTable
-) -> list[list[Look | None]]:
+def needs_looks(found: SizeFound, chosen: SizeStep, table: DataTable) -> list[list[Look | None]]:
     """How the table of requirements is shown: what is missed in the ink of what fails."""
-    count = len(project.requirements)
+    count = len(found.requirements)
     states: list[tuple[bool, bool]] = [(True, True)] * (len(table.rows) - count)
     states += [
         (met(r, old), met(r, new))
         for r, old, new in zip(
-            project.requirements, found.before.figures, chosen.figures, strict=False
+            found.requirements, found.before.figures, chosen.figures, strict=True
         )
     ]
     return [

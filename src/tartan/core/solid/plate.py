@@ -11,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell.loads import Array as Forces
 from tartan.core.solid import model
 from tartan.core.solid.slab import Slab, by_ply, slab
 
@@ -89,7 +88,7 @@ def bent(
     return _read(made, u)
 
 
-def _pressed(made: Slab, a: float, b: float, q0: float) -> Forces:
+def _pressed(made: Slab, a: float, b: float, q0: float) -> Array:
     """Nodal forces of the sinusoidal pressure on the top face, integrated exactly."""
 
     def share(lines: Array, side: float) -> Array:

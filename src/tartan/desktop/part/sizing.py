@@ -243,7 +243,7 @@ class SizingForm(PartForm):
         words = f"{news.doing} · {news.solves} designs solved"
         best = best_of(news.found)
         if best is not None:
-            words += f" · best so far {weight_words(ask, best)}"
+            words += f" · best so far {weight_words(news.found.least, best)}"
             if self.pages.currentIndex() == 0 and best.values != news.found.before.values:
                 self.turn(1)
         if news.solves > 2:
@@ -313,11 +313,11 @@ class SizingForm(PartForm):
                 self.note.setText("")
             self._show_taking()
             return
-        project, ask, found = mine
-        self.found.put(project, ask, found)
+        project, _, found = mine
+        self.found.put(found)
         if not self.stream.busy:
             stale = "" if self._fits(project) else " It is of the lay-up as it was."
-            self.note.setText(result_words(ask, found) + stale)
+            self.note.setText(result_words(found) + stale)
         self._show_taking()
 
     def _fits(self, of: Project) -> bool:

@@ -12,8 +12,7 @@ from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.sizing_tables import changes_table, requirements_table, steps_table
 from tartan.pages.sizing_fields import changes_looks, needs_looks
-from tartan.project.document.model import Project
-from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep
+from tartan.project.document.sizingmodel import SizeFound, SizeStep
 from tartan.project.findings.size_words import best_of, weight_words
 
 MOST_LINES = 14
@@ -27,7 +26,7 @@ class SizingResult(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._of: tuple[Project, SizeAsk, SizeFound] | None = None
+        self._of: SizeFound | None = None
         self.chosen: SizeStep | None = None
         self._follows = True
         self.plot = Plot("sizing")
@@ -46,11 +45,11 @@ class SizingResult(QWidget):
             box.addWidget(each)
         box.addStretch(1)
 
-    def put(self, project: Project, ask: SizeAsk, found: SizeFound) -> None:
+    def put(self, found: SizeFound) -> None:
         """Show where a sizing stands; the design looked at stays unless it was the best."""
-        if self._of is not None and self._of[1:] == (ask, found):
+        if self._of == found:
             return
-        self._of = (project, ask, found)
+        self._of = found
         if self._follows or self.chosen not in (*found.steps, found.nearest, found.before):
             self.chosen, self._follows = best_of(found) or found.nearest, True
         self._show()
@@ -63,14 +62,14 @@ class SizingResult(QWidget):
 
     def _weight(self, step: SizeStep) -> float:
         assert self._of is not None
-        return step.mass if self._of[1].least == "mass" else step.cost or 0.0
+        return step.mass if self._of.least == "mass" else step.cost or 0.0
 
     def _draw(self) -> None:
         if self._of is None:
             self.plot.begin("", "")
             return
-        _, ask, found = self._of
-        self.plot.begin("designs solved", "mass  kg" if ask.least == "mass" else "cost")
+        found = self._of
+        self.plot.begin("designs solved", "mass  kg" if found.least == "mass" else "cost")
         end = max(found.solves, 1)
         before = self._weight(found.before)
         self.plot.curve(np.array([0.0, end]), np.array([before] * 2), "soft", dashed=True)
@@ -85,7 +84,7 @@ class SizingResult(QWidget):
 
     def _pick_near(self, x: float, y: float) -> None:
         """Look at the design whose point is nearest to a click."""
-        if self._of is None or not self._of[2].steps:
+        if self._of is None or not self._of.steps:
             return
         (x0, x1), (y0, y1) = self.plot.item.viewRange()
 
@@ -94,19 +93,19 @@ class SizingResult(QWidget):
                 np.hypot((step.solves - x) / (x1 - x0), (self._weight(step) - y) / (y1 - y0))
             )
 
-        nearest = min(self._of[2].steps, key=gap)
+        nearest = min(self._of.steps, key=gap)
         if gap(nearest) < 0.12:
             self.look_at(nearest)
 
     def _pick(self, line: int) -> None:
-        if self._of is not None and 0 <= line < len(self._of[2].steps):
-            self.look_at(self._of[2].steps[line])
+        if self._of is not None and 0 <= line < len(self._of.steps):
+            self.look_at(self._of.steps[line])
 
     def look_at(self, step: SizeStep) -> None:
         """Show a design of the history."""
         assert self._of is not None
         self.chosen = step
-        self._follows = step == best_of(self._of[2])
+        self._follows = step == best_of(self._of)
         self._show()
         self.looked.emit()
 
@@ -118,17 +117,17 @@ class SizingResult(QWidget):
         if self._of is None or self.chosen is None:
             self.words.setText("")
             return
-        project, ask, found = self._of
+        found = self._of
         state = "holds" if self.chosen.holds else "does not hold"
         self.words.setText(
-            f"Looking at the design of {weight_words(ask, self.chosen)}, which {state}: "
+            f"Looking at the design of {weight_words(found.least, self.chosen)}, which {state}: "
             f"{self.chosen.governs} governs."
         )
         changes = changes_table(found, self.chosen)
         self.changes.put(changes, changes_looks(changes), (176, 50, 56, 0))
-        needs = requirements_table(project, found, self.chosen)
-        looks = needs_looks(project, found, self.chosen, needs)
+        needs = requirements_table(found, self.chosen)
+        looks = needs_looks(found, self.chosen, needs)
         self.needs.put(needs, looks, (0, 74, 74))
         for each in (self.changes, self.needs):
             each.fit(MOST_LINES)
-        self.steps.put(steps_table(ask, found))
+        self.steps.put(steps_table(found))

@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from tartan.project.document.partmodel import Requirement
+
 Kind = Literal["plies", "core", "laid", "angle"]
+
+Least = Literal["mass", "cost"]
 
 KINDS: tuple[Kind, ...] = ("plies", "core", "laid", "angle")
 
@@ -100,6 +104,10 @@ class SizeFound:
         What was free to change; of linked ones the first.
     names : tuple of str
         What they were called, in the lay-up as it was.
+    least : {"mass", "cost"}
+        What was made small.
+    requirements : tuple of Requirement
+        What was required then, in the order of the figures.
     before : SizeStep
         The design as it was.
     steps : tuple of SizeStep
@@ -118,6 +126,8 @@ class SizeFound:
 
     variables: tuple[SizeVariable, ...]
     names: tuple[str, ...]
+    least: Least
+    requirements: tuple[Requirement, ...]
     before: SizeStep
     steps: tuple[SizeStep, ...] = ()
     nearest: SizeStep | None = None
@@ -148,7 +158,7 @@ class SizeAsk:
     """
 
     variables: tuple[SizeVariable, ...] = ()
-    least: Literal["mass", "cost"] = "mass"
+    least: Least = "mass"
     most_dropped: int | None = None
     covers: bool = False
     most_solves: int = 60

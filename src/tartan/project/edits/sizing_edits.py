@@ -164,11 +164,15 @@ def _check_found(found: SizeFound) -> None:
         _check_variable(variable)
     if len(found.names) != len(found.variables):
         raise StackError("What was found is not whole.", WHERE, "Size it anew.")
+    if found.least not in ("mass", "cost"):
+        raise StackError("What was found is not whole.", WHERE, "Size it anew.")
     steps = [found.before, *found.steps, *([found.nearest] if found.nearest else [])]
     for step in steps:
         numbers = [*step.values, step.mass, step.cost or 0.0, step.worst]
         numbers += [x for x in step.figures if x is not None]
-        if len(step.values) != len(found.variables) or not all(map(math.isfinite, numbers)):
+        whole = len(step.values) == len(found.variables)
+        whole &= len(step.figures) == len(found.requirements)
+        if not whole or not all(map(math.isfinite, numbers)):
             raise StackError("What was found is not whole.", WHERE, "Size it anew.")
     for stop in found.stops:
         if not 0 <= stop.variable < len(found.variables) or not math.isfinite(stop.worst):

@@ -17,7 +17,7 @@ from tartan.project.edits.order_edits import check_orders
 from tartan.project.edits.sizing_edits import check_ask
 from tartan.project.edits.stack_edits import check_project
 
-SCHEMA = 6
+SCHEMA = 7
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
@@ -169,7 +169,26 @@ def _from_fifth(body: dict[str, Any]) -> dict[str, Any]:
     return body
 
 
-_STEPS = (_from_first, _from_second, _from_third, _from_fourth, _from_fifth)
+def _from_sixth(body: dict[str, Any]) -> dict[str, Any]:
+    """Body of a file of schema 6, whose found sizing did not say what had been required.
+
+    Its figures may belong to requirements changed since, so it is left out; what is asked stays.
+    """
+
+    def stripped(design: Any) -> Any:
+        asked = design.get("sizing") if isinstance(design, dict) else None
+        if not isinstance(asked, dict):
+            return design
+        return {**design, "sizing": {k: v for k, v in asked.items() if k != "found"}}
+
+    versions = body.get("versions")
+    if isinstance(versions, list):
+        body = {**body, "versions": [stripped(v) for v in versions]}
+    changed: dict[str, Any] = stripped(body)
+    return changed
+
+
+_STEPS = (_from_first, _from_second, _from_third, _from_fourth, _from_fifth, _from_sixth)
 """What brings a file of each schema to the next."""
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import TartanError
+from tartan.core.shell.assembly import finished
 from tartan.core.shell.sensitivity.sections import STIFFNESS
 from tartan.project.analysis.gradients import (
     Buckles,
@@ -162,7 +163,7 @@ def _answered(sizing: Sizing, task: Task) -> Answered:
             return merged
     design = sizing.design(task.point, solid=task.solid)
     project = design.project
-    answer = _solve(project)
+    answer = finished(run_solve(SolveRequest(0, part_inputs(project)), _memory))
     judged = _judged(project, answer, solid=task.solid)
     if merged is not None:
         return replace(merged, judged=judged)
@@ -189,16 +190,6 @@ def _judged(project: Project, answer: PartAnswer, *, solid: bool) -> Judged:
         layout.mass(),
         layout.cost(),
     )
-
-
-def _solve(project: Project) -> PartAnswer:
-    job = run_solve(SolveRequest(0, part_inputs(project)), _memory)
-    while True:
-        try:
-            next(job)
-        except StopIteration as end:
-            answer: PartAnswer = end.value
-            return answer
 
 
 def _asked(project: Project) -> list[Requirement]:

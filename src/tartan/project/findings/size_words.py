@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Requirement
-from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep, SizeVariable
+from tartan.project.document.sizingmodel import SizeFound, SizeStep, SizeVariable
 from tartan.project.wording import units
-from tartan.project.wording.document_words import requirement_words
 
 LEFT_OUT, LAID = "left out", "laid"
 
@@ -62,9 +61,9 @@ def met(requirement: Requirement, value: float | None) -> bool:
     return value >= requirement.value
 
 
-def weight_words(ask: SizeAsk, step: SizeStep) -> str:
+def weight_words(least: str, step: SizeStep) -> str:
     """What is to be small, of a design."""
-    if ask.least == "cost":
+    if least == "cost":
         return "no price" if step.cost is None else f"cost {units.number(step.cost)}"
     return f"{units.number(step.mass)} kg"
 
@@ -74,9 +73,10 @@ def best_of(found: SizeFound) -> SizeStep | None:
     return found.steps[-1] if found.steps else None
 
 
-def result_words(ask: SizeAsk, found: SizeFound) -> str:
+def result_words(found: SizeFound) -> str:
     """What a sizing found, and what that is worth as a statement."""
-    kind = "lighter" if ask.least == "mass" else "cheaper"
+    least = found.least
+    kind = "lighter" if least == "mass" else "cheaper"
     count = f"{found.solves} design{'s' * (found.solves != 1)} solved"
     best = best_of(found)
     if best is None:
@@ -86,9 +86,9 @@ def result_words(ask: SizeAsk, found: SizeFound) -> str:
             f"No design holds that was tried ({count}). The nearest reaches "
             f"{found.nearest.worst:.0%} of what is needed: {found.nearest.governs}."
         )
-    words = f"{weight_words(ask, best)}"
+    words = f"{weight_words(least, best)}"
     if best.values != found.before.values:
-        words += f", {weight_words(ask, found.before)} before"
+        words += f", {weight_words(least, found.before)} before"
         if not found.before.holds:
             words += " and that did not hold"
     else:
@@ -99,7 +99,7 @@ def result_words(ask: SizeAsk, found: SizeFound) -> str:
         )
     words += f". Best found, not proved ({count})"
     if found.relaxed is not None:
-        own = best.mass if ask.least == "mass" else best.cost
+        own = best.mass if least == "mass" else best.cost
         if own:
             above = (own - found.relaxed) / own
             words += (
@@ -107,8 +107,3 @@ def result_words(ask: SizeAsk, found: SizeFound) -> str:
                 "which is a guide and no bound"
             )
     return words + "."
-
-
-def needs_words(project: Project) -> list[str]:
-    """What every requirement asks, in the order of the project's."""
-    return [requirement_words(r) for r in project.requirements]

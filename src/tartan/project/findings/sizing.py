@@ -14,7 +14,7 @@ from tartan.core.search.sizingrun import Request, Run, Standing
 from tartan.project.analysis.size_proposals import groups_of, variables_of
 from tartan.project.analysis.sized import Made, part_of
 from tartan.project.document.model import Project
-from tartan.project.document.sizingmodel import SizeAsk, SizeFound, SizeStep, SizeStop
+from tartan.project.document.sizingmodel import Least, SizeAsk, SizeFound, SizeStep, SizeStop
 from tartan.project.findings.size_points import Answered, Sizing, Task, answer_point
 from tartan.project.findings.size_rules import choices_of, rules_of, start_of
 from tartan.project.findings.size_words import variable_words
@@ -105,7 +105,7 @@ def sized(project: Project, ask: SizeAsk, answer: Answer = here) -> Iterator[Siz
     if first.judged is None:
         raise DocumentError(first.fault, WHERE, "Mend the design as it is first.")
     run.take(_known(start, first))
-    told = _Told(sizing, choices, run.standing, {start: first}, start)
+    told = _Told(sizing, choices, run.standing, {start: first}, start, ask.least)
     yield told.news("solving it as it is", ask.most_solves)
     steps = run.steps(start)
     try:
@@ -127,6 +127,7 @@ class _Told:
     standing: Standing
     known: dict[tuple[float, ...], Answered]
     start: tuple[float, ...]
+    least: Least
 
     def answered(self, request: Request, answer: Answer) -> list[Known]:
         """Answers as the search reads them."""
@@ -148,6 +149,8 @@ class _Told:
         return SizeFound(
             tuple(self.sizing.variables[g[0]] for g in self.sizing.groups),
             tuple(self._name(g) for g in self.sizing.groups),
+            self.least,
+            self.sizing.project.requirements,
             self._step(0, self.start),
             tuple(self._step(n, one.point) for n, one in standing.steps),
             None
