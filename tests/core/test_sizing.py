@@ -98,6 +98,20 @@ def test_few_that_cost_less_are_all_answered_and_then_it_is_proved() -> None:
     assert not any(found.tried[p].holds for p in below)
 
 
+def test_a_cheaper_one_that_has_no_answer_leaves_it_unproved() -> None:
+    own = choices(range(1, 5), range(1, 5), cost=(1.0, 1.3))
+    best = run(own, trusses(1, 2), (4.0, 4.0)).best
+    assert best is not None
+    cheaper = [
+        p for p in itertools.product(*own.values) if own.cost_of(p) < own.cost_of(best.point)
+    ]
+    for silent in cheaper:
+        found = run(own, trusses(1, 2), (4.0, 4.0), fails=[tuple(map(float, silent))])
+        assert found.best is not None
+        assert found.best.point == best.point
+        assert not found.proved
+
+
 def test_what_was_not_all_answered_is_not_called_proved() -> None:
     own = choices(range(1, 40), range(1, 40), range(1, 40), cost=(1.0, 1.1, 1.2))
     hard = trusses(2)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
 from tartan.desktop.part.sizing import SizingForm
+from tartan.desktop.part.sizingfound import SizingResult
 from tartan.desktop.part.view import PartView
 from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
@@ -59,6 +60,14 @@ def sized(qtbot, form: SizingForm) -> None:  # type: ignore[no-untyped-def]
     settle()
 
 
+def zones_are_told(found: SizingResult) -> None:
+    """Both zones of the panel, each with why it is not thinner."""
+    zones = {str(row[0]): str(row[3]) for row in found.zones.table.rows}
+    assert found.zones.isVisible()
+    assert sorted("pad" in z for z in zones) == [False, True]
+    assert all("Displacement" in w or "least there is" in w for w in zones.values())
+
+
 def test_a_panel_is_sized_looked_at_taken_and_taken_back(qtbot, form: SizingForm) -> None:  # type: ignore[no-untyped-def]
     session, before = form.session, form.session.project
     only(form, SKIN, "UD carbon 10° on pad (rung 3)")
@@ -78,6 +87,7 @@ def test_a_panel_is_sized_looked_at_taken_and_taken_back(qtbot, form: SizingForm
     assert best.holds
     words = [row[3] for row in found.changes.table.rows]
     assert any("Displacement" in str(w) or "least there is" in str(w) for w in words)
+    zones_are_told(found)
     needs = {row[0]: row[1:] for row in found.needs.table.rows}
     assert needs["mass"][1] == f"{best.mass:.4g} kg"
     # The row of the history that is clicked is looked at.

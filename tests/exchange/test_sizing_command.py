@@ -88,7 +88,7 @@ def test_the_report_has_a_page_of_what_was_kept() -> None:
     kept = sizing_edits.put_sizing(project, dataclasses.replace(ask, found=news.found))
     chapter = sizing_chapter(kept)
     titles = [b.title for b in chapter.blocks if isinstance(b, Shown)]
-    assert titles == ["sizing", "requirements"]
+    assert titles == ["sizing", "zones", "requirements"]
     assert any(isinstance(b, Figure) for b in chapter.blocks) == (len(news.found.steps) > 1)
     assert report_lines(news.found)[0] in chapter.blocks[0].words  # type: ignore[union-attr]
     assert taken(project, ask, news.found).sizing.found == news.found

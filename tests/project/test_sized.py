@@ -11,6 +11,7 @@ from tartan.core.errors import DocumentError
 from tartan.core.shell.mesh import Pad, Panel
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.plies import is_symmetric
+from tartan.exchange.sizing_tables import zones_table
 from tartan.project.analysis.inputs import layout_of, part_inputs
 from tartan.project.analysis.jobs import solve_now
 from tartan.project.analysis.size_proposals import proposals
@@ -35,6 +36,7 @@ from tartan.project.edits import sizing_edits
 from tartan.project.files.storage import from_text, to_text
 from tartan.project.findings.size_points import Sizing, Task, answer_point
 from tartan.project.findings.size_rules import choices_of, rules_of
+from tartan.project.findings.size_words import thinner_words
 from tartan.project.findings.sizing import sized, sizing_of
 from tartan.project.findings.verdict import statuses
 from tests.panels import dish_panel
@@ -357,3 +359,44 @@ def test_outermost_plies_stay_where_they_have_to() -> None:
     assert free.values == ((0.0, 2.0, 4.0), (0.0, 2.0))
     covers = dataclasses.replace(ask, covers=True)
     assert choices_of(sizing_of(project, covers), covers).values == ((2.0, 4.0), (0.0, 2.0))
+
+
+def test_every_zone_says_why_it_is_not_thinner() -> None:
+    project = panel(requirements=(ReserveRequirement(2.0), DisplacementRequirement(9e-3, "press")))
+    ask = asked(project, skin45=(2, 4, 6), skin0=(2, 4, 6), plies2=(0, 1, 2, 3))
+    found = last(sized(project, ask))
+    best = found.steps[-1]
+    names = [v.kind if v.rung >= 0 else v.angle for v in found.variables]
+    made = sizing_of(project, ask).design(best.values, solid=True).project
+    layout = layout_of(part_inputs(made))
+    # Thickness of the plate and of the pad by adding up plies: the skin is laid twice.
+    before = {"whole": 2 * 0.85e-3, "pad": 2 * 0.85e-3 + 2 * 0.15e-3 + 0.15e-3 + 2e-3}
+    count = dict(zip(names, best.values, strict=True))
+    skin = 2 * (count[45.0] * 0.2e-3 + count[0.0] * 0.15e-3 + 0.15e-3)
+    after = {"whole": skin, "pad": skin + 0.3e-3 + count["plies"] * 0.15e-3 + 2e-3}
+    assert len(found.zones) == len(layout.zones.laminates) == 2
+    for zone in found.zones:
+        own = "pad" if "pad" in zone.name else "whole"
+        assert zone.before == pytest.approx(before[own])
+        assert zone.after == pytest.approx(after[own])
+        reaches = {names[n] for n in zone.variables}
+        pad = {"plies"} if own == "pad" and count["plies"] else set()
+        assert reaches == {45.0, 0.0} | pad
+        # What is told fails by least of all that could be less there.
+        words = thinner_words(found, zone)
+        stops = [s for s in found.stops if s.variable in zone.variables]
+        if stops:
+            nearest = max(stops, key=lambda s: s.worst)
+            assert nearest.governs in words
+            assert found.names[nearest.variable] in words
+            less = list(best.values)
+            less[nearest.variable] = nearest.value
+            thin = sizing_of(project, ask).design(less, solid=True).project
+            reached = statuses(thin, solve_now(part_inputs(thin)))
+            # What fails clearly was judged with a sliver of what is away still there.
+            assert min(s.ratio for s in reached) == pytest.approx(nearest.worst, rel=5e-3)
+            assert nearest.worst < 1
+        else:
+            assert words == "the least there is"
+    assert any(s.variable in z.variables for s in found.stops for z in found.zones)
+    assert [row[0] for row in zones_table(found).rows] == [z.name for z in found.zones]

@@ -46,7 +46,7 @@ def order(  # noqa: PLR0913, PLR0917 - options of a command
         found = None
         figures, first = tuple(goal or ()), seed or 0
         steps = ordered(project, stack, figures, seed, tries)
-        if seeds > 1:
+        if seeds > 1 or cluster:
             every = range(first, first + seeds)
             steps = ordered_by_seeds(project, stack, figures, every, Engine(cluster), tries)
         for share, stands in steps:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from tartan.core.errors import DocumentError
-from tartan.exchange.sizing_tables import changes_table, requirements_table
+from tartan.exchange.sizing_tables import changes_table, requirements_table, zones_table
 from tartan.project.analysis.engine import Engine
 from tartan.project.document.model import Project
 from tartan.project.document.sizingmodel import SizeAsk, SizeFound
@@ -70,8 +70,11 @@ def report_lines(found: SizeFound) -> list[str]:
         return lines
     for table in (
         changes_table(found, chosen),
+        zones_table(found),
         requirements_table(found, chosen),
     ):
+        if not table.rows:
+            continue
         lines.append("")
         lines += ["  ".join(str(cell) for cell in row if cell != "") for row in table.rows]
     return lines

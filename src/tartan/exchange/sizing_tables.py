@@ -6,6 +6,7 @@ from tartan.exchange.tables import Cell, Table
 from tartan.project.document.sizingmodel import SizeFound, SizeStep
 from tartan.project.findings.size_words import (
     figure_words,
+    thinner_words,
     value_words,
     weight_words,
 )
@@ -32,6 +33,20 @@ def changes_table(found: SizeFound, chosen: SizeStep) -> Table:
             )
         )
     return Table("sizing", ("what", "before", "after", "with less"), tuple(rows))
+
+
+def zones_table(found: SizeFound) -> Table:
+    """Every zone before and in the best design, and the requirement it cannot be thinner for."""
+    rows = tuple(
+        (
+            zone.name,
+            units.show(zone.before, units.LENGTH),
+            units.show(zone.after, units.LENGTH),
+            thinner_words(found, zone),
+        )
+        for zone in found.zones
+    )
+    return Table("zones", ("zone", "before", "after", "thinner"), rows)
 
 
 def requirements_table(found: SizeFound, chosen: SizeStep) -> Table:

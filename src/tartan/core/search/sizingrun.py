@@ -268,7 +268,9 @@ class Run:
             if len(new) > self._left():
                 return
             if not new:
-                self.standing.proved = True
+                # What has no answer may as well hold.
+                tried = self.standing.tried
+                self.standing.proved = all(tried[p].rows is not None for p in every)
                 return
             # The cheapest that holds is the best: what comes after it need not be asked.
             yield from self._ask(new[:2], "proving", solid=True)

@@ -10,7 +10,12 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.plot import Plot
-from tartan.exchange.sizing_tables import changes_table, requirements_table, steps_table
+from tartan.exchange.sizing_tables import (
+    changes_table,
+    requirements_table,
+    steps_table,
+    zones_table,
+)
 from tartan.pages.sizing_fields import changes_looks, needs_looks
 from tartan.project.document.sizingmodel import SizeFound, SizeStep
 from tartan.project.findings.size_words import best_of, weight_words
@@ -34,6 +39,7 @@ class SizingResult(QWidget):
         self.plot.clicked_at.connect(self._pick_near)
         self.words = label("", "soft", wrap=True)
         self.changes = DataTable("what changed", filtered=False)
+        self.zones = DataTable("zones, before and after", filtered=False)
         self.needs = DataTable("requirements, before and after", filtered=False)
         self.steps = DataTable("sizing, step by step", filtered=False)
         self.steps.row_chosen.connect(self._pick)
@@ -41,7 +47,7 @@ class SizingResult(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 6, 0)
         box.setSpacing(5)
-        for each in (self.plot, self.words, self.changes, self.needs, self.steps):
+        for each in (self.plot, self.words, self.changes, self.zones, self.needs, self.steps):
             box.addWidget(each)
         box.addStretch(1)
 
@@ -112,7 +118,7 @@ class SizingResult(QWidget):
     def _show(self) -> None:
         self._draw()
         there = self._of is not None and self.chosen is not None
-        for each in (self.changes, self.needs, self.steps):
+        for each in (self.changes, self.zones, self.needs, self.steps):
             each.setVisible(there)
         if self._of is None or self.chosen is None:
             self.words.setText("")
@@ -125,9 +131,13 @@ class SizingResult(QWidget):
         )
         changes = changes_table(found, self.chosen)
         self.changes.put(changes, changes_looks(changes), (176, 50, 56, 0))
+        # Zones are those of the best design; another one that is looked at has its own.
+        zones = zones_table(found)
+        self.zones.put(zones, changes_looks(zones), (122, 72, 72, 0))
+        self.zones.setVisible(bool(zones.rows) and self.chosen == best_of(found))
         needs = requirements_table(found, self.chosen)
         looks = needs_looks(found, self.chosen, needs)
         self.needs.put(needs, looks, (0, 74, 74))
-        for each in (self.changes, self.needs):
+        for each in (self.changes, self.zones, self.needs):
             each.fit(MOST_LINES)
         self.steps.put(steps_table(found))

@@ -8,7 +8,7 @@ from matplotlib.figure import Figure as Sheet
 
 from tartan.exchange.report.figures import ACCENT, LOOK, SOFT, svg_of
 from tartan.exchange.report.parts import Chapter, Figure
-from tartan.exchange.sizing_tables import changes_table, requirements_table
+from tartan.exchange.sizing_tables import changes_table, requirements_table, zones_table
 from tartan.project.document.model import Project
 from tartan.project.document.sizingmodel import SizeFound
 from tartan.project.findings.size_words import best_of, result_words
@@ -30,6 +30,8 @@ def sizing_chapter(project: Project) -> Chapter:
         "one thing the requirement named beside it is missed."
     )
     chapter.show(changes_table(found, chosen))
+    if found.zones:
+        chapter.show(zones_table(found))
     chapter.show(requirements_table(found, chosen))
     if len(found.steps) > 1:
         sheet = _history(found)

@@ -95,6 +95,26 @@ class SizeStop:
 
 
 @dataclass(frozen=True)
+class SizeZone:
+    """What the best design makes of a zone.
+
+    Attributes
+    ----------
+    name : str
+        The zone, and where it is.
+    before, after : float
+        Its thickness, of a zone of changing thickness the mean [m].
+    variables : tuple of int
+        What may change there and could make it thinner.
+    """
+
+    name: str
+    before: float
+    after: float
+    variables: tuple[int, ...]
+
+
+@dataclass(frozen=True)
 class SizeFound:
     """What a sizing found, as it was then.
 
@@ -122,6 +142,8 @@ class SizeFound:
         Designs solved.
     stops : tuple of SizeStop
         What keeps each variable from being less.
+    zones : tuple of SizeZone
+        Zones of the best design.
     """
 
     variables: tuple[SizeVariable, ...]
@@ -135,6 +157,7 @@ class SizeFound:
     proved: bool = False
     solves: int = 0
     stops: tuple[SizeStop, ...] = ()
+    zones: tuple[SizeZone, ...] = ()
 
 
 @dataclass(frozen=True)

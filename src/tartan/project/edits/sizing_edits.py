@@ -177,3 +177,7 @@ def _check_found(found: SizeFound) -> None:
     for stop in found.stops:
         if not 0 <= stop.variable < len(found.variables) or not math.isfinite(stop.worst):
             raise StackError("What was found is not whole.", WHERE, "Size it anew.")
+    for zone in found.zones:
+        whole = all(0 <= n < len(found.variables) for n in zone.variables)
+        if not whole or not all(map(math.isfinite, (zone.before, zone.after))):
+            raise StackError("What was found is not whole.", WHERE, "Size it anew.")

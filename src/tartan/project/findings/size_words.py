@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Requirement
-from tartan.project.document.sizingmodel import SizeFound, SizeStep, SizeVariable
+from tartan.project.document.sizingmodel import SizeFound, SizeStep, SizeVariable, SizeZone
 from tartan.project.wording import units
 
 LEFT_OUT, LAID = "left out", "laid"
@@ -107,3 +107,23 @@ def result_words(found: SizeFound) -> str:
                 "which is a guide and no bound"
             )
     return words + "."
+
+
+def thinner_words(found: SizeFound, zone: SizeZone) -> str:
+    """Which requirement keeps a zone from being thinner.
+
+    Of everything that could be less there, what misses its requirement by least is told: the
+    others are farther away.
+    """
+    if not zone.variables:
+        return "nothing may change"
+    stops = [s for s in found.stops if s.variable in zone.variables]
+    best = best_of(found)
+    if not stops:
+        least_of_all = best is not None and all(
+            best.values[n] == found.variables[n].values[0] for n in zone.variables
+        )
+        return "the least there is" if least_of_all else "the rules, or not tried"
+    nearest = max(stops, key=lambda s: s.worst)
+    least = value_words(found.variables[nearest.variable], nearest.value)
+    return f"{found.names[nearest.variable]}, {least}: {nearest.governs}"

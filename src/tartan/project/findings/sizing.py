@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from tartan.project.document.sizingmodel import Least, SizeAsk, SizeFound, SizeS
 from tartan.project.findings.size_points import Answered, Sizing, Task, answer_point
 from tartan.project.findings.size_rules import choices_of, rules_of, start_of
 from tartan.project.findings.size_words import variable_words
+from tartan.project.findings.size_zones import zones_found
 
 WHERE = "Sizing"
 
@@ -115,7 +116,7 @@ def sized(project: Project, ask: SizeAsk, answer: Answer = here) -> Iterator[Siz
             request = steps.send(told.answered(request, answer))
     except StopIteration:
         pass
-    yield told.news("done", ask.most_solves)
+    yield told.done(ask.most_solves)
 
 
 @dataclass(eq=False)
@@ -140,6 +141,14 @@ class _Told:
     def news(self, doing: str, most: int) -> SizeNews:
         """Where it stands."""
         return SizeNews(doing, self.standing.solves, most, self.found())
+
+    def done(self, most: int) -> SizeNews:
+        """The result, zone by zone too."""
+        news, best = self.news("done", most), self.standing.best
+        if best is None:
+            return news
+        zones = zones_found(self.sizing, best.point)
+        return replace(news, found=replace(news.found, zones=zones))
 
     def found(self) -> SizeFound:
         """What was found, as the project keeps it."""
