@@ -14,7 +14,7 @@ import traceback
 from collections import Counter, deque
 from dataclasses import dataclass, field
 from pathlib import Path
-from types import FrameType
+from types import FrameType, TracebackType
 
 from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtTest import QTest
@@ -146,6 +146,19 @@ def _closed_dialogs(place: Path) -> None:
         setattr(QInputDialog, asked, staticmethod(lambda *_, **__: (0, False)))
 
 
+def _kept_faults(window: MainWindow) -> dict[str, str]:
+    """Faults by their words, also those that a click puts away."""
+    found: dict[str, str] = {}
+    hook = sys.excepthook
+
+    def keep(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        found.setdefault(repr(error), "".join(traceback.format_exception(kind, error, trace)))
+        hook(kind, error, trace)
+
+    sys.excepthook = keep
+    return found
+
+
 def act(window: MainWindow, rng: random.Random) -> None:
     """Do one thing that a restless user might."""
     way = rng.random()
@@ -226,22 +239,22 @@ def main() -> int:
     _closed_dialogs(place)
     window = make_window()
     tell_of_faults(window)
+    faults = _kept_faults(window)
     prepare()
     window.resize(1280, 800)
     window.show()
     told, rng = Told(), random.Random(given.seed)
     pulse = Pulse(told)
     end = time.monotonic() + given.seconds
-    while time.monotonic() < end and len(window.faults.faults) < 10:
+    while time.monotonic() < end and len(faults) < 10:
         act(window, rng)
         told.actions += 1
         QTest.qWait(4)
         if told.actions % 100 == 0:
             told.memory.append((told.actions, _memory()))
     told.threads = threading.active_count()
-    kinds = len(window.faults.faults)
     print(
-        f"seed {given.seed}: {told.actions} actions, {kinds} kinds of fault, "
+        f"seed {given.seed}: {told.actions} actions, {len(faults)} kinds of fault, "
         f"longest gap {told.longest:.0f} ms, {told.long_gaps} over {GAP} ms, "
         f"{told.threads} threads"
     )
@@ -249,8 +262,8 @@ def main() -> int:
         "memory [MB] by actions: "
         + ", ".join(f"{n}: {m:.0f}" for n, m in told.memory[:: max(1, len(told.memory) // 8)])
     )
-    faults = window.faults.text if window.faults.faults else ""
-    print(faults)
+    for details in faults.values():
+        print(details)
     pulse.stop()
     for what, spent in told.culprits.most_common(25):
         print(f"{spent:7.0f} ms of long gaps in {what}")

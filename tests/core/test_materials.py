@@ -8,7 +8,14 @@ from hypothesis import strategies as st
 
 from tartan.core import errors
 from tartan.core.laminate.stiffness import reduced_stiffness
-from tartan.core.materials import checked, findings, isotropic, replace_value
+from tartan.core.materials import (
+    FIELD_NAMES,
+    OPTIONAL,
+    checked,
+    findings,
+    isotropic,
+    replace_value,
+)
 from tests.conftest import CARBON, STEEL
 
 
@@ -77,3 +84,17 @@ def test_errors_survive_a_process_boundary(kind: type[errors.TartanError]) -> No
         "where: what mend",
     )
     assert not issubclass(kind, RuntimeError)
+
+
+@pytest.mark.parametrize("kind", ["ply", "core", "isotropic"])
+def test_what_is_needed_cannot_be_emptied_and_what_is_not_can(kind: str) -> None:
+    material = dataclasses.replace(STEEL, kind=kind)
+    follow = ("G12", "G13", "G23", "E3", "nu13", "nu23", "alpha3")
+    for field in FIELD_NAMES:
+        followed = kind == "isotropic" and field in follow
+        if field in OPTIONAL and not followed:
+            emptied = replace_value(material, field, None)
+            assert checked(emptied) == emptied
+        else:
+            with pytest.raises(errors.MaterialError, match=r"is empty|follows from E"):
+                replace_value(material, field, None)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit
 
 from tartan.desktop.margins.stage import FRAME
+from tartan.desktop.margins import judging
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.window import MainWindow
@@ -27,6 +28,10 @@ def ready(qtbot, window: MainWindow) -> MarginsView:  # type: ignore[no-untyped-
     view = window.margins
     qtbot.waitUntil(lambda: view.scene is not None and view.scene.view.width() > 200)
     return view
+
+
+def judged_now(qtbot, view: MarginsView) -> None:  # type: ignore[no-untyped-def]
+    qtbot.waitUntil(lambda: not view.choosers.judging.busy, timeout=60_000)
 
 
 def click_row(qtbot, table: DataTable, line: int) -> None:  # type: ignore[no-untyped-def]
@@ -115,11 +120,42 @@ def test_a_pick_on_the_part_or_in_a_list_is_one_selection(qtbot, window: MainWin
     view.hot.group.textActivated.emit("ply")
     assert len(view.hot.elements) == len(np.unique(m.ply[np.isfinite(m.reserve)]))
     press(qtbot, view.tabs, "by case")
+    judged_now(qtbot, view)
     rows = {r[0]: r[1] for r in view.by_case.table.table.rows}
     for name in answer.inputs.case_names:
         assert rows[name] == margins_for(answer, Ask((name,))).reserve.min()
     click_row(qtbot, view.by_case.table, 1)
     assert session.selection.case == answer.inputs.case_names[1]
+
+
+def test_a_choice_that_takes_a_while_is_judged_beside_the_window(
+    qtbot, window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:  # type: ignore[no-untyped-def]
+    monkeypatch.setattr(judging, "AT_ONCE", 0)
+    session, view = window.session, ready(qtbot, window)
+    answer = session.answer
+    assert answer is not None
+    before = view.hot.table.table.rows
+    view.choosers.levels.choose((0,))
+    # What was shown stays, and says that it is being judged.
+    assert view.choosers.judging.busy
+    assert view.choosers.ask == Ask()
+    assert view.hot.table.table.rows == before
+    assert "Judging" in view.stage.note.text()
+    # Another choice meanwhile: only the last one counts.
+    view.choosers.levels.choose((2,))
+    judged_now(qtbot, view)
+    assert view.choosers.ask == Ask(levels=(2,))
+    own = margins_for(answer, Ask(levels=(2,)))
+    assert view.hot.table.table.rows[0][0] == own.reserve.min()
+    assert "Judging" not in view.stage.note.text()
+    # Another project while it is judged: nothing of the one before is shown.
+    view.choosers.levels.choose((1,))
+    session.history.mark_saved()
+    window.new_project()
+    qtbot.waitUntil(lambda: session.answer is None, timeout=20_000)
+    qtbot.waitUntil(lambda: not view.choosers.judging.busy, timeout=60_000)
+    assert not window.faults.faults
 
 
 def test_maps_over_a_choice_and_of_a_ply(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
@@ -143,12 +179,14 @@ def test_maps_over_a_choice_and_of_a_ply(qtbot, window: MainWindow) -> None:  # 
     boxes = popup.findChildren(QCheckBox)
     qtbot.mouseClick(boxes[1], LEFT, pos=QPoint(8, boxes[1].height() // 2))
     popup.close()
+    judged_now(qtbot, view)
     assert view.choosers.ask == Ask((answer.inputs.case_names[1],))
     own = margins_for(answer, view.choosers.ask)
     assert view.hot.table.table.rows[0][0] == own.reserve.min()
     assert {r[2] for r in view.hot.table.table.rows} == {answer.inputs.case_names[1]}
     view.choosers.cases.choose(())
     view.choosers.plies.choose((3,))
+    judged_now(qtbot, view)
     core = margins_for(answer, Ask(plies=(3,)))
     assert view.hot.table.table.rows[0][0] == core.reserve.min()
     assert "ply 4 (core)" in view.driven.text()

@@ -223,6 +223,8 @@ ELASTIC_FIELDS = (
 )
 """Fields a shell solution depends on; all others can change without a new solve."""
 
+OPTIONAL = {f.name for f in dataclasses.fields(Material) if f.default is None}
+
 
 @dataclass(frozen=True)
 class Finding:
@@ -249,8 +251,9 @@ def findings(material: Material) -> list[Finding]:
     for name, words in FIELD_NAMES.items():
         value = getattr(material, name)
         if value is None:
-            continue
-        if not math.isfinite(value):
+            empty = Finding(name, f"{name} ({words}) is empty.", "Enter a number.")
+            found += [] if name in OPTIONAL else [empty]
+        elif not math.isfinite(value):
             found.append(Finding(name, f"{name} is not a finite number.", "Enter a number."))
         elif name in _POSITIVE and value <= 0:
             what = f"{name} ({words}) must be greater than zero, it is {value:g}."
@@ -268,7 +271,7 @@ def findings(material: Material) -> list[Finding]:
         found.append(Finding("nu12", what, f"Keep nu12 below {limit:.4g}, or check E1 and E2."))
     if not found:
         found += _spatial(material)
-    if abs(material.f12_star) >= 1:
+    if all(f.field != "f12_star" for f in found) and abs(material.f12_star) >= 1:
         what = f"f12_star (F12*) = {material.f12_star:g} leaves the Tsai–Wu surface open."
         found.append(Finding("f12_star", what, "Keep F12* between -1 and 1; -0.5 is usual."))
     return found

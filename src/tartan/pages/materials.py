@@ -10,7 +10,7 @@ from functools import lru_cache
 from tartan.core.criteria.base import derivation, derived_value
 from tartan.core.errors import MaterialError, TartanError
 from tartan.core.laminate import Laminate, make_laminate
-from tartan.core.materials import FIELD_NAMES, ISOTROPIC, Kind, Material, findings
+from tartan.core.materials import FIELD_NAMES, ISOTROPIC, OPTIONAL, Kind, Material, findings
 from tartan.core.stack import Ply, Stack
 from tartan.project.analysis.shellinputs import laminate_for
 from tartan.project.document.model import AppliedCondition, Project
@@ -37,8 +37,6 @@ KIND_WORDS: dict[Kind, str] = {
     "core": "sandwich core",
     "filler": "resin filler",
 }
-
-_OPTIONAL = {f.name for f in dataclasses.fields(Material) if f.default is None}
 
 _ISOTROPIC = {"E1", "nu12", "Xt", "ply_thickness", "rho", "alpha1", "price"}
 _CORE_WITHOUT = {
@@ -75,7 +73,7 @@ def shown(material: Material, field: str) -> bool:
 
 def optional(field: str) -> bool:
     """Whether a field may be left empty."""
-    return field in _OPTIONAL
+    return field in OPTIONAL
 
 
 def words(material: Material) -> str:

@@ -6,7 +6,7 @@ stiffness and its rotation) and 4.22–4.25 (A, B, D).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -110,14 +110,7 @@ class Laminate:
     @cached_property
     def ABD(self) -> Array:
         """Stiffness, shape (6, 6), ``[N; M] = ABD @ [eps0; kappa]`` [N/m, N, N·m]."""
-        low, high = self.z[:-1, None, None], self.z[1:, None, None]
-        t = high - low
-        mean = (high + low) / 2
-        A = (self.Qbar * t).sum(axis=0)
-        B = (self.Qbar * t * mean).sum(axis=0)
-        # z² integrated as t·(mean² + t²/12) keeps digits that z³ differences would lose.
-        D = (self.Qbar * t * (mean**2 + t**2 / 12)).sum(axis=0)
-        return np.block([[A, B], [B, D]])
+        return _integrated(self.Qbar, self.z)
 
     @property
     def A(self) -> Array:
@@ -219,22 +212,88 @@ def make_laminate(
     MaterialError
         When a material is not admissible.
     """
-    check_stack(stack, materials.keys())
-    if not np.isfinite(offset):
-        raise StackError(
-            "offset is not a finite number.",
-            f"Stack '{stack.name}'",
-            "Enter the reference offset as a length.",
-        )
-    used = tuple(materials[p.material] for p in stack.plies)
-    for material in dict.fromkeys(used):
-        checked(material)
-    laminate = Laminate(stack, used, float(offset))
-    smallest = np.linalg.eigvalsh(laminate.A)[0]
-    if not smallest > 0:
+    return make_laminates([stack], materials, [offset])[0]
+
+
+def make_laminates(
+    stacks: Sequence[Stack], materials: Mapping[str, Material], offsets: Sequence[float]
+) -> tuple[Laminate, ...]:
+    """Resolve the materials of many stacks; those with as many plies are worked out at once.
+
+    Parameters
+    ----------
+    stacks : sequence of Stack
+        Stacking sequences, such as of a part's zones.
+    materials : mapping of str to Material
+        Materials by name.
+    offsets : sequence of float
+        Of each: z of the mid-surface measured from the reference surface [m].
+
+    Raises
+    ------
+    StackError, MaterialError
+        As `make_laminate`, on the first that cannot be.
+    """
+    good: set[int] = set()
+    made = []
+    for stack, offset in zip(stacks, offsets, strict=True):
+        check_stack(stack, materials.keys())
+        if not np.isfinite(offset):
+            raise StackError(
+                "offset is not a finite number.",
+                f"Stack '{stack.name}'",
+                "Enter the reference offset as a length.",
+            )
+        used = tuple(materials[p.material] for p in stack.plies)
+        for material in used:
+            if id(material) not in good:
+                checked(material)
+                good.add(id(material))
+        made.append(Laminate(stack, used, float(offset)))
+    by_count: dict[int, list[Laminate]] = {}
+    for laminate in made:
+        by_count.setdefault(laminate.count, []).append(laminate)
+    for alike in by_count.values():
+        _work_out(alike)
+    return tuple(made)
+
+
+def _work_out(alike: Sequence[Laminate]) -> None:
+    """Give laminates of as many plies each their stiffness.
+
+    Raises
+    ------
+    MaterialError
+        On the first whose membrane stiffness is not positive definite.
+    """
+    each: dict[int, Array] = {}
+    for material in (m for x in alike for m in x.materials):
+        if id(material) not in each:
+            each[id(material)] = reduced_stiffness(material)
+    Q = np.array([[each[id(m)] for m in x.materials] for x in alike])
+    T = strain_rotation(np.array([x.angles for x in alike]))
+    Qbar = np.swapaxes(T, -1, -2) @ Q @ T
+    ABD = _integrated(Qbar, np.array([x.z for x in alike]))
+    bad = np.flatnonzero(~(np.linalg.eigvalsh(ABD[:, :3, :3])[:, 0] > 0))
+    if len(bad):
         raise MaterialError(
             "The membrane stiffness is not positive definite.",
-            f"Stack '{stack.name}'",
+            f"Stack '{alike[bad[0]].stack.name}'",
             "Check the elastic constants.",
         )
-    return laminate
+    for k, laminate in enumerate(alike):
+        # Where cached properties look first.
+        vars(laminate).update(Q=Q[k], T=T[k], Qbar=Qbar[k], ABD=ABD[k])
+
+
+def _integrated(Qbar: Array, z: Array) -> Array:
+    """ABD by plies' stiffness, shape (..., n, 3, 3), and heights, shape (..., n + 1)."""
+    low, high = z[..., :-1, None, None], z[..., 1:, None, None]
+    t, mean = high - low, (high + low) / 2
+    A = (Qbar * t).sum(axis=-3)
+    B = (Qbar * t * mean).sum(axis=-3)
+    # z² integrated as t·(mean² + t²/12) keeps digits that z³ differences would lose.
+    D = (Qbar * t * (mean**2 + t**2 / 12)).sum(axis=-3)
+    return np.concatenate(
+        [np.concatenate([A, B], axis=-1), np.concatenate([B, D], axis=-1)], axis=-2
+    )

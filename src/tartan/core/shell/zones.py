@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import StackError
-from tartan.core.laminate.stiffness import Laminate, make_laminate
+from tartan.core.laminate.stiffness import Laminate, make_laminates
 from tartan.core.materials import Material
 from tartan.core.stack.plies import Ply, Stack
 
@@ -143,9 +143,9 @@ def zones_of(
     rank = np.empty(len(order), np.int64)
     rank[order] = np.arange(len(order))
     keys = [_sequence(rows[k], forms) for k in order]
-    laminates = tuple(
-        _laminate(lay_up, key, materials, reference, (i, offset)) for i, key in enumerate(keys)
-    )
+    stacks = [_stack(lay_up, key, i) for i, key in enumerate(keys)]
+    offsets = [offset - reference * s.thickness / 2 for s in stacks]
+    laminates = make_laminates(stacks, materials, offsets)
     return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _, _ in k) for k in keys))
 
 
@@ -182,21 +182,11 @@ def _steps(values: Array | None, count: int, step: float, usual: float) -> Index
     return np.round((np.asarray(values, float) - usual) / step).astype(np.int64)
 
 
-def _laminate(
-    lay_up: Sequence[LaidPly],
-    key: tuple[Step, ...],
-    materials: Mapping[str, Material],
-    reference: float,
-    place: tuple[int, float],
-) -> Laminate:
-    plies = tuple(
-        replace(
-            lay_up[n].ply,
-            angle=lay_up[n].ply.angle + turn,
-            thickness=lay_up[n].ply.thickness * factor,
-        )
-        for n, turn, factor in key
-    )
-    number, offset = place
-    stack = Stack(f"zone {number + 1}", plies)
-    return make_laminate(stack, materials, offset - reference * stack.thickness / 2)
+def _stack(lay_up: Sequence[LaidPly], key: tuple[Step, ...], number: int) -> Stack:
+    plies = []
+    for n, turn, factor in key:
+        ply = lay_up[n].ply
+        if turn or factor != 1:
+            ply = replace(ply, angle=ply.angle + turn, thickness=ply.thickness * factor)
+        plies.append(ply)
+    return Stack(f"zone {number + 1}", tuple(plies))

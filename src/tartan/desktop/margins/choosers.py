@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tartan.core.criteria import criterion
 from tartan.core.laminate.response import LEVELS
+from tartan.desktop.margins.judging import Judging
 from tartan.desktop.widgets.controls import button, choice, column, label, row, set_options
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.manychoice import ManyChoice
@@ -17,7 +18,7 @@ from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
 from tartan.exchange.maps.mapped import shapes_of
 from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
-from tartan.project.findings.chosen_margins import Ask
+from tartan.project.findings.chosen_margins import EVERYTHING, Ask, asks_by_case, judged
 from tartan.project.findings.verdict import ply_words
 
 TITLES = tuple(f.title for f in FIELDS)
@@ -36,6 +37,10 @@ class Choosers(QWidget):
         self._keys: tuple[str, ...] = ()
         self._cases: tuple[str, ...] = ()
         self._plies = 0
+        self.ask = EVERYTHING
+        """What envelopes are taken over: what is wanted, as soon as that is judged."""
+        self.judging = Judging(self)
+        self.judging.ready.connect(self.changed)
         self.shown = choice(TITLES, lambda _: self._tell())
         self.shown.setMaxVisibleItems(44)
         self.plies = ManyChoice("ply", "plies", "Plies that the worst is taken over")
@@ -126,14 +131,26 @@ class Choosers(QWidget):
         return number if 0 <= number < len(self._shapes) else None
 
     @property
-    def ask(self) -> Ask:
-        """What envelopes are taken over."""
+    def wanted(self) -> Ask:
+        """What is chosen for envelopes to be taken over."""
         return Ask(
             tuple(self._cases[i] for i in self.cases.chosen),
             self.plies.chosen,
             self.levels.chosen,
             tuple(self._keys[i] for i in self.criteria.chosen),
         )
+
+    def settle(self, answer: PartAnswer, *, by_case: bool) -> None:
+        """Take what is wanted as soon as it is judged; until then what was shown stays.
+
+        With `by_case` every case is to be judged alone as well.
+        """
+        wanted = self.wanted
+        asks = (wanted, *(asks_by_case(answer, wanted) if by_case else ()))
+        if self.judging.has(answer, asks) or judged(answer, wanted):
+            self.ask = wanted
+        elif not judged(answer, self.ask):
+            self.ask = EVERYTHING
 
     def view(self, answer: PartAnswer, at: Picked) -> View:
         """What is looked at."""

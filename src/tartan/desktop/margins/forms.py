@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 
 from tartan.core.criteria import criterion
 from tartan.core.errors import TartanError
-from tartan.core.materials import ELASTIC_FIELDS, FIELD_NAMES
+from tartan.core.materials import ELASTIC_FIELDS, FIELD_NAMES, OPTIONAL
 from tartan.desktop import theme
 from tartan.desktop.owncriteria import OwnCriteria
 from tartan.desktop.session import Session
@@ -188,7 +188,7 @@ class CriteriaForm(QWidget):
                 edit = QuantityField(
                     QUANTITIES[field],
                     partial(self._put, name, field),
-                    optional=True,
+                    optional=field in OPTIONAL,
                 )
                 edit.setFixedWidth(62)
                 edit.setAccessibleName(f"{field} of {name}")

@@ -123,8 +123,11 @@ class ByCase(QWidget):
         name = str(self.table.table.rows[line][0])
         self.place_chosen.emit(self._elements[line], name)
 
-    def put(self, answer: PartAnswer, ask: Ask) -> None:
-        """Show every case."""
+    def put(self, answer: PartAnswer | None, ask: Ask) -> None:
+        """Show every case; none while they are being judged."""
+        self.table.setVisible(answer is not None)
+        if answer is None:
+            return
         table, self._elements = state.case_table(self.session.project, answer, ask)
         need, fresh = required(self.session.project), self.session.fresh
         looks = [

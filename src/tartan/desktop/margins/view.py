@@ -243,6 +243,8 @@ class MarginsView(SceneStation):
             self.empty.setText(str(error) if error else "The first answer is on its way.")
             return
         # The margins over a choice may name other criteria than those on offer: told once.
+        page = PAGES[self.pages.currentIndex()]
+        self.choosers.settle(answer, by_case=page == "by case")
         at = self.picked(answer)
         self.choosers.put(answer, at)
         at = self.picked(answer)
@@ -250,13 +252,15 @@ class MarginsView(SceneStation):
         self._drive(answer, at)
         self.spot.put(answer, at)
         self.draw()
+        if self.choosers.judging.busy:
+            self.stage.say("Judging over what was chosen …")
 
     def _fill_page(self, answer: PartAnswer, at: Picked) -> None:
         ask, page = self.choosers.ask, PAGES[self.pages.currentIndex()]
         if page == "hot spots":
             self.hot.put(answer, ask, at.element)
         elif page == "by case":
-            self.by_case.put(answer, ask)
+            self.by_case.put(None if self.choosers.judging.busy else answer, ask)
         elif page == "requirements":
             self.board.put(answer)
         elif page == "criteria":
@@ -404,6 +408,7 @@ class MarginsView(SceneStation):
     def close_view(self) -> None:
         """Free the graphics before the window goes."""
         self._follow_up.stop()
+        self.choosers.judging.stop()
         super().close_view()
 
     def showEvent(self, event: object) -> None:

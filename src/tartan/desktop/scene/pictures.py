@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
+from threading import Thread
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -66,6 +68,8 @@ class Pictures(QObject):
     """
 
     told = pyqtSignal(str)
+    _wrote = pyqtSignal(str)
+    """What came of a film, from the thread that wrote it."""
 
     def __init__(
         self,
@@ -74,6 +78,8 @@ class Pictures(QObject):
         swing: Callable[[float | None], object] | None = None,
     ) -> None:
         super().__init__()
+        self._wrote.connect(self._written)
+        self._writer: Thread | None = None
         self._widget, self._scene, self._swing = widget, scene, swing
         self._film: tuple[Path, list[QImage]] | None = None
         self._next = QTimer(self)
@@ -104,28 +110,15 @@ class Pictures(QObject):
 
     def save(self, path: Path) -> None:
         """Save the picture as PNG."""
-        self._write(
-            path, lambda beside: picture_of(self._widget(), self._scene()).save(str(beside), "PNG")
-        )
-
-    def _write(self, path: Path, save: Callable[[Path], object]) -> None:
-        try:
-            with replacing(path) as beside:
-                if save(beside) is False:
-                    raise OSError(0, "no picture")
-        except (OSError, TartanError) as error:
-            self.told.emit(
-                str(DocumentError("The picture cannot be written.", path.name, str(error)))
-            )
-            return
-        self.told.emit(f"Saved {path.name}.")
+        shown = picture_of(self._widget(), self._scene())
+        self.told.emit(_saved(path, lambda beside: shown.save(str(beside), "PNG")))
 
     # Films
 
     @property
     def filming(self) -> bool:
         """Whether a film is being made."""
-        return self._film is not None
+        return self._film is not None or self._writer is not None
 
     def ask_film(self) -> None:
         """Ask for a file and film one swing of the shape into it."""
@@ -138,7 +131,7 @@ class Pictures(QObject):
 
     def film(self, path: Path) -> None:
         """Film one swing, a picture at a time, so that the window stays at hand."""
-        if self._swing is not None and self._scene() is not None:
+        if self._swing is not None and self._scene() is not None and not self.filming:
             self._film = (path, [])
             self._next.start()
 
@@ -155,17 +148,40 @@ class Pictures(QObject):
         path, frames = self._film
         if len(frames) == FRAMES:
             self._end()
-            self._write(path, lambda beside: write_film(frames, beside, path.suffix.lower()))
+            # Finding the colours of a film takes most of a second.
+            self._writer = Thread(target=self._write_film, args=(path, frames))
+            self._writer.start()
             return
         self._swing(math.sin(2 * math.pi * len(frames) / FRAMES))
         frames.append(picture_of(self._widget(), self._scene()))
         self.told.emit(f"Filming, {len(frames)} of {FRAMES} pictures. Esc gives it up.")
+
+    def _write_film(self, path: Path, frames: list[QImage]) -> None:
+        words = _saved(path, lambda beside: write_film(frames, beside, path.suffix.lower()))
+        # The window may be gone by then.
+        with suppress(RuntimeError):
+            self._wrote.emit(words)
+
+    def _written(self, words: str) -> None:
+        self._writer = None
+        self.told.emit(words)
 
     def _end(self) -> None:
         self._next.stop()
         self._film = None
         if self._swing is not None:
             self._swing(None)
+
+
+def _saved(path: Path, save: Callable[[Path], object]) -> str:
+    """Write a picture beside the one of old, then put it there; what came of it in words."""
+    try:
+        with replacing(path) as beside:
+            if save(beside) is False:
+                raise OSError(0, "no picture")
+    except (OSError, TartanError) as error:
+        return str(DocumentError("The picture cannot be written.", path.name, str(error)))
+    return f"Saved {path.name}."
 
 
 def write_film(frames: list[QImage], path: Path, ending: str) -> None:

@@ -6,7 +6,9 @@ All is derived from the stored section strains and remembered with the answer.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from threading import Lock
 from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
 
@@ -64,17 +66,51 @@ class Ask:
 EVERYTHING = Ask()
 
 _remembered: WeakKeyDictionary[PartAnswer, dict[Hashable, Any]] = WeakKeyDictionary()
+_keeping = Lock()
 
 
 def remembered(answer: PartAnswer, key: Hashable, make: Callable[[], Found]) -> Found:
     """What `make` gives, kept as long as the answer lives."""
     kept = _remembered.setdefault(answer, {})
-    if key not in kept:
+    if key in kept:
+        with suppress(KeyError):
+            at_hand: Found = kept[key]
+            return at_hand
+    found = make()
+    # A thread of the window's may keep something at the same time.
+    with _keeping:
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)))
-        kept[key] = make()
-    found: Found = kept[key]
+        kept[key] = found
     return found
+
+
+def _cases(answer: PartAnswer, ask: Ask) -> tuple[int, ...]:
+    names = answer.inputs.case_names
+    cases = tuple(i for i, n in enumerate(names) if n in ask.cases or not ask.cases)
+    return cases or tuple(range(len(names)))
+
+
+def _is_all(answer: PartAnswer, ask: Ask) -> bool:
+    return ask.within == Within() and len(_cases(answer, ask)) == len(answer.inputs.case_names)
+
+
+def judged(answer: PartAnswer, ask: Ask) -> bool:
+    """Whether `margins_for` has them at hand."""
+    key = ("margins", _cases(answer, ask), ask.within)
+    return _is_all(answer, ask) or key in _remembered.get(answer, {})
+
+
+def judging_work(answer: PartAnswer, ask: Ask) -> int:
+    """About how many points have to be judged for a choice, each zone's start counted in."""
+    layout = answer.layout()
+    plies = len(ask.plies) or len(layout.laid)
+    return len(_cases(answer, ask)) * plies * (layout.mesh.count + 20 * len(layout.zones.plies))
+
+
+def asks_by_case(answer: PartAnswer, ask: Ask) -> tuple[Ask, ...]:
+    """A choice for every case alone; the choice's own cases are not heeded."""
+    return tuple(replace(ask, cases=(name,)) for name in answer.inputs.case_names)
 
 
 def margins_for(answer: PartAnswer, ask: Ask = EVERYTHING) -> Margins:
@@ -85,11 +121,9 @@ def margins_for(answer: PartAnswer, ask: Ask = EVERYTHING) -> Margins:
     TartanError
         As `assess`.
     """
-    names = answer.inputs.case_names
-    cases = tuple(i for i, n in enumerate(names) if n in ask.cases or not ask.cases)
-    cases = cases or tuple(range(len(names)))
-    if len(cases) == len(names) and ask.within == Within():
+    if _is_all(answer, ask):
         return answer.margins
+    cases = _cases(answer, ask)
 
     def make() -> Margins:
         return margins_of(
@@ -243,10 +277,10 @@ def case_worst(
     """
     out = excluded(answer, rules).mask
     found = []
-    for name in answer.inputs.case_names:
-        margins = margins_for(answer, Ask((name,), ask.plies, ask.levels, ask.criteria))
+    for own in asks_by_case(answer, ask):
+        margins = margins_for(answer, own)
         counted = np.where(out, np.inf, margins.reserve)
-        found.append((name, int(counted.argmin()), margins))
+        found.append((own.cases[0], int(counted.argmin()), margins))
     return found
 
 
