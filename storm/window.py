@@ -55,6 +55,7 @@ class Told:
     memory: list[tuple[int, float]] = field(default_factory=list)
     threads: int = 0
     culprits: Counter[str] = field(default_factory=Counter)
+    gaps: list[tuple[float, Counter[str]]] = field(default_factory=list)
 
 
 class Pulse(QObject):
@@ -81,9 +82,12 @@ class Pulse(QObject):
         self._told.longest = max(self._told.longest, gap)
         if gap > GAP:
             self._told.long_gaps += 1
+            own: Counter[str] = Counter()
             for at, spent, where in list(self._looks):
                 if at > self._last:
-                    self._told.culprits[where] += 1000 * spent
+                    own[where] += round(1000 * spent)
+            self._told.culprits.update(own)
+            self._told.gaps.append((gap, own))
         self._last = now
 
     def _watch(self) -> None:
@@ -267,6 +271,9 @@ def main() -> int:
     pulse.stop()
     for what, spent in told.culprits.most_common(25):
         print(f"{spent:7.0f} ms of long gaps in {what}")
+    for gap, own in sorted(told.gaps, key=lambda g: -g[0])[:12]:
+        parts = "; ".join(f"{spent} {what}" for what, spent in own.most_common(3))
+        print(f"{gap:.0f} ms: {parts}")
     window.session.history.mark_saved()
     window.close()
     application.processEvents()

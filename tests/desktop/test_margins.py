@@ -7,8 +7,8 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit
 
-from tartan.desktop.margins.stage import FRAME
 from tartan.desktop.margins import judging
+from tartan.desktop.margins.stage import FRAME
 from tartan.desktop.margins.view import MarginsView
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.window import MainWindow

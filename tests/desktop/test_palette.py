@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QPushButton, QWhatsThis
 
 from tartan.desktop.palette import NAMELESS
 from tartan.desktop.window import MainWindow
@@ -79,7 +79,30 @@ def test_no_named_button_is_missing_and_every_entry_can_be_chosen(
         if not any(word in entry.name for word in dialogs):
             entry.act()
     settle()
+    # One of them asks what is pointed at, and would take the next key of whichever test comes.
+    QWhatsThis.leaveWhatsThisMode()
     assert not window.faults.faults
+
+
+@pytest.mark.gl
+def test_what_is_entered_at_once_is_done_when_it_is_found(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    window.session.select(station="Materials")
+    assert not window.finder.whole
+    qtbot.keyClick(window, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(window.finder.hasFocus)
+    # Letters and Enter before every page was looked through.
+    window.finder.setText("exclude singularity")
+    window.finder.textEdited.emit(window.finder.text())
+    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.session.selection.station == "Margins")
+    qtbot.waitUntil(window.margins.left_out.isVisible)
+    # What nobody has is let go when all was looked through.
+    qtbot.keyClick(window, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(window.finder.hasFocus)
+    window.finder.setText("no such thing")
+    window.finder.textEdited.emit(window.finder.text())
+    qtbot.keyClick(window.finder, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.finder.whole and not window.finder.text())
 
 
 def test_other_words_belong_to_what_is_there(window: MainWindow) -> None:

@@ -69,6 +69,7 @@ class Finder(QLineEdit):
         super().__init__()
         self._entries, self._more = entries, more
         self.whole = False
+        self._entered = False
         self._gathering = QTimer(self)
         self._gathering.setSingleShot(True)
         self._gathering.timeout.connect(self._gather_more)
@@ -82,7 +83,7 @@ class Finder(QLineEdit):
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._list.itemClicked.connect(self._take)
         self._frame: QFrame | None = None
-        self.textEdited.connect(self._refresh)
+        self.textEdited.connect(self._typed)
         self.installEventFilter(self)
 
     def begin(self) -> None:
@@ -104,6 +105,8 @@ class Finder(QLineEdit):
             row = self._list.currentRow()
             self._gather()
             self._list.setCurrentRow(min(row, self._list.count() - 1))
+        if self._entered and (self._found or self.whole):
+            self._take()
 
     def _popup(self) -> QFrame:
         """Make the list's frame inside the window, above everything else, when first needed."""
@@ -116,6 +119,10 @@ class Finder(QLineEdit):
             box.setContentsMargins(4, 4, 4, 4)
             box.addWidget(self._list)
         return self._frame
+
+    def _typed(self, *_: object) -> None:
+        self._entered = False
+        self._refresh()
 
     def _refresh(self, *_: object) -> None:
         self._found = matching(self._all, self.text())
@@ -137,15 +144,18 @@ class Finder(QLineEdit):
 
     def _take(self, *_: object) -> None:
         if not self._found and not self.whole:
-            while self._more():
-                pass
-            self._gather()
+            # Taken as soon as it is found: pages are still being looked through.
+            self._entered = True
+            self._gathering.start(0)
+            return
+        self._entered = False
         row = self._list.currentRow()
         self._close()
         if 0 <= row < len(self._found):
             self._found[row].act()
 
     def _close(self) -> None:
+        self._entered = False
         if self._frame is not None:
             self._frame.hide()
         self.clear()
@@ -173,5 +183,6 @@ class Finder(QLineEdit):
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         super().focusOutEvent(event)
+        self._entered = False
         if self._frame is not None:
             self._frame.hide()
