@@ -12,7 +12,6 @@ in R. Y. Kim, S. R. Soni, J. Composite Materials 18 (1984) 70–80.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 import scipy.sparse as sp
@@ -22,13 +21,11 @@ from tartan.core.bounds import MOST_LENGTH
 from tartan.core.errors import PartError
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.factor import factor
-from tartan.core.solid import element, model
+from tartan.core.solid import model
+from tartan.core.solid.grid import belonging, shares_from_edge, to_edge
 from tartan.core.solid.slab import Slab, slab
 
 Array = NDArray[np.float64]
-
-GRADED = 2.5
-"""Power by which lines crowd towards the edge."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,9 +64,7 @@ class Strip:
             )
         layer = int(np.flatnonzero(s.ply == ply + 1)[0])
         which = s.element(0, np.arange(s.shape[1]), layer)
-        K = element.stiffness(element.operators(s.mesh.corners(which)), s.mesh.C[which])
-        bricks = s.mesh.bricks[which]
-        own = np.einsum("mef,mf->me", K, self.u[bricks].reshape(len(which), 24)).reshape(-1, 8, 3)
+        own = model.nodal_forces(s.mesh, self.u, which)
         found = np.zeros((len(s.y), 3))
         # Their lower corners, of both faces: what comes from the faces themselves cancels.
         for corner in range(4):
@@ -81,9 +76,7 @@ class Strip:
 
     def between(self, ply: int) -> Array:
         """Stresses τxz, τyz, σz between a ply and the next above at the lines, (lines, 3) [Pa]."""
-        half = np.diff(self.slab.y) / 2
-        belongs = np.concatenate([half, [0.0]]) + np.concatenate([[0.0], half])
-        return np.asarray(self.forces_between(ply) / belongs[:, None])
+        return np.asarray(self.forces_between(ply) / belonging(self.slab.y)[:, None])
 
     def at_middle(self) -> Array:
         """Stresses of the layers beside the middle of the strip, shape (layers, 6) [Pa]."""
@@ -100,24 +93,8 @@ class Strip:
             A length that is none, or more than half the strip.
         """
         y = self.slab.y
-        if not 0 < length <= y[-1] - y[0]:
-            raise PartError(
-                "The length for the mean lies outside the strip.",
-                "Free edge",
-                f"Give more than zero and at most {y[-1] - y[0]:g} m.",
-            )
-        start = y[-1] - length
-        # Of every line's share, the part that lies within the length.
-        inside = np.zeros(len(y))
-        for k, (low, high) in enumerate(pairwise(y)):
-            a = min(max(start, low), high)
-            size, left = high - low, high - a
-            to_high = (left * (a + high - 2 * low) / 2) / size
-            inside[k + 1] += to_high
-            inside[k] += left - to_high
-        half = np.diff(y) / 2
-        belongs = np.concatenate([half, [0.0]]) + np.concatenate([[0.0], half])
-        return np.asarray(inside / belongs @ self.forces_between(ply) / length)
+        inside = shares_from_edge(y, length)
+        return np.asarray(inside / belonging(y) @ self.forces_between(ply) / length)
 
 
 def in_tension(
@@ -151,7 +128,7 @@ def in_tension(
         raise PartError(
             f"A strip cannot be stretched by {strain:.4g}.", "Strip", "Enter less than 100 %."
         )
-    y = width / 2 * (1 - np.linspace(1, 0, across + 1) ** GRADED)
+    y = to_edge(width, across)
     length = float(laminate.thickness)
     made = slab(laminate, np.array([0.0, length]), y, per_ply)
     nodes = made.mesh.nodes

@@ -129,3 +129,10 @@ def stresses(mesh: SolidMesh, u: Array, which: Index, points: Array) -> Array:
     """Stresses of some elements at points, shape (q, p, 6) [Pa], of displacements (n, 3)."""
     found = strains(mesh, u, which, points)
     return np.asarray(np.einsum("mst,mpt->mps", mesh.C[which], found))
+
+
+def nodal_forces(mesh: SolidMesh, u: Array, which: Index) -> Array:
+    """Forces at the corners of some elements, shape (q, 8, 3) [N], of displacements (n, 3)."""
+    K = element.stiffness(element.operators(mesh.corners(which)), mesh.C[which])
+    own = u[mesh.bricks[which]].reshape(len(which), 24)
+    return np.asarray(np.einsum("mef,mf->me", K, own).reshape(-1, 8, 3))

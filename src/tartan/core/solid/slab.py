@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.solid.constants import ply_axes, stiffness, turned
-from tartan.core.solid.model import SolidMesh
+from tartan.core.solid.model import SolidMesh, nodal_forces
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -114,3 +114,24 @@ def by_ply(slab_: Slab, values: Array) -> Array:
             rows.append(np.tensordot(weights, values[near], axes=1))
         found.append(np.array(rows))
     return np.array(found)
+
+
+def transmitted(slab_: Slab, u: Array, i: int, ply: int) -> Array:
+    """Forces between a ply and the next above along one line across, shape (lines, 3) [N].
+
+    τxz, τyz and σz summed over what belongs to every node of line `i`; positive where the stress
+    of the ply above is. They are made of the nodal forces that the elements above have there, and
+    balance whatever the mesh is.
+    """
+    layer = int(np.flatnonzero(slab_.ply == ply + 1)[0])
+    j = np.arange(slab_.shape[1])
+    found = np.zeros((len(slab_.y), 3))
+    # Of the elements before the line its lower corners there, of those behind it theirs.
+    for column, corners in ((i - 1, (1, 2)), (i, (0, 3))):
+        if not 0 <= column < slab_.shape[0]:
+            continue
+        which = slab_.element(column, j, layer)
+        own = nodal_forces(slab_.mesh, u, which)
+        for corner, along in zip(corners, (0, 1), strict=True):
+            np.add.at(found, j + along, -own[:, corner])
+    return found
