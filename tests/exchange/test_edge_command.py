@@ -52,7 +52,7 @@ def test_the_command_says_what_it_assumes_and_writes(tmp_path: Path) -> None:
     assert "--assume" in refused.output
     done = run.invoke(app, ["edge", str(path), STRUT, "--assume", "--out", str(out)])
     assert done.exit_code == 0, done.output
-    assert "assumed for UD carbon" in done.output
+    assert "Assumed for UD carbon" in done.output
     assert "means over 0.5 mm" in done.output
     assert len(out.read_text(encoding="utf-8").splitlines()) == 2 + 9
     for more, words in ((["--width", "0"], "no width"), (["--over", "99"], "outside the strip")):
@@ -70,5 +70,5 @@ def test_what_does_not_stay_flat_is_refused() -> None:
     with pytest.raises(StackError, match="symmetric"):
         solved(odd, STRUT, width=25e-3, strain=1e-3)
     bare = dish_panel()
-    with pytest.raises(MaterialError, match="E3"):
+    with pytest.raises(MaterialError, match="E₃"):
         solved(bare, STRUT, width=25e-3, strain=1e-3)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from tartan.core.errors import MaterialError, StackError
+from tartan.core.errors import StackError
 from tartan.core.laminate.stiffness import make_laminate
-from tartan.core.solid.constants import assumed, lacking
 from tartan.core.solid.freeedge import Strip, in_tension
 from tartan.core.stack.plies import is_symmetric
 from tartan.exchange.tables import Cell, Table, write_table
+from tartan.project.analysis.solids import solid_materials
 from tartan.project.document.model import Project
 from tartan.project.files import storage
 from tartan.project.wording import units
@@ -41,27 +41,12 @@ def solved(
             f"Stack '{name}'",
             "Mirror it, or choose another.",
         )
-    materials, told = {}, []
-    for material in project.materials_of(stack):
-        missing = lacking(material)
-        if missing and not assume:
-            raise MaterialError(
-                f"'{material.name}' lacks {', '.join(missing)} for three dimensions.",
-                f"Material '{material.name}'",
-                "Enter them, or let transverse isotropy be assumed (--assume).",
-            )
-        if missing:
-            full = assumed(material)
-            figures = ", ".join(
-                f"{f} = {units.show(v, units.MODULUS) if f[0] in 'EG' else units.number(v, 3)}"
-                for f in missing
-                if (v := getattr(full, f)) is not None
-            )
-            told.append(f"assumed for {material.name}, as transversely isotropic: {figures}")
-            materials[material.name] = full
-        else:
-            materials[material.name] = material
-    return in_tension(make_laminate(stack, materials), width, strain), tuple(told)
+    materials, told = solid_materials(
+        project.materials_of(stack),
+        assume=assume,
+        mend="let transverse isotropy be assumed (--assume)",
+    )
+    return in_tension(make_laminate(stack, materials), width, strain), told
 
 
 def edge_table(project: Project, name: str, strip: Strip, over: float) -> Table:

@@ -20,35 +20,43 @@ NEEDED = ("E3", "nu13", "nu23", "G13", "G23")
 """Constants of a ply that three dimensions ask for beside those in its plane."""
 
 
+MATRIX_NU = 0.3
+"""Poisson's ratio of a matrix, where nothing is known of it."""
+
+
 def lacking(material: Material) -> tuple[str, ...]:
     """Constants that three dimensions need and a material does not have."""
     return tuple(f for f in NEEDED if getattr(material, f) is None)
 
 
 def assumed(material: Material) -> Material:
-    """The material with what it lacks taken from transverse isotropy about its fibres.
+    """The material with what it lacks estimated, as far as its kind lets it be.
 
-    E3 = E2, nu13 = nu12, G13 = G12, and nu23 by G23 = E2 / 2 (1 + nu23); where G23 is missing too,
-    nu23 is taken as nu12 (1 − nu12 E2 / E1) / (1 − nu12), which a stiff fibre leaves to the matrix
-    (R. M. Christensen, J. Eng. Mater. Technol. 110 (1988) 183–191).
+    A ply is taken as transversely isotropic about its fibres: E3 = E2, nu13 = nu12, G13 = G12, and
+    nu23 by G23 = E2 / 2 (1 + nu23); where G23 is missing too, nu23 is nu12 (1 − nu12 E2 / E1) /
+    (1 − nu12), which a stiff fibre leaves to the matrix (R. M. Christensen, J. Eng. Mater.
+    Technol. 110 (1988) 183–191). Across a fabric the matrix bears: E3 is that of an isotropic
+    material of its shear modulus across, of Poisson's ratio 0.3. A core's E3 follows from nothing
+    that is known of it and stays missing.
     """
     m = material
     known: dict[str, float] = {}
-    if m.E3 is None:
-        known["E3"] = m.E2
-    if m.nu13 is None:
-        known["nu13"] = m.nu12
-    if m.G13 is None:
-        known["G13"] = m.G12
-    nu23 = m.nu23
-    if nu23 is None:
+    if m.kind in ("woven", "core"):
+        shear = [g for g in (m.G13, m.G23) if g is not None] or [m.G12]
+        if m.kind == "woven":
+            known["E3"] = 2 * (1 + MATRIX_NU) * sum(shear) / len(shear)
+        nu = MATRIX_NU if m.kind == "woven" else 0.0
+        known |= {"nu13": nu, "nu23": nu, "G13": shear[0], "G23": shear[-1]}
+    else:
         nu23 = m.nu12 * (1 - m.nu12 * m.E2 / m.E1) / (1 - m.nu12)
-        if m.G23 is not None:
+        if m.nu23 is not None:
+            nu23 = m.nu23
+        elif m.G23 is not None:
             nu23 = min(max(m.E2 / (2 * m.G23) - 1, -0.9), 0.9)
-        known["nu23"] = nu23
-    if m.G23 is None:
+        known = {"E3": m.E2, "nu13": m.nu12, "G13": m.G12, "nu23": nu23}
         known["G23"] = m.E2 / (2 * (1 + nu23))
-    return replace(m, **known)  # type: ignore[arg-type]
+    missing = {f: v for f, v in known.items() if getattr(m, f) is None}
+    return replace(m, **missing)  # type: ignore[arg-type]
 
 
 def stiffness(material: Material) -> Array:

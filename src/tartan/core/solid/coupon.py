@@ -80,8 +80,8 @@ class Coupon:
     amount: float = 1.0
     outer: float = 0.0
     inner: float = 0.0
-    along: int = 10
-    across: int = 8
+    along: int = 14
+    across: int = 14
     per_ply: int = 0
 
     def layers(self, plies: int) -> int:

@@ -21,7 +21,7 @@ def to_edge(width: float, count: int) -> Array:
 
 
 def to_both_edges(width: float, count: int) -> Array:
-    """Lines over a width about its middle, crowded towards both edges [m].
+    """Lines over a width about its middle, crowded to both edges, shape (2 count + 1,) [m].
 
     Parameters
     ----------
@@ -45,6 +45,13 @@ def shares_from_edge(lines: Array, length: float) -> Array:
 
     Forces by line over what belongs to them, times these shares, are summed to the force within
     the length: a stress is linear between two lines.
+
+    Parameters
+    ----------
+    lines : ndarray, shape (lines,)
+        Ascending, the edge last [m].
+    length : float
+        From the edge inwards [m].
 
     Raises
     ------

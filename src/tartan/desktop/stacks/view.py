@@ -16,6 +16,7 @@ from tartan.core.working import Working
 from tartan.desktop import theme
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.context import Chosen, chosen
+from tartan.desktop.stacks.couponpane import CouponPane
 from tartan.desktop.stacks.editor import SectionEditor
 from tartan.desktop.stacks.envelope import EnvelopePane
 from tartan.desktop.stacks.history import HistoryPane
@@ -23,6 +24,7 @@ from tartan.desktop.stacks.loads import LoadStrip
 from tartan.desktop.stacks.menus import StackActions, columns_menu
 from tartan.desktop.stacks.notationfield import NotationField
 from tartan.desktop.stacks.orderpane import OrderPane
+from tartan.desktop.stacks.panes import PANES, AnswerPane
 from tartan.desktop.stacks.pastebar import PasteBar
 from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
@@ -47,31 +49,6 @@ from tartan.pages.shown import Column
 from tartan.project.document.model import Project
 from tartan.project.edits import design_edits, stack_edits
 from tartan.project.wording import units
-
-PANES = (
-    "Stiffness",
-    "Strength",
-    "Envelope",
-    "History",
-    "Plies",
-    "Tube",
-    "Order",
-    "Sweep",
-    "Shares",
-)
-
-
-AnswerPane = (
-    StiffnessPane
-    | StrengthPane
-    | EnvelopePane
-    | HistoryPane
-    | ResultsPane
-    | TubePane
-    | OrderPane
-    | SweepPane
-    | SharesPane
-)
 
 
 class StacksView(StationView):
@@ -121,6 +98,7 @@ class StacksView(StationView):
         self.order = OrderPane(session)
         self.sweep = SweepPane(session)
         self.shares = SharesPane()
+        self.coupon = CouponPane()
         self.tube.asked_for.connect(self.loads.enter_as_tube)
         self.loads.swept.connect(self.ask_sweep)
         self.working = WorkingPane()
@@ -200,7 +178,8 @@ class StacksView(StationView):
             tab.setProperty("role", "tab")
             self.tabs.addButton(tab, i)
             tabs.append(tab)
-            self.panes.addWidget(scrolled(pane) if pane is self.stiffness else pane)
+            long = pane in (self.stiffness, self.coupon)
+            self.panes.addWidget(scrolled(pane) if long else pane)
         self.panes.addWidget(self.working)
         self.tabs.setExclusive(True)
         first = self.tabs.button(0)
@@ -224,6 +203,7 @@ class StacksView(StationView):
             self.order,
             self.sweep,
             self.shares,
+            self.coupon,
         )
 
     # Edits
@@ -359,6 +339,7 @@ class StacksView(StationView):
         self.tube.background.stop()
         self.order.close_down()
         self.sweep.close_down()
+        self.coupon.close_down()
 
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
