@@ -295,7 +295,7 @@ def test_values_by_ply_are_those_of_a_cubic() -> None:
     made = slab(of((0.0, 1.0), (90.0, 2.0)), np.array([0.0, 1.0]), np.array([0.0, 1.0]), (5, 3))
     middle = (made.z[1:] + made.z[:-1]) / 2
     cubic = np.where(made.ply == 0, middle**3 - middle, 2 + middle**2)
-    found = by_ply(made, cubic[:, None])[..., 0]
+    found = by_ply(made.z, made.ply, cubic[:, None])[..., 0]
     z = [(-1.5, -1.0, -0.5), (-0.5, 0.5, 1.5)]
     np.testing.assert_allclose(found[0], [v**3 - v for v in z[0]], atol=1e-12)
     np.testing.assert_allclose(found[1], [2 + v**2 for v in z[1]], atol=1e-12)

@@ -168,7 +168,27 @@ def _solved(Kaa: Array, Kau: Array) -> Array:
     return np.asarray(d[:, :, None] * np.linalg.solve(scaled, d[:, :, None] * Kau))
 
 
-def strains(x: Array, C: Array, u: Array, points: Array) -> Array:
+def free_forces(x: Array, C: Array, free: Array) -> Array:
+    """Corner forces that go with free strains, such as of a temperature, shape (m, 24) [N].
+
+    Parameters
+    ----------
+    x : ndarray, shape (m, 8, 3)
+        Corners [m].
+    C : ndarray, shape (m, 6, 6)
+        Stiffnesses [Pa].
+    free : ndarray, shape (m, 6)
+        What each element would take without force [1].
+    """
+    op = operators(x)
+    _, Kau, Kaa = _blocks(op, C)
+    bears = np.einsum("mst,mt->ms", C, free)
+    on_u = np.einsum("mp,mpsu,ms->mu", op.volume, op.B, bears)
+    on_a = np.einsum("mp,mpsa,ms->ma", op.volume, op.E, bears)
+    return np.asarray(on_u - np.einsum("mau,ma->mu", _solved(Kaa, Kau), on_a))
+
+
+def strains(x: Array, C: Array, u: Array, points: Array, free: Array | None = None) -> Array:
     """Strains at points of elements, shape (m, p, 6), with the enhanced part.
 
     Parameters
@@ -181,8 +201,15 @@ def strains(x: Array, C: Array, u: Array, points: Array) -> Array:
         Displacements of the corners [m].
     points : ndarray, shape (p, 3)
         In natural coordinates.
+    free : ndarray, shape (m, 6), optional
+        Free strains of each element; none when left out [1].
     """
-    _, Kau, Kaa = _blocks(operators(x), C)
+    own = operators(x)
+    _, Kau, Kaa = _blocks(own, C)
     alpha = -np.einsum("mau,mu->ma", _solved(Kaa, Kau), u)
+    if free is not None:
+        bears = np.einsum("mst,mt->ms", C, free)
+        on_a = np.einsum("mp,mpsa,ms->ma", own.volume, own.E, bears)
+        alpha += _solved(Kaa, on_a[..., None])[..., 0]
     op = operators(x, points)
     return np.asarray(np.einsum("mpsu,mu->mps", op.B, u) + np.einsum("mpsa,ma->mps", op.E, alpha))

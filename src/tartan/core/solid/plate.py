@@ -120,7 +120,7 @@ def _read(made: Slab, u: Array) -> SolidPlate:
     def stress(i: int, j: int) -> Array:
         """At the middles of a column of elements, by ply, shape (n, 3, 6)."""
         which = made.element(i, j, layers)
-        return by_ply(made, model.stresses(made.mesh, u, which, MIDDLE)[:, 0])
+        return by_ply(made.z, made.ply, model.stresses(made.mesh, u, which, MIDDLE)[:, 0])
 
     def moved(i: int, j: int, axis: int) -> Array:
         column = u[made.node(i, j, np.arange(nz + 1)), axis]

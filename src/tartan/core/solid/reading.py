@@ -60,41 +60,66 @@ def by_solids(laminate: Laminate, slab: Slab, u: Array, columns: Index) -> Array
         model.stresses(slab.mesh, u, slab.element(i, j, layers), LEVELS_OF_LAYER)
         for i, j in columns
     ]
-    stress = np.mean(each, axis=0)
+    return of_column(laminate, slab.z, slab.ply, np.mean(each, axis=0), np.zeros((2, 3)))
+
+
+def of_column(laminate: Laminate, z: Array, ply: Index, stress: Array, faces: Array) -> Array:
+    """Stresses in ply axes by ply and level, (n, 3, 6), of a column of layers [Pa].
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The plies.
+    z : ndarray, shape (layers + 1,)
+        Heights of the layers' faces [m].
+    ply : ndarray of int, shape (layers,)
+        Ply of every layer.
+    stress : ndarray, shape (layers, 3, 6)
+        At bottom, middle and top of the layers in laminate axes [Pa].
+    faces : ndarray, shape (2, 3)
+        σz, τxz, τyz on the bottom and the top face [Pa].
+    """
     found = np.empty((laminate.count, 3, 6))
-    for ply in range(laminate.count):
-        own = np.flatnonzero(slab.ply == ply)
-        found[ply, 0], found[ply, 2] = stress[own[0], 0], stress[own[-1], 2]
+    for number in range(laminate.count):
+        own = np.flatnonzero(ply == number)
+        found[number, 0], found[number, 2] = stress[own[0], 0], stress[own[-1], 2]
         half = len(own) // 2
         middle = stress[own[half], 1] if len(own) % 2 else stress[own[half], 0]
         if len(own) % 2 == 0:
             middle = (middle + stress[own[half - 1], 2]) / 2
-        found[ply, 1] = middle
-    found[..., ACROSS] = across(slab, stress[:, 1][:, ACROSS])
+        found[number, 1] = middle
+    found[..., ACROSS] = across(z, ply, stress[:, 1][:, ACROSS], faces)
     return in_ply_axes(laminate, found)
 
 
-def across(slab: Slab, middles: Array) -> Array:
+def across(z: Array, ply: Index, middles: Array, faces: Array) -> Array:
     """What is continuous, from the middles of layers, by ply and level, (n, 3, 3) [Pa].
 
     A cubic of each ply's own layers where there are enough of them, else straight lines between
-    the middles of all; nothing at the faces.
+    the middles of all and the faces.
+
+    Parameters
+    ----------
+    z, ply, faces : ndarray
+        As of `of_column`, shapes (layers + 1,), (layers,) and (2, 3).
+    middles : ndarray, shape (layers, 3)
+        At the middles of the layers [Pa].
     """
-    plies = int(slab.ply.max()) + 1
-    if len(slab.ply) >= 4 * plies:
-        found = by_ply(slab, middles)
+    plies = int(ply.max()) + 1
+    if len(ply) >= 4 * plies:
+        found = by_ply(z, ply, middles)
         for k in range(plies - 1):
             found[k, 2] = found[k + 1, 0] = (found[k, 2] + found[k + 1, 0]) / 2
-        found[0, 0] = found[-1, 2] = 0.0
+        found[0, 0], found[-1, 2] = faces
         return found
-    heights = np.concatenate([slab.z[:1], (slab.z[1:] + slab.z[:-1]) / 2, slab.z[-1:]])
-    values = np.concatenate([np.zeros((1, 3)), middles, np.zeros((1, 3))])
+    heights = np.concatenate([z[:1], (z[1:] + z[:-1]) / 2, z[-1:]])
+    values = np.concatenate([faces[:1], middles, faces[1:]])
     found = np.empty((plies, 3, 3))
     for k in range(plies):
-        own = np.flatnonzero(slab.ply == k)
-        low, high = slab.z[own[0]], slab.z[own[-1] + 1]
-        for level, z in enumerate((low, (low + high) / 2, high)):
-            found[k, level] = [np.interp(z, heights, values[:, c]) for c in range(3)]
+        own = np.flatnonzero(ply == k)
+        low, high = z[own[0]], z[own[-1] + 1]
+        for level, at in enumerate((low, (low + high) / 2, high)):
+            found[k, level] = [np.interp(at, heights, values[:, c]) for c in range(3)]
     return found
 
 
@@ -103,7 +128,6 @@ def by_homogenised(laminate: Laminate, slab: Slab, u: Array, columns: Index) -> 
 
     Every ply has the solid's strains within its plane and its stresses across it.
     """
-    C = effective(laminate)
     z = level_heights(laminate)
     bottom, top = slab.z[0], slab.z[-1]
     natural = 2 * (z.ravel() - bottom) / (top - bottom) - 1
@@ -112,7 +136,20 @@ def by_homogenised(laminate: Laminate, slab: Slab, u: Array, columns: Index) -> 
         model.strains(slab.mesh, u, np.array([slab.element(i, j, 0)]), points)[0]
         for i, j in columns
     ]
-    strain = np.mean(each, axis=0).reshape(laminate.count, 3, 6)
+    return of_one(laminate, np.mean(each, axis=0).reshape(laminate.count, 3, 6))
+
+
+def of_one(laminate: Laminate, strain: Array) -> Array:
+    """Stresses of plies in ply axes from strains of one homogenised solid, (n, 3, 6) [Pa].
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The plies.
+    strain : ndarray, shape (n, 3, 6)
+        At the levels of the plies in laminate axes, order xx, yy, zz, xy, xz, yz [1].
+    """
+    C = effective(laminate)
     bears = strain @ C.T
     known = {id(m): stiffness(m) for m in laminate.materials}
     found = np.empty_like(strain)

@@ -95,17 +95,26 @@ def slab(laminate: Laminate, x: Array, y: Array, per_ply: int | Sequence[int]) -
     return Slab(mesh, np.asarray(x, float), np.asarray(y, float), z, ply)
 
 
-def by_ply(slab_: Slab, values: Array) -> Array:
+def by_ply(z: Array, ply_of: Index, values: Array) -> Array:
     """Values at the middles of the layers as bottom, middle and top of every ply, (plies, 3, …).
 
     A cubic goes through the four layers of the ply that are nearest, or less through fewer, as
     stresses from elements are best at their middles; of one layer it is that value.
+
+    Parameters
+    ----------
+    z : ndarray, shape (layers + 1,)
+        Heights of the layers' faces [m].
+    ply_of : ndarray of int, shape (layers,)
+        Ply of every layer.
+    values : ndarray, shape (layers, ...)
+        At their middles.
     """
-    middle = (slab_.z[1:] + slab_.z[:-1]) / 2
+    middle = (z[1:] + z[:-1]) / 2
     found = []
-    for ply in range(int(slab_.ply.max()) + 1):
-        here = np.flatnonzero(slab_.ply == ply)
-        low, high = slab_.z[here[0]], slab_.z[here[-1] + 1]
+    for ply in range(int(ply_of.max()) + 1):
+        here = np.flatnonzero(ply_of == ply)
+        low, high = z[here[0]], z[here[-1] + 1]
         rows = []
         for height in (low, (low + high) / 2, high):
             near = here[np.argsort(np.abs(middle[here] - height), kind="stable")[:NEAR]]

@@ -139,13 +139,21 @@ def tried(
     return Tried(stack, coupon, laminate, answer, reserves, told)
 
 
+def _parts(stress: Array) -> tuple[Array, Array]:
+    """What is within the plies, and the shears across them."""
+    return stress[..., [0, 1, 3]], stress[..., [4, 5]]
+
+
 def least_reserve(
-    laminate: Laminate, sets: Mapping[str, tuple[str, ...]], stress: Array
+    laminate: Laminate,
+    sets: Mapping[str, tuple[str, ...]],
+    stress: Array,
+    held: Array | None = None,
 ) -> Reserve | None:
     """The least reserve factor of stresses in ply axes, shape (n, 3, 6) [Pa].
 
     Criteria that read a whole sandwich are left out: they are of shells. None where nothing that
-    is asked ever fails.
+    is asked ever fails. Of the stresses `held` stays as it is, the rest is scaled.
 
     Raises
     ------
@@ -156,8 +164,9 @@ def least_reserve(
     for check in checks_of(laminate, sets):
         if check.gather is not None:
             continue
-        fed = check.fed(stress[..., [0, 1, 3]], stress[..., [4, 5]])
-        outcome = check.rule.evaluate(check.strengths, fed)
+        rest = None if held is None else check.fed(*_parts(held))
+        grows = stress if held is None else stress - held
+        outcome = check.rule.evaluate(check.strengths, check.fed(*_parts(grows)), rest)
         row, level = np.unravel_index(int(np.argmin(outcome.reserve)), outcome.reserve.shape)
         value = float(outcome.reserve[row, level])
         if np.isfinite(value) and (best is None or value < best.value):

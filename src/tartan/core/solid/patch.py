@@ -1,0 +1,247 @@
+"""A piece of a shell as solids, its cut faces moved as the shell says.
+
+Every quadrilateral becomes a column of bricks, ply by ply, along the normals at its corners. Where
+the piece was cut out of the shell, all nodes of the cut move with the shell's displacement and
+turn; a rim of the shell is a free face.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.response import level_heights
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.shell.factor import factor
+from tartan.core.solid import element, model
+from tartan.core.solid.constants import ply_axes, stiffness, strain_turn, turned
+from tartan.core.solid.homogenised import effective
+from tartan.core.solid.model import SolidMesh
+from tartan.core.solid.reading import LEVELS_OF_LAYER, of_column, of_one
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """What is made solid.
+
+    Attributes
+    ----------
+    nodes, normals : ndarray, shape (n, 3)
+        On the reference surface [m], and the directions that plies are stacked along.
+    quads : ndarray of int, shape (q, 4)
+        Corners, counter-clockwise about the normals.
+    z : ndarray, shape (n, plies + 1)
+        Heights of the faces of the plies over the nodes [m].
+    axes : ndarray, shape (q, 3, 3)
+        Rows are 0°, 90° and the normal of every quadrilateral.
+    laminates : tuple of Laminate
+        Of the quadrilaterals, all of the same plies at whatever angles.
+    cut : ndarray of bool, shape (n,)
+        Nodes that move with the shell.
+    moves : ndarray, shape (n, 6)
+        Displacements [m] and turns [rad] of the shell.
+    pressure : ndarray, shape (q, 2)
+        On the lower and the upper face, positive inwards [Pa].
+    heat : ndarray, shape (2,)
+        Temperature change at mid-thickness [K], and its growth along the normals [K/m].
+    """
+
+    nodes: Array
+    normals: Array
+    quads: Index
+    z: Array
+    axes: Array
+    laminates: tuple[Laminate, ...]
+    cut: NDArray[np.bool_]
+    moves: Array
+    pressure: Array
+    heat: Array
+
+    @property
+    def plies(self) -> int:
+        """Number of plies."""
+        return int(self.z.shape[1]) - 1
+
+
+@dataclass(frozen=True, eq=False)
+class SolidPatch:
+    """A patch, solved.
+
+    Attributes
+    ----------
+    mesh : SolidMesh
+        Bricks, layer by layer from below, in each in the order of the quadrilaterals.
+    ply : ndarray of int, shape (layers,)
+        Ply of every layer.
+    z : ndarray, shape (n, layers + 1)
+        Heights of the layers' faces over the nodes [m].
+    u : ndarray, shape (nodes, 3)
+        Displacements [m].
+    free : ndarray, shape (bricks, 6)
+        Free strains of a temperature.
+    unknowns : int
+        Unknowns that were solved for.
+    """
+
+    patch: Patch
+    mesh: SolidMesh
+    ply: Index
+    z: Array
+    u: Array
+    free: Array
+    unknowns: int
+
+    def column(self, quad: int) -> Array:
+        """Stresses over a quadrilateral by ply and level in ply axes, (plies, 3, 6) [Pa]."""
+        patch = self.patch
+        if len(self.ply) < patch.plies:
+            return self._of_one(quad)
+        which = np.arange(len(self.ply)) * len(patch.quads) + quad
+        strain = element.strains(
+            self.mesh.corners(which),
+            self.mesh.C[which],
+            self.u[self.mesh.bricks[which]].reshape(len(which), 24),
+            LEVELS_OF_LAYER,
+            self.free[which],
+        )
+        stress = np.einsum("mst,mpt->mps", self.mesh.C[which], strain - self.free[which, None])
+        # Stress goes with the inverse transpose of what strain goes with.
+        local = stress @ np.linalg.inv(strain_turn(patch.axes[quad]))
+        z = self.z[patch.quads[quad]].mean(axis=0)
+        faces = np.zeros((2, 3))
+        faces[:, 0] = -patch.pressure[quad]
+        return of_column(patch.laminates[quad], z, self.ply, local, faces)
+
+    def _of_one(self, quad: int) -> Array:
+        """The same of one layer in place of all plies."""
+        laminate = self.patch.laminates[quad]
+        natural = (2 * (level_heights(laminate) - laminate.z[0]) / laminate.thickness - 1).ravel()
+        points = np.stack([np.zeros_like(natural), np.zeros_like(natural), natural], axis=1)
+        found = model.strains(self.mesh, self.u, np.array([quad]), points)[0]
+        turn = strain_turn(self.patch.axes[quad])
+        return of_one(laminate, (found @ turn.T).reshape(laminate.count, 3, 6))
+
+
+def _layers(patch: Patch, per_ply: int) -> tuple[Array, Index]:
+    """Heights of the faces of layers over the nodes, (n, layers + 1), and their plies."""
+    low, high = patch.z[:, :-1, None], patch.z[:, 1:, None]
+    share = np.arange(per_ply) / per_ply
+    inner = (low + (high - low) * share).reshape(len(patch.z), -1)
+    ply = np.repeat(np.arange(patch.plies), per_ply)
+    return np.concatenate([inner, patch.z[:, -1:]], axis=1), ply
+
+
+def _bricks(patch: Patch, z: Array) -> tuple[Array, Index]:
+    """Nodes, layer line by layer line, and bricks."""
+    n, layers = len(patch.nodes), z.shape[1] - 1
+    nodes = patch.nodes[None] + z.T[:, :, None] * patch.normals[None]
+    below = patch.quads[None] + n * np.arange(layers)[:, None, None]
+    bricks = np.concatenate([below, below + n], axis=2)
+    return nodes.reshape(-1, 3), bricks.reshape(-1, 8)
+
+
+def _plies(patch: Patch, ply: Index, z: Array) -> tuple[Array, Array]:
+    """Stiffness and free strains of the bricks of plies, in global axes."""
+    angles = np.array([x.angles for x in patch.laminates])
+    materials = patch.laminates[0].materials
+    faces = z[patch.quads].mean(axis=1)
+    middle = (faces[:, 1:] + faces[:, :-1] - faces[:, :1] - faces[:, -1:]) / 2
+    C, free = [], []
+    known = {id(m): stiffness(m) for m in materials}
+    for layer, p in enumerate(ply):
+        axes = ply_axes(angles[:, p]) @ patch.axes
+        C.append(turned(known[id(materials[p])], axes))
+        m = materials[p]
+        across = m.alpha2 if m.alpha3 is None else m.alpha3
+        alpha = np.array([m.alpha1, m.alpha2, across, 0.0, 0.0, 0.0])
+        warm = patch.heat[0] + patch.heat[1] * middle[:, layer]
+        back = np.linalg.inv(strain_turn(axes))
+        free.append(np.einsum("qst,t->qs", back, alpha) * warm[:, None])
+    return np.concatenate(C), np.concatenate(free)
+
+
+def _forces(patch: Patch, mesh: SolidMesh, free: Array) -> Array:
+    """Nodal forces of the pressures and the temperature, shape (nodes, 3) [N]."""
+    found = np.zeros((len(mesh.nodes), 3))
+    q, n = len(patch.quads), len(patch.nodes)
+    for face, (nodes, sign) in enumerate(((mesh.nodes[:n], 1.0), (mesh.nodes[-n:], -1.0))):
+        corners = nodes[patch.quads]
+        first = 0 if face == 0 else len(mesh.nodes) - n
+        for at in np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) / np.sqrt(3.0):
+            share, along, over = _on_face(at)
+            area = np.cross(
+                np.einsum("k,qki->qi", along, corners), np.einsum("k,qki->qi", over, corners)
+            )
+            push = sign * patch.pressure[:, face, None] * area
+            np.add.at(found, first + patch.quads, share[None, :, None] * push[:, None])
+    if free.any():
+        for start in range(0, len(mesh.bricks), model.BLOCK):
+            some = slice(start, start + model.BLOCK)
+            own = element.free_forces(mesh.corners(some), mesh.C[some], free[some])
+            np.add.at(found, mesh.bricks[some], own.reshape(-1, 8, 3))
+    assert len(mesh.bricks) % q == 0
+    return found
+
+
+def _on_face(at: Array) -> tuple[Array, Array, Array]:
+    """Shape functions of a face at a point, and their slopes along and over."""
+    xi, eta = np.array([-1, 1, 1, -1]), np.array([-1, -1, 1, 1])
+    along, over = xi * (1 + at[1] * eta) / 4, eta * (1 + at[0] * xi) / 4
+    return (1 + at[0] * xi) * (1 + at[1] * eta) / 4, along, over
+
+
+def solve(patch: Patch, per_ply: int = 1) -> SolidPatch:
+    """Solve a patch ply by ply.
+
+    Raises
+    ------
+    PartError
+        What memory does not hold.
+    MaterialError
+        A material without what three dimensions need.
+    MechanismError
+        A piece that can move: nothing of it was cut.
+    """
+    model.check_size(len(patch.nodes) * (patch.plies * per_ply + 1), patch.plies * per_ply + 1)
+    z, ply = _layers(patch, per_ply)
+    nodes, bricks = _bricks(patch, z)
+    C, free = _plies(patch, ply, z)
+    return _solved(patch, SolidMesh(nodes, bricks, C), z, (ply, free))
+
+
+def _solved(patch: Patch, mesh: SolidMesh, z: Array, of: tuple[Index, Array]) -> SolidPatch:
+    ply, free = of
+    fixed = np.repeat(np.tile(patch.cut, z.shape[1])[:, None], 3, axis=1)
+    arm = z.T[:, :, None] * patch.normals[None]
+    moves = patch.moves[None, :, :3] + np.cross(patch.moves[None, :, 3:], arm)
+    moves = moves.reshape(-1, 3)
+    K = model.stiffness(mesh)
+    loose = ~fixed.ravel()
+    u = np.where(loose, 0.0, moves.ravel())
+    right = _forces(patch, mesh, free).ravel()[loose] - K[loose] @ u
+    u[loose] = factor(K[loose][:, loose]).solve(right)
+    return SolidPatch(patch, mesh, ply, z, u.reshape(-1, 3), free, int(loose.sum()))
+
+
+def as_one(patch: Patch) -> SolidPatch:
+    """Solve a patch of one homogenised layer; without a temperature.
+
+    Raises
+    ------
+    PartError, MaterialError, MechanismError
+        As `solve`.
+    """
+    model.check_size(2 * len(patch.nodes), 2)
+    z = patch.z[:, [0, -1]]
+    nodes, bricks = _bricks(patch, z)
+    known = {id(x): effective(x) for x in patch.laminates}
+    C = np.array(
+        [turned(known[id(x)], a) for x, a in zip(patch.laminates, patch.axes, strict=True)]
+    )
+    free = np.zeros((len(bricks), 6))
+    return _solved(patch, SolidMesh(nodes, bricks, C), z, (np.zeros(1, np.int64), free))
