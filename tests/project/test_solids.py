@@ -16,6 +16,7 @@ from tartan.core.shell.assembly import finished
 from tartan.core.stack import Stack
 from tartan.core.strength.under import reserves_under
 from tartan.pages import coupon as page
+from tartan.pages.three_ways import section_lines, section_table
 from tartan.project.analysis.aside import Aside
 from tartan.project.analysis.solids import IDEALISED, Tried, at_edge, tried
 from tartan.project.document.samples import dish_panel
@@ -63,13 +64,13 @@ def test_words_tell_all_three_and_where_the_shell_is_off(strut: Tried) -> None:
 
 
 def test_tables_hold_what_was_solved(strut: Tried) -> None:
-    table = page.section_table(strut, "σ₁")
+    table = section_table(page.ways_of(strut), "σ₁")
     assert len(table.rows) == 3 * strut.laminate.count
     # From the top, as the section is drawn.
     assert table.rows[0][:3] == (strut.laminate.count, "0°", "top")
     assert table.rows[0][3] == pytest.approx(strut.answer.shell.stress[-1, 2, 0] / 1e6)
     assert table.rows[0][5] == pytest.approx(strut.answer.plies.stress[-1, 2, 0] / 1e6)
-    heights, lines = page.section_lines(strut, "τ₁₂")
+    heights, lines = section_lines(page.ways_of(strut), "τ₁₂")
     assert len(lines) == 3
     assert heights[-1] == pytest.approx(strut.laminate.thickness * 1e3)
     assert strut.answer.edge is not None

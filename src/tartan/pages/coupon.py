@@ -8,17 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.solid.coupon import FOUR_POINT, LOADINGS, Coupon
-from tartan.core.solid.reading import PLY_ORDER
 from tartan.exchange.tables import Cell, Table
 from tartan.pages.fields import Flag, Number, OneOf, Said, Unit, line
 from tartan.pages.fields import Table as Fields
-from tartan.project.analysis.solids import IDEALISED, LEAST_STRESS, Tried, at_edge
+from tartan.pages.three_ways import Ways, gap_words, reserve_words, same_words
+from tartan.project.analysis.solids import IDEALISED, Tried, at_edge
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
-
-STRESSES = dict(zip(("σ₁", "σ₂", "σ₃", "τ₁₂", "τ₁₃", "τ₂₃"), range(len(PLY_ORDER)), strict=True))
-"""Components by what they are called, in the order in which solids give them."""
 
 EDGE = ("τxz", "τyz", "σz")
 
@@ -106,11 +103,6 @@ FIELDS: Fields = (
 )
 
 
-def _each(found: Tried) -> tuple[Array, ...]:
-    a = found.answer
-    return a.shell.stress, a.homogenised.stress, a.plies.stress
-
-
 def about(found: Tried) -> str:
     """What was solved."""
     c = found.coupon
@@ -119,26 +111,16 @@ def about(found: Tried) -> str:
     return f"{found.stack.name}, {size}, {c.loading}, {load}"
 
 
-def section_table(found: Tried, symbol: str) -> Table:
-    """One stress by ply and level, the three ways side by side."""
-    which, unit, scale = STRESSES[symbol], units.STRESS.unit, units.STRESS.scale
-    rows: list[tuple[Cell, ...]] = []
-    for number, ply in enumerate(found.stack.plies):
-        for level, word in enumerate(("bottom", "middle", "top")):
-            figures = [float(s[number, level, which]) / scale for s in _each(found)]
-            rows.append((number + 1, f"{units.number(ply.angle)}°", word, *figures))
-    rows.reverse()
-    head = ("ply", "angle", "at", *(f"{n} [{unit}]" for n in IDEALISED))
-    return Table(f"coupon, {symbol}", head, tuple(rows), about(found))
-
-
-def section_lines(found: Tried, symbol: str) -> tuple[Array, tuple[Array, ...]]:
-    """Heights over the bottom and one stress of each of the three ways, in units as shown."""
-    z = found.laminate.z - found.laminate.z[0]
-    heights = np.stack([z[:-1], (z[:-1] + z[1:]) / 2, z[1:]], axis=1).ravel()
-    which = STRESSES[symbol]
-    lines = tuple(s[..., which].ravel() / units.STRESS.scale for s in _each(found))
-    return heights / units.LENGTH.scale, lines
+def ways_of(found: Tried) -> Ways:
+    """The middle of the coupon three ways."""
+    a, count = found.answer, found.laminate.count
+    return Ways(
+        about(found),
+        found.laminate,
+        tuple(range(1, count + 1)),
+        (a.shell.stress, a.homogenised.stress, a.plies.stress),
+        found.reserves,
+    )
 
 
 def edge_table(found: Tried, over: float) -> Table:
@@ -172,20 +154,11 @@ def edge_lines(found: Tried, ply: int) -> tuple[Array, Array]:
 
 
 def words(found: Tried) -> str:
-    """The difference in words: reserve factors, and which stresses differ most."""
-    parts = []
-    if any(r is not None for r in found.reserves):
-        each = [
-            f"{name} {'∞' if r is None else units.factor(r.value)}"
-            for name, r in zip(IDEALISED, found.reserves, strict=True)
-        ]
-        least = found.reserves[-1] or next(r for r in found.reserves if r is not None)
-        parts.append(
-            f"Least reserve factor in the middle: {', '.join(each)} "
-            f"(ply {least.ply + 1}, {least.words})."
-        )
-    gaps = _gaps(found)
-    parts.append(" ".join(gaps) if gaps else "The shell's stresses are the solids' within 1 %.")
+    """The difference in words: reserve factors, which stresses differ, and how far it moves."""
+    ways = ways_of(found)
+    least = reserve_words(ways)
+    parts = [f"Least reserve factor in the middle: {least}."] if least else []
+    parts.append(same_words(gap_words(ways)))
     moved = [x.moved for x in (found.answer.shell, found.answer.homogenised, found.answer.plies)]
     turned = found.coupon.loading in TURNED
     figures = [
@@ -199,24 +172,3 @@ def words(found: Tried) -> str:
         + "."
     )
     return " ".join(parts)
-
-
-def _gaps(found: Tried) -> list[str]:
-    """Where the shell's greatest stresses are off those of the solids ply by ply."""
-    shell, _, plies = _each(found)
-    size = np.abs(plies).max()
-    lines = []
-    for symbol, which in STRESSES.items():
-        own = plies[..., which]
-        ply, level = np.unravel_index(int(np.abs(own).argmax()), own.shape)
-        true, said = float(own[ply, level]), float(shell[ply, level, which])
-        if size == 0 or abs(true) < LEAST_STRESS * size:
-            continue
-        gap = said / true - 1
-        if abs(gap) >= 0.01:
-            side = "low" if gap < 0 else "high"
-            lines.append(
-                f"The shell's {symbol} is {units.number(abs(gap) * 100, 2)} % {side} where it is "
-                f"greatest (ply {ply + 1}, {units.show(true, units.STRESS)})."
-            )
-    return lines

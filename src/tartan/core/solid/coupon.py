@@ -28,7 +28,7 @@ from tartan.core.solid.grid import belonging, shares_from_edge, to_both_edges
 from tartan.core.solid.homogenised import effective
 from tartan.core.solid.model import SolidMesh
 from tartan.core.solid.reading import by_homogenised, by_shell, by_solids
-from tartan.core.solid.slab import Slab, slab, transmitted
+from tartan.core.solid.slab import Slab, layers_of, slab, transmitted
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -46,8 +46,8 @@ FOUR_POINT = "four-point bending"
 
 LOADINGS = (*GRIPS, FOUR_POINT)
 
-LEAST_LAYERS = 12
-"""Layers through the thickness at least: plies are divided until there are as many."""
+DEEPEST = 1 / 12
+"""Share of the thickness that a layer has at most, where nothing else is asked."""
 
 MOST_ACROSS = 80
 """Elements along or across at most."""
@@ -71,7 +71,7 @@ class Coupon:
     along, across : int
         Elements over half the length and half the width.
     per_ply : int
-        Elements through every ply; 0 for as many as make `LEAST_LAYERS`.
+        Elements through every ply; 0 for as many as `DEEPEST` asks for.
     """
 
     length: float
@@ -84,9 +84,11 @@ class Coupon:
     across: int = 14
     per_ply: int = 0
 
-    def layers(self, plies: int) -> int:
-        """Elements through every one of so many plies."""
-        return self.per_ply or max(1, -(-LEAST_LAYERS // plies))
+    def layers(self, laminate: Laminate) -> Index:
+        """Elements through every ply, shape (plies,)."""
+        if self.per_ply:
+            return np.full(laminate.count, self.per_ply)
+        return layers_of(np.diff(laminate.z), 1, DEEPEST)
 
 
 @dataclass(frozen=True, eq=False)
@@ -181,7 +183,7 @@ def check(coupon: Coupon, laminate: Laminate) -> None:
         raise PartError(
             "It is thicker than it is long or wide.", where, "Make it longer and wider."
         )
-    layers = coupon.layers(laminate.count) * laminate.count + 1
+    layers = int(coupon.layers(laminate).sum()) + 1
     nodes = (2 * coupon.along + 1) * (2 * coupon.across + 1) * layers
     model.check_size(nodes, layers)
 
@@ -202,7 +204,7 @@ def solve(laminate: Laminate, coupon: Coupon) -> Generator[str, None, CouponAnsw
     yield "as a shell"
     shell = _shell(laminate, coupon, x, y, middle)
     yield "as one solid"
-    whole = slab(laminate, x, y, coupon.layers(laminate.count))
+    whole = slab(laminate, x, y, coupon.layers(laminate).tolist())
     one = _one_layer(laminate, x, y)
     u, moved, count = _solid(one, coupon)
     homogenised = Idealised(by_homogenised(laminate, one, u, middle), moved, count)

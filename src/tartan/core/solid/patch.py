@@ -20,9 +20,14 @@ from tartan.core.solid.constants import ply_axes, stiffness, strain_turn, turned
 from tartan.core.solid.homogenised import effective
 from tartan.core.solid.model import SolidMesh
 from tartan.core.solid.reading import LEVELS_OF_LAYER, of_column, of_one
+from tartan.core.solid.slab import layers_of
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+
+
+DEEPEST = 1 / 8
+"""Share of the thickness that a layer has at most: a core needs several to bend its shear."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,11 +134,12 @@ class SolidPatch:
 
 def _layers(patch: Patch, per_ply: int) -> tuple[Array, Index]:
     """Heights of the faces of layers over the nodes, (n, layers + 1), and their plies."""
-    low, high = patch.z[:, :-1, None], patch.z[:, 1:, None]
-    share = np.arange(per_ply) / per_ply
-    inner = (low + (high - low) * share).reshape(len(patch.z), -1)
-    ply = np.repeat(np.arange(patch.plies), per_ply)
-    return np.concatenate([inner, patch.z[:, -1:]], axis=1), ply
+    counts = layers_of(np.diff(patch.z, axis=1).mean(axis=0), per_ply, DEEPEST)
+    found = [patch.z[:, :1]]
+    for k, count in enumerate(counts):
+        low, high = patch.z[:, k, None], patch.z[:, k + 1, None]
+        found.append(low + (high - low) * np.arange(1, count + 1) / count)
+    return np.concatenate(found, axis=1), np.repeat(np.arange(patch.plies), counts)
 
 
 def _bricks(patch: Patch, z: Array) -> tuple[Array, Index]:
@@ -196,7 +202,7 @@ def _on_face(at: Array) -> tuple[Array, Array, Array]:
 
 
 def solve(patch: Patch, per_ply: int = 1) -> SolidPatch:
-    """Solve a patch ply by ply.
+    """Solve a patch ply by ply, with at least so many layers through every ply.
 
     Raises
     ------
@@ -207,8 +213,8 @@ def solve(patch: Patch, per_ply: int = 1) -> SolidPatch:
     MechanismError
         A piece that can move: nothing of it was cut.
     """
-    model.check_size(len(patch.nodes) * (patch.plies * per_ply + 1), patch.plies * per_ply + 1)
     z, ply = _layers(patch, per_ply)
+    model.check_size(z.size, z.shape[1])
     nodes, bricks = _bricks(patch, z)
     C, free = _plies(patch, ply, z)
     return _solved(patch, SolidMesh(nodes, bricks, C), z, (ply, free))

@@ -55,6 +55,22 @@ class Slab:
         return np.asarray((np.asarray(k) * ny + j) * nx + i)
 
 
+def layers_of(thickness: Array, per_ply: int, deepest: float) -> Index:
+    """Layers of every ply: at least `per_ply`, and none thicker than a share of the whole.
+
+    Parameters
+    ----------
+    thickness : ndarray, shape (plies,)
+        Of the plies [m].
+    per_ply : int
+        At least so many.
+    deepest : float
+        Share of the whole thickness that a layer has at most.
+    """
+    needed = np.ceil(thickness / (deepest * thickness.sum()) - 1e-9).astype(np.int64)
+    return np.asarray(np.maximum(needed, per_ply))
+
+
 def slab(laminate: Laminate, x: Array, y: Array, per_ply: int | Sequence[int]) -> Slab:
     """A slab of a laminate's plies.
 

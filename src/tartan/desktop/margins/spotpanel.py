@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 from tartan.core.errors import TartanError
 from tartan.desktop.margins.drivers import PlyBars
 from tartan.desktop.margins.keptspots import KeptSpots
+from tartan.desktop.margins.spotsolid import SpotSolid
 from tartan.desktop.margins.whatif import SpotWhatIf
 from tartan.desktop.preferences import preferences
 from tartan.desktop.session import Session
@@ -56,6 +57,7 @@ class SpotPanel(QWidget):
         self.columns = ManyChoice("column", "columns", "Columns beside the section")
         self.what_if = SpotWhatIf(session)
         self.kept = KeptSpots(session)
+        self.solid = SpotSolid(session)
         self.working = WorkingPane()
         self.pages = QStackedWidget()
         self._build()
@@ -69,6 +71,7 @@ class SpotPanel(QWidget):
         self.bars.ply_pressed.connect(self._tell)
         self.what_if.closed.connect(lambda: self.pages.setCurrentIndex(0))
         self.kept.closed.connect(lambda: self.pages.setCurrentIndex(0))
+        self.solid.closed.connect(lambda: self.pages.setCurrentIndex(0))
         self.working.closed.connect(lambda: self.pages.setCurrentIndex(0))
         self.working.kept.connect(self._keep)
         both = QWidget()
@@ -77,7 +80,7 @@ class SpotPanel(QWidget):
         across.setSpacing(12)
         across.addWidget(self.section, 1)
         across.addWidget(self.bars)
-        for page in (both, self.what_if, self.working, self.kept):
+        for page in (both, self.what_if, self.working, self.kept, self.solid):
             self.pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(12, 6, 12, 6)
@@ -95,6 +98,7 @@ class SpotPanel(QWidget):
             None,
             button("open this ply", self._to_stack, "Edit it in Stacks, or in the lay-up"),
             button("its place in the lay-up", self._to_lay_up, "Show its rung in Part"),
+            button("check in 3-D", self.check_solid, "Solve the spot as solids ply by ply"),
             button("what one change would do", self._rank, "Rank every single change here"),
             spacing=6,
         )
@@ -124,6 +128,13 @@ class SpotPanel(QWidget):
         if self._answer is not None and self._at is not None:
             self.what_if.put(self._answer, self._at)
             self.pages.setCurrentWidget(self.what_if)
+
+    def check_solid(self) -> None:
+        """Turn to the check in three dimensions."""
+        if self._answer is not None and self._at is not None:
+            self.open.setChecked(True)
+            self.pages.setCurrentWidget(self.solid)
+            self.solid.put(self._answer, self._at, self.where.text())
 
     def _keep_place(self) -> None:
         if self._answer is not None and self._at is not None:
@@ -176,6 +187,9 @@ class SpotPanel(QWidget):
         if self.pages.currentWidget() is self.kept:
             # Places are picked one after the other with the chart in sight.
             self.kept.put(answer)
+        elif self.pages.currentWidget() is self.solid:
+            # The next spot is picked with the check in sight.
+            pass
         elif at != self._at:
             self.pages.setCurrentIndex(0)
         self._at = at
@@ -198,6 +212,8 @@ class SpotPanel(QWidget):
         warned = f" · {told[0].short}" if told else ""
         self.where.setText(f"{found.words}{warned}")
         self.where.setToolTip("\n".join(x.words for x in told))
+        if self.pages.currentWidget() is self.solid:
+            self.solid.put(answer, at, found.words)
         self.section.marked = marked
         self.section.faded = not fresh
         # The whole stack stays in sight: bands of many plies become thin.

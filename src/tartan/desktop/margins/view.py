@@ -409,6 +409,7 @@ class MarginsView(SceneStation):
         """Free the graphics before the window goes."""
         self._follow_up.stop()
         self.choosers.judging.stop()
+        self.spot.solid.work.stop()
         super().close_view()
 
     def showEvent(self, event: object) -> None:

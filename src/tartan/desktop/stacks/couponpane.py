@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
@@ -10,25 +9,22 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.stack import Stack
-from tartan.desktop import theme
 from tartan.desktop.aside import AsideWork
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.block import Block
 from tartan.desktop.widgets.controls import button, choice, label, row, set_options
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.plot import Plot
+from tartan.desktop.widgets.plot import WAY_INKS, Plot, key_words
 from tartan.desktop.widgets.recordform import Record, add_record
 from tartan.desktop.widgets.tabs import Tabs
 from tartan.pages import coupon as state
 from tartan.pages.fields import make_up
 from tartan.pages.shown import Look
+from tartan.pages.three_ways import STRESSES, section_lines, section_table
 from tartan.project.analysis.solids import IDEALISED, Tried, tried
 from tartan.project.document.model import Project
 from tartan.project.wording import units
-
-INKS = ("accent", "soft", "fails")
-"""Of the shell, the one solid, and the solids ply by ply."""
 
 EDGE_INKS = ("accent", "holds", "fails")
 
@@ -53,7 +49,7 @@ class CouponPane(QWidget):
         self.fault = label("", "fault", wrap=True)
         self.pages = Tabs(("through the thickness", "free edge"))
         self.pages.turned.connect(lambda _: self._show())
-        self.stress = choice(list(state.STRESSES), lambda _: self._show())
+        self.stress = choice(list(STRESSES), lambda _: self._show())
         self.stress.setAccessibleName("Stress of the coupon")
         self.interface = choice([], lambda _: self._show())
         self.interface.setAccessibleName("Between which plies")
@@ -199,15 +195,15 @@ class CouponPane(QWidget):
 
     def _show_section(self, found: Tried) -> None:
         symbol = self.stress.currentText()
-        heights, lines = state.section_lines(found, symbol)
+        heights, lines = section_lines(state.ways_of(found), symbol)
         self.plot.begin(
             f"{symbol}  {units.STRESS.unit}", f"height  {units.LENGTH.unit}", state.about(found)
         )
-        for name, ink, values in zip(IDEALISED, INKS, lines, strict=True):
+        for name, ink, values in zip(IDEALISED, WAY_INKS, lines, strict=True):
             self.plot.curve(values, heights, ink, words=name, dashed=name == "one solid")
-        self.key.setText(_key(IDEALISED, INKS))
+        self.key.setText(key_words(IDEALISED, WAY_INKS))
         self.plot.show_all()
-        table = state.section_table(found, symbol)
+        table = section_table(state.ways_of(found), symbol)
         looks: list[list[Look | None]] = [
             [None, None, None, *(_figure(v) for v in r[3:])] for r in table.rows
         ]
@@ -229,7 +225,7 @@ class CouponPane(QWidget):
         )
         for name, ink, line in zip(state.EDGE, EDGE_INKS, values, strict=True):
             self.plot.curve(distance, line, ink, words=name)
-        self.key.setText(_key(state.EDGE, EDGE_INKS))
+        self.key.setText(key_words(state.EDGE, EDGE_INKS))
         self.plot.show_all()
         try:
             table = state.edge_table(found, self.ask.over)
@@ -243,14 +239,6 @@ class CouponPane(QWidget):
             [None, None, *(_figure(v) for v in r[2:5]), _reserve(r[5], need)] for r in table.rows
         ]
         self.table.put(table, looks, (54, 80, 62, 62, 62, 40))
-
-
-def _key(names: Sequence[str], inks: Sequence[str]) -> str:
-    """What the lines of a chart are, each in its ink."""
-    return " · ".join(
-        f'<span style="color:{theme.colour(ink).name()}">{name}</span>'
-        for name, ink in zip(names, inks, strict=True)
-    )
 
 
 def _figure(value: object) -> Look | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from html import escape
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,18 @@ NEVER = ((0.0, 0.0),)
 
 REACH = 24.0
 """Pixels within which a point of a line is pointed at."""
+
+
+WAY_INKS = ("accent", "soft", "fails")
+"""Of a shell, one solid, and solids ply by ply, side by side."""
+
+
+def key_words(names: Sequence[str], inks: Sequence[str]) -> str:
+    """What the lines of a chart are, each in its ink, as rich text."""
+    return " · ".join(
+        f'<span style="color:{theme.colour(ink).name()}">{escape(name)}</span>'
+        for name, ink in zip(names, inks, strict=True)
+    )
 
 
 class Plot(pg.PlotWidget):  # type: ignore[misc]

@@ -1,0 +1,89 @@
+"""A spot of the part checked in three dimensions: fields and words. No Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tartan.core.errors import PartError
+from tartan.pages.fields import Flag, Number, Parsed, Said, Unit, line
+from tartan.pages.fields import Table as Fields
+from tartan.pages.three_ways import Ways, gap_words, reserve_words, same_words
+from tartan.project.findings.spot_cut import WHERE
+from tartan.project.findings.spot_solid import SpotAsk, SpotFound
+from tartan.project.wording import units
+
+
+@dataclass(frozen=True)
+class SolidAsk:
+    """What is asked of any spot; as `SpotAsk`."""
+
+    distance: float | None = None
+    per_ply: int = 1
+    assume: bool = False
+
+    def at(self, element: int, case: int) -> SpotAsk:
+        """Of one spot."""
+        return SpotAsk(element, case, self.distance or 0.0, self.per_ply, assume=self.assume)
+
+
+def _count(text: str) -> int:
+    if not text.strip().isdecimal() or not 1 <= int(text) <= 8:
+        raise PartError(f"'{text}' solids a ply cannot be.", WHERE, "Enter 1 to 8.")
+    return int(text)
+
+
+FIELDS: Fields = (
+    line(
+        Said(
+            "cut",
+            "How far from the spot the part is cut through; the faces of the cut move as "
+            "the shell does",
+        ),
+        Number(
+            "distance", units.LENGTH, "distance of the cut", optional=True, empty="usual", wide=58
+        ),
+        Unit(units.LENGTH),
+        Said("away,"),
+        Parsed("per_ply", _count, str, "solids through every ply", "1 to 8, more in a core", 30),
+        Said("solids a ply", "At least; none is thicker than an eighth of the laminate"),
+        None,
+    ),
+    line(
+        Flag(
+            "assume",
+            "assume what lacks",
+            "assume what three dimensions need and a material lacks",
+            "Plies as transversely isotropic: E3 = E2, ν13 = ν12, G13 = G12, "
+            "G23 = E2 / 2 (1 + ν23). Fabrics: E3 of a matrix with their shear modulus across.",
+        ),
+        None,
+    ),
+)
+
+
+def ways_of(found: SpotFound, where: str) -> Ways:
+    """The spot three ways."""
+    q = found.question
+    return Ways(where, q.laminate, tuple(n + 1 for n in q.plies), found.stresses, found.reserves)
+
+
+def words(found: SpotFound) -> str:
+    """The difference in words, and what the distance of the cut does."""
+    q, ways = found.question, ways_of(found, "")
+    least = reserve_words(ways)
+    lines = [f"Reserve factor: {least}."] if least else []
+    lines.append(same_words(gap_words(ways)))
+    cut = f"The cut is {units.show(q.reach, units.LENGTH)} away"
+    if q.words:
+        cut += f" ({'; '.join(q.words)})"
+    mine = found.reserves[-1]
+    if found.nearer is not None and mine is not None:
+        cut += f"; at half the distance the solids say {units.factor(found.nearer.value)}"
+    elif q.nearer is None:
+        cut += "; half of that is too near to try"
+    lines.append(f"{cut}.")
+    if found.one is None:
+        lines.append("One solid is left out: the case has a temperature.")
+    if q.held is not None:
+        lines.append("What the case holds is the shell's in all of them.")
+    return " ".join(lines)

@@ -1,0 +1,134 @@
+"""Stresses of plies by a shell, one solid, and solids ply by ply: tables, lines, words. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.solid.reading import PLY_ORDER
+from tartan.exchange.tables import Cell, Table
+from tartan.project.analysis.solids import IDEALISED, LEAST_STRESS, Reserve
+from tartan.project.wording import units
+
+Array = NDArray[np.float64]
+
+STRESSES = dict(zip(("σ₁", "σ₂", "σ₃", "τ₁₂", "τ₁₃", "τ₂₃"), range(len(PLY_ORDER)), strict=True))
+"""Components by what they are called, in the order in which solids give them."""
+
+NOTHING = 1e-10
+"""Share of the greatest stress below which one is none."""
+
+MOST_TOLD = 3
+"""Stresses that are told to differ, those that differ most."""
+
+TOLD = 0.01
+"""Share by which the shell has to be off before that is told."""
+
+
+@dataclass(frozen=True, eq=False)
+class Ways:
+    """One place three ways.
+
+    Attributes
+    ----------
+    about : str
+        What it is of.
+    laminate : Laminate
+        Its plies.
+    numbers : tuple of int
+        What the plies are called by, from 1.
+    stresses : tuple of ndarray or None
+        Of the shell, of one solid, None where it was not solved, and of solids ply by ply, shape
+        (n, 3, 6) [Pa].
+    reserves : tuple of Reserve or None
+        The least of each.
+    """
+
+    about: str
+    laminate: Laminate
+    numbers: tuple[int, ...]
+    stresses: tuple[Array | None, ...]
+    reserves: tuple[Reserve | None, ...]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Of the ways that were solved."""
+        pairs = zip(IDEALISED, self.stresses, strict=True)
+        return tuple(n for n, s in pairs if s is not None)
+
+
+def section_table(ways: Ways, symbol: str) -> Table:
+    """One stress by ply and level from the top, the ways side by side."""
+    which, unit, scale = STRESSES[symbol], units.STRESS.unit, units.STRESS.scale
+    solved = [s for s in ways.stresses if s is not None]
+    size = max(float(np.abs(s).max()) for s in solved)
+    rows: list[tuple[Cell, ...]] = []
+    for k, (number, ply) in enumerate(zip(ways.numbers, ways.laminate.stack.plies, strict=True)):
+        for level, word in enumerate(("bottom", "middle", "top")):
+            own = [float(s[k, level, which]) for s in solved]
+            # What is nothing but for the last digits is shown as nothing.
+            figures = [v / scale if abs(v) > NOTHING * size else 0.0 for v in own]
+            rows.append((number, f"{units.number(ply.angle)}°", word, *figures))
+    rows.reverse()
+    head = ("ply", "angle", "at", *(f"{n} [{unit}]" for n in ways.names))
+    return Table(f"three ways, {symbol}", head, tuple(rows), ways.about)
+
+
+def section_lines(ways: Ways, symbol: str) -> tuple[Array, tuple[Array, ...]]:
+    """Heights over the bottom and one stress of each of the ways solved, in units as shown."""
+    z = ways.laminate.z - ways.laminate.z[0]
+    heights = np.stack([z[:-1], (z[:-1] + z[1:]) / 2, z[1:]], axis=1).ravel()
+    which = STRESSES[symbol]
+    lines = tuple(
+        s[..., which].ravel() / units.STRESS.scale for s in ways.stresses if s is not None
+    )
+    return heights / units.LENGTH.scale, lines
+
+
+def reserve_words(ways: Ways) -> str:
+    """The least reserve factors side by side; empty where nothing is judged or ever fails."""
+    if all(r is None for r in ways.reserves):
+        return ""
+    each = [
+        f"{name} {'∞' if r is None else units.factor(r.value)}"
+        for name, r, s in zip(IDEALISED, ways.reserves, ways.stresses, strict=True)
+        if s is not None
+    ]
+    least = ways.reserves[-1] or next(r for r in ways.reserves if r is not None)
+    return f"{', '.join(each)} (ply {ways.numbers[least.ply]}, {least.words})"
+
+
+def gap_words(ways: Ways) -> list[str]:
+    """Where the shell's greatest stresses are most off those of the solids ply by ply."""
+    shell, plies = ways.stresses[0], ways.stresses[-1]
+    assert shell is not None
+    assert plies is not None
+    size = float(np.abs(plies).max())
+    found: list[tuple[float, str]] = []
+    for symbol, which in STRESSES.items():
+        own = plies[..., which]
+        ply, level = np.unravel_index(int(np.abs(own).argmax()), own.shape)
+        true, said = float(own[ply, level]), float(shell[ply, level, which])
+        if size == 0 or abs(true) < LEAST_STRESS * size or abs(said - true) < TOLD * abs(true):
+            continue
+        where = f"ply {ways.numbers[ply]}, {units.show(true, units.STRESS)}"
+        gap = said / true - 1
+        share = f"{units.number(abs(gap) * 100, 2)} % {'low' if gap < 0 else 'high'}"
+        if symbol == "σ₃":
+            words = f"σ₃, which a shell does not have, is greatest in {where}."
+        elif gap < -1:
+            words = f"The shell's {symbol} has the other sign at its greatest ({where})."
+        else:
+            words = f"The shell's {symbol} is {share} where it is greatest ({where})."
+        found.append((abs(gap), words))
+    found.sort(key=lambda x: -x[0])
+    return [w for _, w in found[:MOST_TOLD]]
+
+
+def same_words(gaps: Sequence[str]) -> str:
+    """What is off, or that nothing is."""
+    return " ".join(gaps) or f"The shell's stresses are the solids' within {TOLD:.0%}."
