@@ -168,6 +168,14 @@ def _solved(Kaa: Array, Kau: Array) -> Array:
     return np.asarray(d[:, :, None] * np.linalg.solve(scaled, d[:, :, None] * Kau))
 
 
+def free_at(free: Array, points: Array) -> Array:
+    """Free strains at points, shape (m, p, 6), of those at lower and upper faces, (m, 2, 6)."""
+    up = (1 + points[:, 2]) / 2
+    return np.asarray(
+        free[:, None, 0] * (1 - up)[None, :, None] + free[:, None, 1] * up[None, :, None]
+    )
+
+
 def free_forces(x: Array, C: Array, free: Array) -> Array:
     """Corner forces that go with free strains, such as of a temperature, shape (m, 24) [N].
 
@@ -177,14 +185,14 @@ def free_forces(x: Array, C: Array, free: Array) -> Array:
         Corners [m].
     C : ndarray, shape (m, 6, 6)
         Stiffnesses [Pa].
-    free : ndarray, shape (m, 6)
-        What each element would take without force [1].
+    free : ndarray, shape (m, 2, 6)
+        What each element would take without force, at its lower and upper face [1].
     """
     op = operators(x)
     _, Kau, Kaa = _blocks(op, C)
-    bears = np.einsum("mst,mt->ms", C, free)
-    on_u = np.einsum("mp,mpsu,ms->mu", op.volume, op.B, bears)
-    on_a = np.einsum("mp,mpsa,ms->ma", op.volume, op.E, bears)
+    bears = np.einsum("mst,mpt->mps", C, free_at(free, GAUSS))
+    on_u = np.einsum("mp,mpsu,mps->mu", op.volume, op.B, bears)
+    on_a = np.einsum("mp,mpsa,mps->ma", op.volume, op.E, bears)
     return np.asarray(on_u - np.einsum("mau,ma->mu", _solved(Kaa, Kau), on_a))
 
 
@@ -201,15 +209,15 @@ def strains(x: Array, C: Array, u: Array, points: Array, free: Array | None = No
         Displacements of the corners [m].
     points : ndarray, shape (p, 3)
         In natural coordinates.
-    free : ndarray, shape (m, 6), optional
-        Free strains of each element; none when left out [1].
+    free : ndarray, shape (m, 2, 6), optional
+        Free strains, as of `free_forces`; none when left out [1].
     """
     own = operators(x)
     _, Kau, Kaa = _blocks(own, C)
     alpha = -np.einsum("mau,mu->ma", _solved(Kaa, Kau), u)
     if free is not None:
-        bears = np.einsum("mst,mt->ms", C, free)
-        on_a = np.einsum("mp,mpsa,ms->ma", own.volume, own.E, bears)
+        bears = np.einsum("mst,mpt->mps", C, free_at(free, GAUSS))
+        on_a = np.einsum("mp,mpsa,mps->ma", own.volume, own.E, bears)
         alpha += _solved(Kaa, on_a[..., None])[..., 0]
     op = operators(x, points)
     return np.asarray(np.einsum("mpsu,mu->mps", op.B, u) + np.einsum("mpsa,ma->mps", op.E, alpha))

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from tartan.core.laminate.response import level_heights
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.materials import Material
 from tartan.core.shell.factor import factor
 from tartan.core.solid import element, model
 from tartan.core.solid.constants import ply_axes, stiffness, strain_turn, turned
@@ -50,6 +51,9 @@ class Patch:
         Nodes that move with the shell.
     moves : ndarray, shape (n, 6)
         Displacements [m] and turns [rad] of the shell.
+    stretch : ndarray, shape (n, plies, 2)
+        Strain across every ply at its bottom and top, as `stretch_of` gives: plies of a shell
+        become thinner as they are pulled, and the cut does not keep them from it.
     pressure : ndarray, shape (q, 2)
         On the lower and the upper face, positive inwards [Pa].
     heat : ndarray, shape (2,)
@@ -64,6 +68,7 @@ class Patch:
     laminates: tuple[Laminate, ...]
     cut: NDArray[np.bool_]
     moves: Array
+    stretch: Array
     pressure: Array
     heat: Array
 
@@ -87,8 +92,8 @@ class SolidPatch:
         Heights of the layers' faces over the nodes [m].
     u : ndarray, shape (nodes, 3)
         Displacements [m].
-    free : ndarray, shape (bricks, 6)
-        Free strains of a temperature.
+    free : ndarray, shape (bricks, 2, 6)
+        Free strains of a temperature, at the lower and upper faces.
     unknowns : int
         Unknowns that were solved for.
     """
@@ -114,7 +119,8 @@ class SolidPatch:
             LEVELS_OF_LAYER,
             self.free[which],
         )
-        stress = np.einsum("mst,mpt->mps", self.mesh.C[which], strain - self.free[which, None])
+        bears = strain - element.free_at(self.free[which], LEVELS_OF_LAYER)
+        stress = np.einsum("mst,mpt->mps", self.mesh.C[which], bears)
         # Stress goes with the inverse transpose of what strain goes with.
         local = stress @ np.linalg.inv(strain_turn(patch.axes[quad]))
         z = self.z[patch.quads[quad]].mean(axis=0)
@@ -130,6 +136,60 @@ class SolidPatch:
         found = model.strains(self.mesh, self.u, np.array([quad]), points)[0]
         turn = strain_turn(self.patch.axes[quad])
         return of_one(laminate, (found @ turn.T).reshape(laminate.count, 3, 6))
+
+
+def stretch_of(laminate: Laminate, section: Array, heat: Array) -> Array:
+    """Strain across the plies of a shell's section strains, at their bottoms and tops.
+
+    Nothing acts across the plies of a shell: what they are stretched within and warmed by is what
+    they are stretched by across.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The plies.
+    section : ndarray, shape (8,)
+        Strains and curvatures, and transverse shear.
+    heat : ndarray, shape (2,)
+        As of `Patch`.
+
+    Returns
+    -------
+    ndarray, shape (n, 2)
+    """
+    z = np.stack([laminate.z[:-1], laminate.z[1:]], axis=1)
+    within = section[:3] + z[..., None] * section[3:6]
+    own = np.einsum("nij,nlj->nli", laminate.T, within)
+    warm = heat[0] + heat[1] * (z - (laminate.z[0] + laminate.z[-1]) / 2)
+    found = np.empty(z.shape)
+    for k, m in enumerate(laminate.materials):
+        C = stiffness(m)
+        a1, a2, a3 = _expansion(m)
+        share = C[2, 0] * (own[k, :, 0] - a1 * warm[k]) + C[2, 1] * (own[k, :, 1] - a2 * warm[k])
+        found[k] = a3 * warm[k] - share / C[2, 2]
+    return found
+
+
+def _expansion(material: Material) -> tuple[float, float, float]:
+    """Thermal expansion along 1, 2 and 3; across as across the fibres where it is not known."""
+    m = material
+    return m.alpha1, m.alpha2, m.alpha2 if m.alpha3 is None else m.alpha3
+
+
+def _swelling(patch: Patch, z: Array, ply: Index) -> Array:
+    """How far the faces of layers go along the normals at the nodes, (n, layers + 1) [m]."""
+    found = np.zeros_like(z)
+    for k in range(patch.plies):
+        faces = np.concatenate([np.flatnonzero(ply == k), [np.flatnonzero(ply == k)[-1] + 1]])
+        low, high = patch.z[:, k, None], patch.z[:, k + 1, None]
+        share = (z[:, faces] - low) / (high - low)
+        bottom, top = patch.stretch[:, k, :1], patch.stretch[:, k, 1:]
+        own = (high - low) * (bottom * share + (top - bottom) * share**2 / 2)
+        found[:, faces] = found[:, faces[:1]] + own
+    # What the shell moves is its reference surface, or the face nearest to it.
+    for node, heights in enumerate(z):
+        found[node] -= np.interp(0.0, heights, found[node])
+    return found
 
 
 def _layers(patch: Patch, per_ply: int) -> tuple[Array, Index]:
@@ -156,18 +216,17 @@ def _plies(patch: Patch, ply: Index, z: Array) -> tuple[Array, Array]:
     angles = np.array([x.angles for x in patch.laminates])
     materials = patch.laminates[0].materials
     faces = z[patch.quads].mean(axis=1)
-    middle = (faces[:, 1:] + faces[:, :-1] - faces[:, :1] - faces[:, -1:]) / 2
+    over = faces - (faces[:, :1] + faces[:, -1:]) / 2
     C, free = [], []
     known = {id(m): stiffness(m) for m in materials}
     for layer, p in enumerate(ply):
         axes = ply_axes(angles[:, p]) @ patch.axes
         C.append(turned(known[id(materials[p])], axes))
         m = materials[p]
-        across = m.alpha2 if m.alpha3 is None else m.alpha3
-        alpha = np.array([m.alpha1, m.alpha2, across, 0.0, 0.0, 0.0])
-        warm = patch.heat[0] + patch.heat[1] * middle[:, layer]
+        alpha = np.array([*_expansion(m), 0.0, 0.0, 0.0])
+        warm = patch.heat[0] + patch.heat[1] * over[:, layer : layer + 2]
         back = np.linalg.inv(strain_turn(axes))
-        free.append(np.einsum("qst,t->qs", back, alpha) * warm[:, None])
+        free.append(np.einsum("qst,t->qs", back, alpha)[:, None] * warm[..., None])
     return np.concatenate(C), np.concatenate(free)
 
 
@@ -215,17 +274,20 @@ def solve(patch: Patch, per_ply: int = 1) -> SolidPatch:
     """
     z, ply = _layers(patch, per_ply)
     model.check_size(z.size, z.shape[1])
+    swelling = _swelling(patch, z, ply)
     nodes, bricks = _bricks(patch, z)
     C, free = _plies(patch, ply, z)
-    return _solved(patch, SolidMesh(nodes, bricks, C), z, (ply, free))
+    return _solved(patch, SolidMesh(nodes, bricks, C), (z, swelling), (ply, free))
 
 
-def _solved(patch: Patch, mesh: SolidMesh, z: Array, of: tuple[Index, Array]) -> SolidPatch:
-    ply, free = of
+def _solved(
+    patch: Patch, mesh: SolidMesh, heights: tuple[Array, Array], of: tuple[Index, Array]
+) -> SolidPatch:
+    (z, swelling), (ply, free) = heights, of
     fixed = np.repeat(np.tile(patch.cut, z.shape[1])[:, None], 3, axis=1)
     arm = z.T[:, :, None] * patch.normals[None]
     moves = patch.moves[None, :, :3] + np.cross(patch.moves[None, :, 3:], arm)
-    moves = moves.reshape(-1, 3)
+    moves = (moves + swelling.T[:, :, None] * patch.normals[None]).reshape(-1, 3)
     K = model.stiffness(mesh)
     loose = ~fixed.ravel()
     u = np.where(loose, 0.0, moves.ravel())
@@ -243,11 +305,14 @@ def as_one(patch: Patch) -> SolidPatch:
         As `solve`.
     """
     model.check_size(2 * len(patch.nodes), 2)
-    z = patch.z[:, [0, -1]]
+    z, ply = _layers(patch, 1)
+    swelling = _swelling(patch, z, ply)[:, [0, -1]]
+    z = z[:, [0, -1]]
     nodes, bricks = _bricks(patch, z)
     known = {id(x): effective(x) for x in patch.laminates}
     C = np.array(
         [turned(known[id(x)], a) for x, a in zip(patch.laminates, patch.axes, strict=True)]
     )
-    free = np.zeros((len(bricks), 6))
-    return _solved(patch, SolidMesh(nodes, bricks, C), z, (np.zeros(1, np.int64), free))
+    free = np.zeros((len(bricks), 2, 6))
+    of = np.zeros(1, np.int64), free
+    return _solved(patch, SolidMesh(nodes, bricks, C), (z, swelling), of)

@@ -15,7 +15,7 @@ from tartan.core.materials import Material
 from tartan.core.shell.directions import in_plane
 from tartan.core.shell.recovery import within_distance
 from tartan.core.solid.divided import Piece, piece_of
-from tartan.core.solid.patch import Patch
+from tartan.core.solid.patch import Patch, stretch_of
 from tartan.project.analysis.caseloads import Heat, case_forces, on_faces
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.part_ring import ring_ties
@@ -249,6 +249,18 @@ class Cutter:
                 np.add.at(found, node[near], weighted[block.which][near])
         return found
 
+    def _stretch(self, piece: Piece) -> Array:
+        """Strain across the plies at the nodes, the mean of the elements round each."""
+        mean = self.mesh.point_mean(self.answer.solution.strains[self.case])
+        heat = self._heat()
+        own = {e: stretch_of(self.laminate(e), mean[e], heat) for e in set(piece.element.tolist())}
+        first = next(iter(own.values()))
+        found, count = np.zeros((piece.count, *first.shape)), np.zeros((piece.count, 1, 1))
+        for quad, e in zip(piece.quads, piece.element.tolist(), strict=True):
+            found[quad] += own[e]
+            count[quad] += 1
+        return np.asarray(found / count)
+
     def _patch(self, piece: Piece, cut: Mask) -> Patch:
         layout, weights = self.layout, piece.weights
         nodes = weights @ self.mesh.nodes
@@ -270,6 +282,7 @@ class Cutter:
             laminates,
             cut,
             weights @ self.answer.solution.displacement[self.case],
+            self._stretch(piece),
             self._pressure()[piece.element],
             self._heat(),
         )

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.laminate.loadcase import answer as laminate_answer
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.solid.divided import Piece
 from tartan.core.solid.patch import Patch, SolidPatch, as_one, solve
 from tartan.project.analysis.inputs import Layout
 from tartan.project.analysis.jobs import PartAnswer
@@ -30,6 +31,9 @@ THICKNESSES = 5.0
 """Distance of the cut by default, in thicknesses of the laminate, and at least `ELEMENTS`."""
 
 ELEMENTS = 3.0
+
+NEARER = (1.0, 0.7, 0.5, 0.35, 0.25)
+"""Shares of the usual distance that are tried where something lies within it."""
 
 HALF = 0.5
 """Share of the distance by which its effect is told."""
@@ -184,7 +188,7 @@ def question_for(
         mend="let what lacks be assumed",
     )
     cutter = Cutter(answer, ask.element, ask.case, parts, materials)
-    patch, piece, words = cutter.cut(distance)
+    distance, patch, piece, words = _cut(cutter, distance, free=not ask.distance)
     nearer, columns = None, np.zeros(0, np.int64)
     try:
         nearer, near_piece, _ = cutter.cut(HALF * distance)
@@ -208,6 +212,27 @@ def question_for(
         words,
         told,
     )
+
+
+def _cut(
+    cutter: Cutter, distance: float, *, free: bool
+) -> tuple[float, Patch, Piece, tuple[str, ...]]:
+    """The piece within a distance; where that is `free` a smaller one if something lies in it."""
+    refused: PartError | None = None
+    for share in NEARER if free else (1.0,):
+        try:
+            patch, piece, words = cutter.cut(share * distance)
+        except PartError as error:
+            refused = refused or error
+            continue
+        if refused is not None:
+            words = (
+                *words,
+                f"nearer than usual, as {refused.what[0].lower()}{refused.what[1:-1]}",
+            )
+        return share * distance, patch, piece, words
+    assert refused is not None
+    raise refused
 
 
 def solved(question: SpotQuestion) -> Generator[str, None, SpotFound]:
