@@ -20,6 +20,7 @@ from bench.part import angle_figures, step_figure, view_figures
 from bench.plies import reading_ratio
 from bench.seams import one_more_support_set, tied_factor
 from bench.search import search_figures
+from bench.solid import solid_figures
 from bench.stacks import edit_ratios, ranking_ratio
 from bench.vessel import change_ratio, shell_ratio
 from tartan.core.criteria import kernels
@@ -270,6 +271,7 @@ def main() -> int:
         *drape_figures(),
         *plies_figures(),
         *search_figures(),
+        *solid_figures(),
         *margins_figures(),
         *window_figures(),
     ]

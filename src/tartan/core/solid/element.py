@@ -49,35 +49,42 @@ def shape(at: Array) -> Array:
     return np.asarray((1 + CORNERS * at).prod(axis=1) / 8)
 
 
-def _covariant(x: Array, at: Array) -> Array:
-    """Covariant strains from the 24 unknowns at a point, shape (m, 6, 24)."""
-    d = slopes(at)
-    g = d @ x
-    found = np.empty((len(x), 6, 8, 3))
-    for r, (i, j) in enumerate(_PAIRS):
-        value = d[j][None, :, None] * g[:, i, None]
-        if i != j:
-            value = value + d[i][None, :, None] * g[:, j, None]
-        found[:, r] = value
-    return found.reshape(len(x), 6, 24)
+class _Covariant:
+    """Covariant strains from the 24 unknowns, each row once at a place however often it is read.
 
+    Those that would lock are read elsewhere than where they are asked for.
+    """
 
-def _sampled(x: Array, at: Array) -> Array:
-    """Covariant strains with those that would lock taken from elsewhere, shape (m, 6, 24)."""
-    xi, eta, zeta = at
-    found = _covariant(x, at)
-    found[:, 4] = sum(
-        (1 + s * eta) / 2 * _covariant(x, np.array([0.0, s, zeta]))[:, 4] for s in (-1.0, 1.0)
-    )
-    found[:, 5] = sum(
-        (1 + s * xi) / 2 * _covariant(x, np.array([s, 0.0, zeta]))[:, 5] for s in (-1.0, 1.0)
-    )
-    found[:, 2] = sum(
-        (1 + s * xi) * (1 + t * eta) / 4 * _covariant(x, np.array([s, t, 0.0]))[:, 2]
-        for s in (-1.0, 1.0)
-        for t in (-1.0, 1.0)
-    )
-    return found
+    def __init__(self, x: Array) -> None:
+        self._x = x
+        self._known: dict[tuple[int, float, float, float], Array] = {}
+
+    def row(self, number: int, xi: float, eta: float, zeta: float) -> Array:
+        """One row at a place, shape (m, 24)."""
+        key = (number, xi, eta, zeta)
+        if key not in self._known:
+            i, j = _PAIRS[number]
+            d = slopes(np.array([xi, eta, zeta]))
+            g = d @ self._x
+            value = d[j][None, :, None] * g[:, i, None]
+            if i != j:
+                value = value + d[i][None, :, None] * g[:, j, None]
+            self._known[key] = value.reshape(len(self._x), 24)
+        return self._known[key]
+
+    def sampled(self, at: Array) -> Array:
+        """All rows as they count at a point, shape (m, 6, 24)."""
+        xi, eta, zeta = (float(v) for v in at)
+        both = (-1.0, 1.0)
+        found = np.empty((len(self._x), 6, 24))
+        for number in (0, 1, 3):
+            found[:, number] = self.row(number, xi, eta, zeta)
+        found[:, 4] = sum((1 + s * eta) / 2 * self.row(4, 0.0, s, zeta) for s in both)
+        found[:, 5] = sum((1 + s * xi) / 2 * self.row(5, s, 0.0, zeta) for s in both)
+        found[:, 2] = sum(
+            (1 + s * xi) * (1 + t * eta) / 4 * self.row(2, s, t, 0.0) for s in both for t in both
+        )
+        return found
 
 
 def _to_axes(x: Array, at: Array) -> tuple[Array, Array]:
@@ -133,10 +140,11 @@ def operators(x: Array, points: Array = GAUSS) -> Operators:
         In natural coordinates.
     """
     T0, det0 = _to_axes(x, np.zeros(3))
+    covariant = _Covariant(x)
     B, E, volume = [], [], []
     for at in points:
         T, det = _to_axes(x, at)
-        B.append(T @ _sampled(x, at))
+        B.append(T @ covariant.sampled(at))
         E.append((det0 / det)[:, None, None] * (T0 @ _enhanced(at)))
         volume.append(det)
     return Operators(np.stack(volume, axis=1), np.stack(B, axis=1), np.stack(E, axis=1))

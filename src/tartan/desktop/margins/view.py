@@ -238,6 +238,7 @@ class MarginsView(SceneStation):
         for each in (self.right, self.choosers, self.spot, *self.stage.of_answer):
             each.setVisible(answer is not None and not (large and each in (self.right, self.spot)))
         if answer is None:
+            self.spot.solid.work.stop()
             self.draw()
             error = self.session.error
             self.empty.setText(str(error) if error else "The first answer is on its way.")

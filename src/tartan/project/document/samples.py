@@ -8,6 +8,7 @@ from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import Material, isotropic
 from tartan.core.shell.mesh import Opening, Pad, Panel
 from tartan.core.stack import Ply, Stack
+from tartan.project.document.anchor_sample import anchor_plate
 from tartan.project.document.cylinder_sample import air_cylinder
 from tartan.project.document.model import USUAL, CriteriaSet, Project
 from tartan.project.document.partmodel import (
@@ -297,10 +298,16 @@ def radome_cap_project() -> Project:
     return radome_cap(GLASS)
 
 
+def anchor_plate_project() -> Project:
+    """The anchor plate of a guy rope: thick, drilled, with all that three dimensions need."""
+    return anchor_plate(UNIDIRECTIONAL)
+
+
 SAMPLES = {
     "dish panel": dish_panel,
     "light dish panel": light_dish_panel,
     "breathing-air cylinder": breathing_air_cylinder,
     "radome cap": radome_cap_project,
+    "anchor plate": anchor_plate_project,
 }
 """Sample projects by name."""

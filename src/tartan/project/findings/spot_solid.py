@@ -18,13 +18,14 @@ from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.solids import Reserve, least_reserve, solid_materials
 from tartan.project.findings.spot_cut import WHERE, Cutter
 from tartan.project.findings.spot_laminate import spot_loads
+from tartan.project.wording import units
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
 WITHIN_PLY, ACROSS_PLY = [0, 1, 3], [4, 5]
 
-FINE = 0.5
+FINE = 0.75
 """Thicknesses of the laminate that a solid may be long, as far as four along a side do."""
 
 THICKNESSES = 5.0
@@ -176,6 +177,14 @@ def question_for(
         )
     if ask.distance < 0 or not np.isfinite(ask.distance):
         raise PartError("The distance of the cut is none.", WHERE, "Enter a length.")
+    thick = layout.laminate(ask.element).thickness
+    if 0 < ask.distance < thick:
+        raise PartError(
+            f"The cut is nearer than the laminate is thick ({units.show(thick, units.LENGTH)}): "
+            "what it does would reach the spot.",
+            WHERE,
+            "Enter a larger distance.",
+        )
     if not 1 <= ask.per_ply <= 8 or ask.parts not in (0, 1, 2, 4):
         raise PartError(
             "So many solids cannot be.", WHERE, "Give 1 to 8 a ply, and 1, 2 or 4 a side."
