@@ -9,7 +9,7 @@ import pytest
 
 from tartan.core.errors import MechanismError, PartError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.response import Load, respond
+from tartan.core.laminate.response import Load, free_resultants, respond
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.core.solid import element, model
 from tartan.core.solid.constants import stiffness
@@ -207,6 +207,24 @@ def test_heat_that_is_free_to_expand_bears_nothing_and_that_is_held_does() -> No
     lifted = dataclasses.replace(flat(laminate.about(1e-3), 8), heat=np.array([0.0, 5e4]))
     other = solve(moved(lifted, nothing, nothing)).column(at)
     np.testing.assert_allclose(other, bent, atol=1e-6 * abs(squeezed))
+
+
+def test_one_solid_is_warmed_as_its_plies_are() -> None:
+    """Held flat, and let go by what a symmetric laminate takes: plies and one solid are alike."""
+    warm = dataclasses.replace(PLY, alpha1=-2e-7, alpha2=3e-5)
+    laminate = of(*QUASI, *QUASI[::-1], material=warm)
+    patch = dataclasses.replace(flat(laminate, 6), heat=np.array([-80.0, 0.0]))
+    free = (laminate.compliance @ free_resultants(laminate, Load(dT=-80.0)))[:3]
+    at = middle(patch)
+    for eps in (np.zeros(3), free):
+        asked = moved(patch, eps, np.zeros(3))
+        one, plies = as_one(asked).column(at), solve(asked).column(at)
+        peak = np.abs(plies).max()
+        assert peak > 1e6
+        np.testing.assert_allclose(one, plies, atol=1e-6 * peak)
+    # Let go it has no force, though its plies bear one another.
+    across = (plies[..., [0, 1]].mean(axis=1) * T).sum(axis=0)
+    assert abs(across.sum()) < 1e-6 * peak * T
 
 
 def test_free_strains_of_a_loose_brick_are_its_strains() -> None:

@@ -18,7 +18,7 @@ from tartan.core.strength.under import reserves_under
 from tartan.pages import coupon as page
 from tartan.pages.three_ways import section_lines, section_table
 from tartan.project.analysis.aside import Aside
-from tartan.project.analysis.solids import IDEALISED, Tried, at_edge, tried
+from tartan.project.analysis.solids import IDEALISED, Tried, at_edge, between_plies, tried
 from tartan.project.document.samples import dish_panel
 
 ASK = page.CouponAsk(force=2000.0, length=0.06, width=0.02, assume=True)
@@ -96,6 +96,29 @@ def test_the_edges_reserve_is_quadratic_in_slide_and_peel(strut: Tried) -> None:
     assert all(
         r is None for _, _, r in at_edge(dataclasses.replace(strut, laminate=laminate), 1e-3)
     )
+
+
+def test_between_plies_all_three_stresses_count(strut: Tried) -> None:
+    strengths = {"S13": 60e6, "S23": 40e6, "Yt": 30e6}
+    materials = tuple(dataclasses.replace(m, **strengths) for m in strut.laminate.materials)
+    laminate = dataclasses.replace(strut.laminate, materials=materials)
+    rng = np.random.default_rng(4)
+    stress = rng.normal(size=(laminate.count, 3, 6)) * 5e6
+    found = between_plies(laminate, stress)
+    assert found is not None
+    by_hand = np.inf
+    for ply in range(laminate.count):
+        for s in stress[ply]:
+            size = (max(s[2], 0) / 30e6) ** 2 + (s[4] / 60e6) ** 2 + (s[5] / 40e6) ** 2
+            by_hand = min(by_hand, size**-0.5)
+    assert found.value == pytest.approx(by_hand)
+    # At its reserve factor it just fails, and where nothing acts or is known nothing is said.
+    just = between_plies(laminate, found.value * stress)
+    assert just is not None
+    assert just.value == pytest.approx(1.0)
+    assert between_plies(laminate, 0 * stress) is None
+    bare = tuple(dataclasses.replace(m, S23=None) for m in materials)
+    assert between_plies(dataclasses.replace(laminate, materials=bare), stress) is None
 
 
 def test_what_lacks_is_named_or_assumed_and_told() -> None:

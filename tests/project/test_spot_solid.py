@@ -89,8 +89,6 @@ def check(answer: PartAnswer, x: float, y: float, case: str, **more: object) -> 
 def test_solids_far_from_edges_say_what_the_shell_says(answer: PartAnswer, case: str) -> None:
     found = check(answer, 0.0, 0.0, case, distance=0.035, parts=2)
     shell, one, plies = found.stresses
-    assert shell is not None
-    assert plies is not None
     peak = np.abs(plies).max()
     assert peak > 1e4
     np.testing.assert_allclose(shell[..., [0, 1, 3]], plies[..., [0, 1, 3]], atol=0.03 * peak)
@@ -98,7 +96,9 @@ def test_solids_far_from_edges_say_what_the_shell_says(answer: PartAnswer, case:
     assert mine is not None
     assert theirs is not None
     assert mine.value == pytest.approx(theirs.value, rel=0.03)
-    assert (one is None) == (case in ("cold", "both"))
+    # One solid answers what does not bend it, alike all through, as the plies do.
+    if case == "slide":
+        np.testing.assert_allclose(one, plies, atol=0.03 * peak)
 
 
 def test_twice_the_distance_says_the_same(answer: PartAnswer) -> None:

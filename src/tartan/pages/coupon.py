@@ -11,7 +11,7 @@ from tartan.core.solid.coupon import FOUR_POINT, LOADINGS, Coupon
 from tartan.exchange.tables import Cell, Table
 from tartan.pages.fields import Flag, Number, OneOf, Said, Unit, line
 from tartan.pages.fields import Table as Fields
-from tartan.pages.three_ways import Ways, gap_words, reserve_words, same_words
+from tartan.pages.three_ways import Ways, between_words, gap_words, reserve_words, same_words
 from tartan.project.analysis.solids import IDEALISED, Tried, at_edge
 from tartan.project.wording import units
 
@@ -158,7 +158,7 @@ def words(found: Tried) -> str:
     ways = ways_of(found)
     least = reserve_words(ways)
     parts = [f"Least reserve factor in the middle: {least}."] if least else []
-    parts.append(same_words(gap_words(ways)))
+    parts += [x for x in (between_words(ways), same_words(gap_words(ways))) if x]
     moved = [x.moved for x in (found.answer.shell, found.answer.homogenised, found.answer.plies)]
     turned = found.coupon.loading in TURNED
     figures = [

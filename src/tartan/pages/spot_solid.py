@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from tartan.core.errors import PartError
 from tartan.pages.fields import Flag, Number, Parsed, Said, Unit, line
 from tartan.pages.fields import Table as Fields
-from tartan.pages.three_ways import Ways, gap_words, reserve_words, same_words
+from tartan.pages.three_ways import Ways, between_words, gap_words, reserve_words, same_words
 from tartan.project.findings.spot_cut import WHERE
 from tartan.project.findings.spot_solid import SpotAsk, SpotFound
 from tartan.project.wording import units
@@ -72,7 +72,7 @@ def words(found: SpotFound) -> str:
     q, ways = found.question, ways_of(found, "")
     least = reserve_words(ways)
     lines = [f"Reserve factor: {least}."] if least else []
-    lines.append(same_words(gap_words(ways)))
+    lines += [x for x in (between_words(ways), same_words(gap_words(ways))) if x]
     cut = f"The cut is {units.show(q.reach, units.LENGTH)} away"
     if q.words:
         cut += f" ({'; '.join(q.words)})"
@@ -82,8 +82,6 @@ def words(found: SpotFound) -> str:
     elif q.nearer is None:
         cut += "; half of that is too near to try"
     lines.append(f"{cut}.")
-    if found.one is None:
-        lines.append("One solid is left out: the case has a temperature.")
     if q.held is not None:
         lines.append("What the case holds is the shell's in all of them.")
     return " ".join(lines)

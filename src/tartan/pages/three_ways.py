@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.solid.reading import PLY_ORDER
 from tartan.exchange.tables import Cell, Table
-from tartan.project.analysis.solids import IDEALISED, LEAST_STRESS, Reserve
+from tartan.project.analysis.solids import IDEALISED, LEAST_STRESS, Reserve, between_plies
 from tartan.project.wording import units
 
 Array = NDArray[np.float64]
@@ -41,9 +41,8 @@ class Ways:
         Its plies.
     numbers : tuple of int
         What the plies are called by, from 1.
-    stresses : tuple of ndarray or None
-        Of the shell, of one solid, None where it was not solved, and of solids ply by ply, shape
-        (n, 3, 6) [Pa].
+    stresses : tuple of ndarray
+        Of the shell, of one solid, and of solids ply by ply, shape (n, 3, 6) [Pa].
     reserves : tuple of Reserve or None
         The least of each.
     """
@@ -51,30 +50,23 @@ class Ways:
     about: str
     laminate: Laminate
     numbers: tuple[int, ...]
-    stresses: tuple[Array | None, ...]
+    stresses: tuple[Array, ...]
     reserves: tuple[Reserve | None, ...]
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """Of the ways that were solved."""
-        pairs = zip(IDEALISED, self.stresses, strict=True)
-        return tuple(n for n, s in pairs if s is not None)
 
 
 def section_table(ways: Ways, symbol: str) -> Table:
     """One stress by ply and level from the top, the ways side by side."""
     which, unit, scale = STRESSES[symbol], units.STRESS.unit, units.STRESS.scale
-    solved = [s for s in ways.stresses if s is not None]
-    size = max(float(np.abs(s).max()) for s in solved)
+    size = max(float(np.abs(s).max()) for s in ways.stresses)
     rows: list[tuple[Cell, ...]] = []
     for k, (number, ply) in enumerate(zip(ways.numbers, ways.laminate.stack.plies, strict=True)):
         for level, word in enumerate(("bottom", "middle", "top")):
-            own = [float(s[k, level, which]) for s in solved]
+            own = [float(s[k, level, which]) for s in ways.stresses]
             # What is nothing but for the last digits is shown as nothing.
             figures = [v / scale if abs(v) > NOTHING * size else 0.0 for v in own]
             rows.append((number, f"{units.number(ply.angle)}°", word, *figures))
     rows.reverse()
-    head = ("ply", "angle", "at", *(f"{n} [{unit}]" for n in ways.names))
+    head = ("ply", "angle", "at", *(f"{n} [{unit}]" for n in IDEALISED))
     return Table(f"three ways, {symbol}", head, tuple(rows), ways.about)
 
 
@@ -83,9 +75,7 @@ def section_lines(ways: Ways, symbol: str) -> tuple[Array, tuple[Array, ...]]:
     z = ways.laminate.z - ways.laminate.z[0]
     heights = np.stack([z[:-1], (z[:-1] + z[1:]) / 2, z[1:]], axis=1).ravel()
     which = STRESSES[symbol]
-    lines = tuple(
-        s[..., which].ravel() / units.STRESS.scale for s in ways.stresses if s is not None
-    )
+    lines = tuple(s[..., which].ravel() / units.STRESS.scale for s in ways.stresses)
     return heights / units.LENGTH.scale, lines
 
 
@@ -95,18 +85,28 @@ def reserve_words(ways: Ways) -> str:
         return ""
     each = [
         f"{name} {'∞' if r is None else units.factor(r.value)}"
-        for name, r, s in zip(IDEALISED, ways.reserves, ways.stresses, strict=True)
-        if s is not None
+        for name, r in zip(IDEALISED, ways.reserves, strict=True)
     ]
     least = ways.reserves[-1] or next(r for r in ways.reserves if r is not None)
     return f"{', '.join(each)} (ply {ways.numbers[least.ply]}, {least.words})"
 
 
+def between_words(ways: Ways) -> str:
+    """What acts between plies, judged with all three stresses; empty where nothing is."""
+    each = [between_plies(ways.laminate, s) for s in ways.stresses]
+    last = each[-1]
+    if last is None:
+        return ""
+    told = [
+        f"{name} {'∞' if r is None else units.factor(r.value)}"
+        for name, r in zip(IDEALISED, each, strict=True)
+    ]
+    return f"Between plies, by σ₃, τ₁₃ and τ₂₃: {', '.join(told)} (ply {ways.numbers[last.ply]})."
+
+
 def gap_words(ways: Ways) -> list[str]:
     """Where the shell's greatest stresses are most off those of the solids ply by ply."""
     shell, plies = ways.stresses[0], ways.stresses[-1]
-    assert shell is not None
-    assert plies is not None
     size = float(np.abs(plies).max())
     found: list[tuple[float, str]] = []
     for symbol, which in STRESSES.items():

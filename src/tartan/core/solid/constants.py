@@ -86,6 +86,12 @@ def stiffness(material: Material) -> Array:
     return np.asarray(np.linalg.inv(S))
 
 
+def expansion(material: Material) -> tuple[float, float, float]:
+    """Thermal expansion along 1, 2 and 3; across as across the fibres where it is not known."""
+    m = material
+    return m.alpha1, m.alpha2, m.alpha2 if m.alpha3 is None else m.alpha3
+
+
 def strain_turn(axes: Array) -> Array:
     """What takes strains from axes to others, shape (..., 6, 6), order 11, 22, 33, 12, 13, 23.
 

@@ -13,12 +13,38 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.solid.constants import ply_axes, stiffness, turned
+from tartan.core.solid.constants import expansion, ply_axes, stiffness, strain_turn, turned
 
 Array = NDArray[np.float64]
 
 WITHIN, ACROSS = np.array([0, 1, 3]), np.array([2, 4, 5])
 """Components in the plane, and those across it, of xx, yy, zz, xy, xz, yz."""
+
+
+def parted(C: Array) -> tuple[Array, Array, Array]:
+    """A ply's stiffness by what is within its plane and across it.
+
+    Parameters
+    ----------
+    C : ndarray, shape (6, 6)
+        In the laminate's axes [Pa].
+
+    Returns
+    -------
+    tuple of ndarray, each of shape (3, 3)
+        Stiffness within where nothing acts across [Pa], what acts across adds within [1], and
+        compliance across where nothing is stretched within [1/Pa].
+    """
+    compliance = np.linalg.inv(C[np.ix_(ACROSS, ACROSS)])
+    coupled = C[np.ix_(WITHIN, ACROSS)] @ compliance
+    within = C[np.ix_(WITHIN, WITHIN)] - coupled @ C[np.ix_(ACROSS, WITHIN)]
+    return within, coupled, compliance
+
+
+def _turned(laminate: Laminate) -> list[Array]:
+    known = {id(m): stiffness(m) for m in laminate.materials}
+    axes = ply_axes(laminate.angles)
+    return [turned(known[id(m)], a) for m, a in zip(laminate.materials, axes, strict=True)]
 
 
 def effective(laminate: Laminate) -> Array:
@@ -30,14 +56,10 @@ def effective(laminate: Laminate) -> Array:
         Where a material lacks what three dimensions need.
     """
     share = np.diff(laminate.z) / laminate.thickness
-    known = {id(m): stiffness(m) for m in laminate.materials}
-    axes = ply_axes(laminate.angles)
     own, mixed, across = (np.zeros((3, 3)) for _ in range(3))
-    for s, material, turn in zip(share, laminate.materials, axes, strict=True):
-        C = turned(known[id(material)], turn)
-        compliance = np.linalg.inv(C[np.ix_(ACROSS, ACROSS)])
-        coupled = C[np.ix_(WITHIN, ACROSS)] @ compliance
-        own += s * (C[np.ix_(WITHIN, WITHIN)] - coupled @ C[np.ix_(ACROSS, WITHIN)])
+    for s, C in zip(share, _turned(laminate), strict=True):
+        within, coupled, compliance = parted(C)
+        own += s * within
         mixed += s * coupled
         across += s * compliance
     found = np.zeros((6, 6))
@@ -47,6 +69,36 @@ def effective(laminate: Laminate) -> Array:
     found[np.ix_(ACROSS, WITHIN)] = (mixed @ stiff).T
     found[np.ix_(WITHIN, WITHIN)] = own + mixed @ stiff @ mixed.T
     return found
+
+
+def ply_expansion(laminate: Laminate) -> Array:
+    """Thermal expansion of every ply in the laminate's axes, shape (n, 6) [1/K]."""
+    back = np.linalg.inv(strain_turn(ply_axes(laminate.angles)))
+    own = np.array([[*expansion(m), 0.0, 0.0, 0.0] for m in laminate.materials])
+    return np.asarray(np.einsum("nst,nt->ns", back, own))
+
+
+def effective_expansion(laminate: Laminate) -> Array:
+    """Expansion of one solid in place of all plies, evenly warmed, shape (6,) [1/K].
+
+    Raises
+    ------
+    MaterialError
+        As `effective`.
+    """
+    share = np.diff(laminate.z) / laminate.thickness
+    alpha = ply_expansion(laminate)
+    pressed, lifted, mixed, across = np.zeros(3), np.zeros(3), np.zeros((3, 3)), np.zeros((3, 3))
+    for s, C, a in zip(share, _turned(laminate), alpha, strict=True):
+        within, coupled, compliance = parted(C)
+        pressed += s * within @ a[WITHIN]
+        lifted += s * (a[ACROSS] + coupled.T @ a[WITHIN])
+        mixed += s * coupled
+        across += s * compliance
+    held = np.zeros(6)
+    held[ACROSS] = -np.linalg.solve(across, lifted)
+    held[WITHIN] = -pressed + mixed @ held[ACROSS]
+    return np.asarray(-np.linalg.solve(effective(laminate), held))
 
 
 def engineering(C: Array) -> dict[str, float]:

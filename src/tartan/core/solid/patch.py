@@ -14,11 +14,10 @@ from numpy.typing import NDArray
 
 from tartan.core.laminate.response import level_heights
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.materials import Material
 from tartan.core.shell.factor import factor
 from tartan.core.solid import element, model
-from tartan.core.solid.constants import ply_axes, stiffness, strain_turn, turned
-from tartan.core.solid.homogenised import effective
+from tartan.core.solid.constants import expansion, ply_axes, stiffness, strain_turn, turned
+from tartan.core.solid.homogenised import effective, effective_expansion
 from tartan.core.solid.model import SolidMesh
 from tartan.core.solid.reading import LEVELS_OF_LAYER, of_column, of_one
 from tartan.core.solid.slab import layers_of
@@ -133,9 +132,14 @@ class SolidPatch:
         laminate = self.patch.laminates[quad]
         natural = (2 * (level_heights(laminate) - laminate.z[0]) / laminate.thickness - 1).ravel()
         points = np.stack([np.zeros_like(natural), np.zeros_like(natural), natural], axis=1)
-        found = model.strains(self.mesh, self.u, np.array([quad]), points)[0]
+        which = np.array([quad])
+        own = self.u[self.mesh.bricks[which]].reshape(1, 24)
+        found = element.strains(
+            self.mesh.corners(which), self.mesh.C[which], own, points, self.free[which]
+        )[0]
         turn = strain_turn(self.patch.axes[quad])
-        return of_one(laminate, (found @ turn.T).reshape(laminate.count, 3, 6))
+        strain = (found @ turn.T).reshape(laminate.count, 3, 6)
+        return of_one(laminate, strain, self.patch.heat)
 
 
 def stretch_of(laminate: Laminate, section: Array, heat: Array) -> Array:
@@ -164,16 +168,10 @@ def stretch_of(laminate: Laminate, section: Array, heat: Array) -> Array:
     found = np.empty(z.shape)
     for k, m in enumerate(laminate.materials):
         C = stiffness(m)
-        a1, a2, a3 = _expansion(m)
+        a1, a2, a3 = expansion(m)
         share = C[2, 0] * (own[k, :, 0] - a1 * warm[k]) + C[2, 1] * (own[k, :, 1] - a2 * warm[k])
         found[k] = a3 * warm[k] - share / C[2, 2]
     return found
-
-
-def _expansion(material: Material) -> tuple[float, float, float]:
-    """Thermal expansion along 1, 2 and 3; across as across the fibres where it is not known."""
-    m = material
-    return m.alpha1, m.alpha2, m.alpha2 if m.alpha3 is None else m.alpha3
 
 
 def _swelling(patch: Patch, z: Array, ply: Index) -> Array:
@@ -223,7 +221,7 @@ def _plies(patch: Patch, ply: Index, z: Array) -> tuple[Array, Array]:
         axes = ply_axes(angles[:, p]) @ patch.axes
         C.append(turned(known[id(materials[p])], axes))
         m = materials[p]
-        alpha = np.array([*_expansion(m), 0.0, 0.0, 0.0])
+        alpha = np.array([*expansion(m), 0.0, 0.0, 0.0])
         warm = patch.heat[0] + patch.heat[1] * over[:, layer : layer + 2]
         back = np.linalg.inv(strain_turn(axes))
         free.append(np.einsum("qst,t->qs", back, alpha)[:, None] * warm[..., None])
@@ -297,7 +295,7 @@ def _solved(
 
 
 def as_one(patch: Patch) -> SolidPatch:
-    """Solve a patch of one homogenised layer; without a temperature.
+    """Solve a patch of one homogenised layer.
 
     Raises
     ------
@@ -313,6 +311,11 @@ def as_one(patch: Patch) -> SolidPatch:
     C = np.array(
         [turned(known[id(x)], a) for x, a in zip(patch.laminates, patch.axes, strict=True)]
     )
-    free = np.zeros((len(bricks), 2, 6))
+    half = (z[:, -1] - z[:, 0])[patch.quads].mean(axis=1) / 2
+    alpha = {id(x): effective_expansion(x) for x in patch.laminates}
+    back = np.linalg.inv(strain_turn(patch.axes))
+    own = np.array([back[q] @ alpha[id(x)] for q, x in enumerate(patch.laminates)])
+    warm = patch.heat[0] + patch.heat[1] * np.stack([-half, half], axis=1)
+    free = own[:, None] * warm[..., None]
     of = np.zeros(1, np.int64), free
     return _solved(patch, SolidMesh(nodes, bricks, C), (z, swelling), of)

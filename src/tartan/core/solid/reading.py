@@ -14,7 +14,14 @@ from tartan.core.laminate.response import level_heights, shear_from_section, str
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.solid import model
 from tartan.core.solid.constants import ply_axes, stiffness, strain_turn, turned
-from tartan.core.solid.homogenised import ACROSS, WITHIN, effective
+from tartan.core.solid.homogenised import (
+    ACROSS,
+    WITHIN,
+    effective,
+    effective_expansion,
+    parted,
+    ply_expansion,
+)
 from tartan.core.solid.slab import Slab, by_ply
 
 Array = NDArray[np.float64]
@@ -22,6 +29,8 @@ Index = NDArray[np.int64]
 
 PLY_ORDER = ("1", "2", "3", "12", "13", "23")
 """Components of a stress in ply axes, in their order."""
+
+NO_HEAT = np.zeros(2)
 
 LEVELS_OF_LAYER = np.array([[0.0, 0.0, -1.0], [0.0, 0.0, 0.0], [0.0, 0.0, 1.0]])
 
@@ -139,7 +148,7 @@ def by_homogenised(laminate: Laminate, slab: Slab, u: Array, columns: Index) -> 
     return of_one(laminate, np.mean(each, axis=0).reshape(laminate.count, 3, 6))
 
 
-def of_one(laminate: Laminate, strain: Array) -> Array:
+def of_one(laminate: Laminate, strain: Array, heat: Array = NO_HEAT) -> Array:
     """Stresses of plies in ply axes from strains of one homogenised solid, (n, 3, 6) [Pa].
 
     Parameters
@@ -148,16 +157,18 @@ def of_one(laminate: Laminate, strain: Array) -> Array:
         The plies.
     strain : ndarray, shape (n, 3, 6)
         At the levels of the plies in laminate axes, order xx, yy, zz, xy, xz, yz [1].
+    heat : ndarray, shape (2,)
+        Temperature change at mid-thickness [K], and its growth with height [K/m].
     """
-    C = effective(laminate)
-    bears = strain @ C.T
+    z = level_heights(laminate)
+    warm = heat[0] + heat[1] * (z - (laminate.z[0] + laminate.z[-1]) / 2)
+    bears = (strain - effective_expansion(laminate) * warm[..., None]) @ effective(laminate).T
     known = {id(m): stiffness(m) for m in laminate.materials}
     found = np.empty_like(strain)
-    axes = ply_axes(laminate.angles)
+    axes, alpha = ply_axes(laminate.angles), ply_expansion(laminate)
     for k, material in enumerate(laminate.materials):
-        own = turned(known[id(material)], axes[k])
-        coupled = own[np.ix_(WITHIN, ACROSS)] @ np.linalg.inv(own[np.ix_(ACROSS, ACROSS)])
-        rest = own[np.ix_(WITHIN, WITHIN)] - coupled @ own[np.ix_(ACROSS, WITHIN)]
-        found[k][:, WITHIN] = strain[k][:, WITHIN] @ rest.T + bears[k][:, ACROSS] @ coupled.T
+        within, coupled, _ = parted(turned(known[id(material)], axes[k]))
+        own = strain[k][:, WITHIN] - alpha[k, WITHIN] * warm[k][:, None]
+        found[k][:, WITHIN] = own @ within.T + bears[k][:, ACROSS] @ coupled.T
         found[k][:, ACROSS] = bears[k][:, ACROSS]
     return in_ply_axes(laminate, found)

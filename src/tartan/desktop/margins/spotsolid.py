@@ -174,10 +174,9 @@ class SpotSolid(QWidget):
         symbol = self.stress.currentText()
         heights, lines = section_lines(ways, symbol)
         self.plot.begin(f"{symbol}  {units.STRESS.unit}", f"height  {units.LENGTH.unit}")
-        inks = [ink for n, ink in zip(IDEALISED, WAY_INKS, strict=True) if n in ways.names]
-        for name, ink, values in zip(ways.names, inks, lines, strict=True):
+        for name, ink, values in zip(IDEALISED, WAY_INKS, lines, strict=True):
             self.plot.curve(values, heights, ink, words=name, dashed=name == IDEALISED[1])
-        self.key.setText(key_words(ways.names, inks))
+        self.key.setText(key_words(IDEALISED, WAY_INKS))
         self.plot.show_all()
         table = section_table(ways, symbol)
         looks: list[list[Look | None]] = [

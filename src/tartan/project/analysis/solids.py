@@ -176,6 +176,33 @@ def least_reserve(
     return best
 
 
+def between_plies(laminate: Laminate, stress: Array) -> Reserve | None:
+    """The least reserve factor of what acts across the plies, (σ3/Z)² + (τ13/S13)² + (τ23/S23)².
+
+    σ3 counts where it peels; Z is Yt, as strength across plies is about that across fibres. Plies
+    that lack one of the strengths are not judged; None where nothing is, or nothing acts.
+
+    Source: J. C. Brewer, P. A. Lagace, J. Composite Materials 22 (1988) 1141–1155.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The plies.
+    stress : ndarray, shape (n, 3, 6)
+        In ply axes, order 1, 2, 3, 12, 13, 23 [Pa].
+    """
+    best: Reserve | None = None
+    for ply, m in enumerate(laminate.materials):
+        if m.S13 is None or m.S23 is None or m.Yt is None:
+            continue
+        peel, one, two = (stress[ply, :, k] for k in (2, 4, 5))
+        size = (np.maximum(peel, 0) / m.Yt) ** 2 + (one / m.S13) ** 2 + (two / m.S23) ** 2
+        most = float(size.max())
+        if most > 0 and (best is None or most**-0.5 < best.value):
+            best = Reserve(most**-0.5, ply, "between plies")
+    return best
+
+
 def at_edge(found: Tried, over: float) -> list[tuple[int, Array, float | None]]:
     """For every interface the ply below it, means of τxz, τyz, σz at the edge, and a reserve.
 

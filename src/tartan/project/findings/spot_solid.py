@@ -120,7 +120,7 @@ class SpotFound:
     question : SpotQuestion
         What was solved.
     one, plies : ndarray, shape (plies, 3, 6)
-        Stresses of one homogenised solid, None under a temperature, and of solids ply by ply.
+        Stresses of one homogenised solid, and of solids ply by ply.
     reserves : tuple of Reserve or None
         Of the shell, of the one solid and of the solids ply by ply.
     nearer : Reserve or None
@@ -130,14 +130,14 @@ class SpotFound:
     """
 
     question: SpotQuestion
-    one: Array | None
+    one: Array
     plies: Array
     reserves: tuple[Reserve | None, ...]
     nearer: Reserve | None
     unknowns: int
 
     @property
-    def stresses(self) -> tuple[Array | None, ...]:
+    def stresses(self) -> tuple[Array, ...]:
         """Of the three ways."""
         return self.question.shell, self.one, self.plies
 
@@ -253,10 +253,8 @@ def solved(question: SpotQuestion) -> Generator[str, None, SpotFound]:
         As `tartan.core.solid.patch.solve`.
     """
     ask, laminate = question.ask, question.laminate
-    one: Array | None = None
-    if not question.patch.heat.any():
-        yield "as one solid"
-        one = _at(as_one(question.patch), question.columns)
+    yield "as one solid"
+    one = _at(as_one(question.patch), question.columns)
     yield "as solids ply by ply"
     whole = solve(question.patch, ask.per_ply)
     plies = _at(whole, question.columns)
@@ -266,7 +264,7 @@ def solved(question: SpotQuestion) -> Generator[str, None, SpotFound]:
         small = _at(solve(question.nearer, ask.per_ply), question.nearer_columns)
         nearer = least_reserve(laminate, question.sets, small, question.held)
     reserves = tuple(
-        None if s is None else least_reserve(laminate, question.sets, s, question.held)
+        least_reserve(laminate, question.sets, s, question.held)
         for s in (question.shell, one, plies)
     )
     return SpotFound(question, one, plies, reserves, nearer, whole.unknowns)
