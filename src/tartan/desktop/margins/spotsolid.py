@@ -183,6 +183,4 @@ class SpotSolid(QWidget):
             [None, None, None, *(Look(units.number(float(v or 0.0))) for v in r[3:])]
             for r in table.rows
         ]
-        self.table.put(
-            table, looks, (26, 38, 46, *(86 if len(ways.names) == 2 else 62 for _ in ways.names))
-        )
+        self.table.put(table, looks, (26, 38, 50, 62, 62, 62))
