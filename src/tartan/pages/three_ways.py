@@ -25,6 +25,9 @@ NOTHING = 1e-10
 MOST_TOLD = 3
 """Stresses that are told to differ, those that differ most."""
 
+FAR = 100.0
+"""Reserve factor beyond which nothing that acts between plies is worth a word."""
+
 TOLD = 0.01
 """Share by which the shell has to be off before that is told."""
 
@@ -95,7 +98,7 @@ def between_words(ways: Ways) -> str:
     """What acts between plies, judged with all three stresses; empty where nothing is."""
     each = [between_plies(ways.laminate, s) for s in ways.stresses]
     last = each[-1]
-    if last is None:
+    if last is None or last.value > FAR:
         return ""
     told = [
         f"{name} {'∞' if r is None else units.factor(r.value)}"
