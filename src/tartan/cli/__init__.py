@@ -12,7 +12,7 @@ import typer
 from typer.core import TyperGroup
 
 from tartan import __version__
-from tartan.cli import searching
+from tartan.cli import searching, solids
 from tartan.cli.saying import refused as _refuse
 from tartan.cli.saying import say as _say
 from tartan.core.errors import TartanError
@@ -283,6 +283,7 @@ def sample(
 
 
 searching.add_to(app)
+solids.add_to(app)
 
 
 @app.command("at-home")
