@@ -134,4 +134,4 @@ def gap_words(ways: Ways) -> list[str]:
 
 def same_words(gaps: Sequence[str]) -> str:
     """What is off, or that nothing is."""
-    return " ".join(gaps) or f"The shell's stresses are the solids' within {TOLD:.0%}."
+    return " ".join(gaps) or f"The shell's stresses are the solids' within {TOLD * 100:.0f} %."

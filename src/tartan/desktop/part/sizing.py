@@ -40,6 +40,7 @@ class SizingForm(PartForm):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self._asked: tuple[Project, SizeAsk] | None = None
         self.stream = Stream(self, "Sizing", "Change what may change, or size anew.")
         self.stream.heard.connect(self._hear)
         self.stream.ended.connect(self._end)
@@ -142,7 +143,11 @@ class SizingForm(PartForm):
     def ask(self) -> SizeAsk:
         """What is asked, every variable of the lay-up with it."""
         project = self.session.project
-        return replace(project.sizing, variables=variables_of(project, project.sizing))
+        # Every field of every variable reads it.
+        if self._asked is None or self._asked[0] is not project:
+            own = variables_of(project, project.sizing)
+            self._asked = (project, replace(project.sizing, variables=own))
+        return self._asked[1]
 
     def _put(self, words: str, **values: object) -> TartanError | None:
         ask = replace(self.session.project.sizing, **values)  # type: ignore[arg-type]

@@ -208,7 +208,7 @@ class CouponPane(QWidget):
             [None, None, None, *(_figure(v) for v in r[3:])] for r in table.rows
         ]
         self.table.setMinimumHeight(150)
-        self.table.put(table, looks, (30, 42, 48, 74, 88, 88))
+        self.table.put(table, looks, (28, 40, 46, 70, 86, 92))
 
     def _show_edge(self, found: Tried) -> None:
         if found.answer.edge is None:
