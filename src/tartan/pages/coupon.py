@@ -9,9 +9,16 @@ from numpy.typing import NDArray
 
 from tartan.core.solid.coupon import FOUR_POINT, LOADINGS, Coupon
 from tartan.exchange.tables import Cell, Table
-from tartan.pages.fields import Flag, Number, OneOf, Said, Unit, line
+from tartan.pages.fields import Number, OneOf, Said, Unit, line
 from tartan.pages.fields import Table as Fields
-from tartan.pages.three_ways import Ways, between_words, gap_words, reserve_words, same_words
+from tartan.pages.three_ways import (
+    ASSUME,
+    Ways,
+    between_words,
+    gap_words,
+    reserve_words,
+    same_words,
+)
 from tartan.project.analysis.solids import IDEALISED, Tried, at_edge
 from tartan.project.wording import units
 
@@ -90,16 +97,7 @@ FIELDS: Fields = (
         None,
         when=lambda a: a.loading == FOUR_POINT,
     ),
-    line(
-        Flag(
-            "assume",
-            "assume what lacks",
-            "assume what three dimensions need and a material lacks",
-            "Plies as transversely isotropic: E3 = E2, ν13 = ν12, G13 = G12, "
-            "G23 = E2 / 2 (1 + ν23). Fabrics: E3 of a matrix with their shear modulus across.",
-        ),
-        None,
-    ),
+    ASSUME,
 )
 
 

@@ -5,9 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tartan.core.errors import PartError
-from tartan.pages.fields import Flag, Number, Parsed, Said, Unit, line
+from tartan.pages.fields import Number, Parsed, Said, Unit, line
 from tartan.pages.fields import Table as Fields
-from tartan.pages.three_ways import Ways, between_words, gap_words, reserve_words, same_words
+from tartan.pages.three_ways import (
+    ASSUME,
+    Ways,
+    between_words,
+    gap_words,
+    reserve_words,
+    same_words,
+)
 from tartan.project.findings.spot_cut import WHERE
 from tartan.project.findings.spot_solid import SpotAsk, SpotFound
 from tartan.project.wording import units
@@ -48,16 +55,7 @@ FIELDS: Fields = (
         Said("solids a ply", "At least; none is thicker than an eighth of the laminate"),
         None,
     ),
-    line(
-        Flag(
-            "assume",
-            "assume what lacks",
-            "assume what three dimensions need and a material lacks",
-            "Plies as transversely isotropic: E3 = E2, ν13 = ν12, G13 = G12, "
-            "G23 = E2 / 2 (1 + ν23). Fabrics: E3 of a matrix with their shear modulus across.",
-        ),
-        None,
-    ),
+    ASSUME,
 )
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.solid.reading import PLY_ORDER
 from tartan.exchange.tables import Cell, Table
+from tartan.pages.fields import Flag, line
 from tartan.project.analysis.solids import IDEALISED, LEAST_STRESS, Reserve, between_plies
 from tartan.project.wording import units
 
@@ -30,6 +31,19 @@ FAR = 100.0
 
 TOLD = 0.01
 """Share by which the shell has to be off before that is told."""
+
+
+ASSUME = line(
+    Flag(
+        "assume",
+        "assume what lacks",
+        "assume what three dimensions need and a material lacks",
+        "Plies as transversely isotropic: E3 = E2, ν13 = ν12, G13 = G12, "
+        "G23 = E2 / 2 (1 + ν23). Fabrics: E3 of a matrix with their shear modulus across.",
+    ),
+    None,
+)
+"""Line of a form that lets missing constants be estimated."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,60 +5,50 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
 from tartan.core.errors import TartanError
 from tartan.core.stack import Stack
-from tartan.desktop.aside import AsideWork
+from tartan.desktop.aside import AsideAsk
 from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.controls import button, choice, label, row, set_options
-from tartan.desktop.widgets.datatable import DataTable
+from tartan.desktop.widgets.controls import choice, label, row, set_options
 from tartan.desktop.widgets.flow import wrapped
-from tartan.desktop.widgets.plot import WAY_INKS, Plot, key_words
+from tartan.desktop.widgets.plot import key_words
 from tartan.desktop.widgets.recordform import Record, add_record
 from tartan.desktop.widgets.tabs import Tabs
+from tartan.desktop.widgets.threeways import ThreeWays, figure_look
 from tartan.pages import coupon as state
 from tartan.pages.fields import make_up
 from tartan.pages.shown import Look
-from tartan.pages.three_ways import STRESSES, section_lines, section_table
-from tartan.project.analysis.solids import IDEALISED, Tried, tried
+from tartan.project.analysis.solids import Tried, tried
 from tartan.project.document.model import Project
 from tartan.project.wording import units
 
 EDGE_INKS = ("accent", "holds", "fails")
 
 
-class CouponPane(QWidget):
+class CouponPane(AsideAsk):
     """Asks for a coupon and shows the three ways side by side."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__("Coupon", "solve it three ways", "Shell, one solid, plies")
         self.ask = state.CouponAsk()
         self._chosen: Chosen | None = None
         self._of: tuple[Project, Stack, state.CouponAsk] | None = None
-        self.found: Tried | None = None
-        self.work = AsideWork(self, "Coupon")
-        self.work.said.connect(lambda words: self._say(f"solving it {words} …"))
-        self.work.ended.connect(self._end)
         self.form = Block()
         self.record = Record(lambda: self.ask, self._change, self._tell, "coupon")
-        self.solve_button = button("solve it three ways", self.start, "Shell, one solid, plies")
-        self.stop_button = button("stop", self.stop, "Give it up")
-        self.note = label("", "soft", wrap=True)
-        self.fault = label("", "fault", wrap=True)
         self.pages = Tabs(("through the thickness", "free edge"))
         self.pages.turned.connect(lambda _: self._show())
-        self.stress = choice(list(STRESSES), lambda _: self._show())
-        self.stress.setAccessibleName("Stress of the coupon")
         self.interface = choice([], lambda _: self._show())
         self.interface.setAccessibleName("Between which plies")
         self.words = label("", "soft", wrap=True)
-        self.plot = Plot("coupon")
+        self.picture = ThreeWays("coupon", self._show)
+        self.stress, self.key = self.picture.stress, self.picture.key
+        self.plot, self.table = self.picture.plot, self.picture.table
         self.plot.setMinimumHeight(170)
         self.plot.setMaximumHeight(250)
-        self.key = label("", "soft")
-        self.table = DataTable("coupon", filtered=False)
+        self.table.setMinimumHeight(150)
         self.choosers = wrapped(self.pages, self.stress, self.interface, None, spacing=6)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -85,14 +75,6 @@ class CouponPane(QWidget):
         self._show()
         return None
 
-    def _tell(self, words: str) -> None:
-        self.fault.setText(words)
-        self.fault.setVisible(bool(words))
-
-    def _say(self, words: str) -> None:
-        self.note.setText(words)
-        self.note.setVisible(bool(words))
-
     def _fill(self) -> None:
         def build(block: Block) -> None:
             add_record(block, state.FIELDS, self.record)
@@ -107,22 +89,7 @@ class CouponPane(QWidget):
         self._tell("")
         self._of = (chosen.session.project, chosen.stack, self.ask)
         self.found = None
-        self.work.start(partial(tried, assume=self.ask.assume), *self._of[:2], self.ask.coupon)
-        self._say("starting …")
-        self._show()
-
-    def stop(self) -> None:
-        """Give it up."""
-        self.work.stop()
-        self._say("It was stopped.")
-        self._show()
-
-    def _end(self, found: Tried | None, error: TartanError | None) -> None:
-        self.found = found
-        self._say("")
-        if error is not None:
-            self._tell(str(error))
-        self._show()
+        self._begin(partial(tried, assume=self.ask.assume), *self._of[:2], self.ask.coupon)
 
     def close_down(self) -> None:
         """End what is under way before the window goes."""
@@ -137,10 +104,8 @@ class CouponPane(QWidget):
             self._of[1].name != chosen.stack.name
             or self._of[0].name != chosen.session.project.name
         ):
-            self.work.stop()
-            self._of = self.found = None
-            self._say("")
-            self._tell("")
+            self._of = None
+            self._forget()
         self._fill()
         self._show()
 
@@ -160,8 +125,7 @@ class CouponPane(QWidget):
 
     def _show(self) -> None:
         busy, found = self.work.busy, self.found
-        self.stop_button.setVisible(busy)
-        self.solve_button.setVisible(not busy)
+        self._show_buttons()
         there = self._chosen is not None and self._chosen.laminate is not None
         self.solve_button.setEnabled(there)
         if not busy and not there and self._chosen is not None:
@@ -191,24 +155,7 @@ class CouponPane(QWidget):
         if edge:
             self._show_edge(found)
         else:
-            self._show_section(found)
-
-    def _show_section(self, found: Tried) -> None:
-        symbol = self.stress.currentText()
-        heights, lines = section_lines(state.ways_of(found), symbol)
-        self.plot.begin(
-            f"{symbol}  {units.STRESS.unit}", f"height  {units.LENGTH.unit}", state.about(found)
-        )
-        for name, ink, values in zip(IDEALISED, WAY_INKS, lines, strict=True):
-            self.plot.curve(values, heights, ink, words=name, dashed=name == "one solid")
-        self.key.setText(key_words(IDEALISED, WAY_INKS))
-        self.plot.show_all()
-        table = section_table(state.ways_of(found), symbol)
-        looks: list[list[Look | None]] = [
-            [None, None, None, *(_figure(v) for v in r[3:])] for r in table.rows
-        ]
-        self.table.setMinimumHeight(150)
-        self.table.put(table, looks, (28, 40, 46, 70, 86, 92))
+            self.picture.draw(state.ways_of(found), (28, 40, 46, 70, 86, 92))
 
     def _show_edge(self, found: Tried) -> None:
         if found.answer.edge is None:
@@ -236,13 +183,10 @@ class CouponPane(QWidget):
         self._tell("")
         need = self._chosen.need if self._chosen is not None else 1.0
         looks: list[list[Look | None]] = [
-            [None, None, *(_figure(v) for v in r[2:5]), _reserve(r[5], need)] for r in table.rows
+            [None, None, *(figure_look(v) for v in r[2:5]), _reserve(r[5], need)]
+            for r in table.rows
         ]
         self.table.put(table, looks, (54, 80, 62, 62, 62, 40))
-
-
-def _figure(value: object) -> Look | None:
-    return Look(units.number(value)) if isinstance(value, float) else None
 
 
 def _reserve(value: object, need: float) -> Look:
