@@ -64,6 +64,7 @@ class SpotSolid(AsideAsk):
         box.addWidget(middle, 1)
         self.table.setFixedWidth(312)
         box.addWidget(self.table)
+        self._fill()
 
     # Asking
 
@@ -100,11 +101,14 @@ class SpotSolid(AsideAsk):
             self._forget()
         self._show()
 
-    def _show(self) -> None:
+    def _fill(self) -> None:
         def build(block: Block) -> None:
             add_record(block, state.FIELDS, self.record)
 
         self.form.put((make_up(state.FIELDS, self.ask), units.system()), build)
+
+    def _show(self) -> None:
+        self._fill()
         found: SpotFound | None = self.found
         self._show_buttons()
         for each in (self.words, self.stress, self.key, self.plot, self.table):

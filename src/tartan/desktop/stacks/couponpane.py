@@ -65,6 +65,7 @@ class CouponPane(AsideAsk):
         ):
             box.addWidget(each)
         box.addWidget(self.table, 1)
+        self._fill()
 
     # Asking
 
