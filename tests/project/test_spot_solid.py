@@ -11,6 +11,7 @@ import pytest
 from tartan.core.errors import MaterialError, PartError, TartanError
 from tartan.core.shell.assembly import finished
 from tartan.core.shell.mesh import Pad, Panel
+from tartan.core.shell.shapes import StiffenedPanel
 from tartan.core.stack import Ply, Stack
 from tartan.pages import spot_solid as page
 from tartan.pages.margins import question
@@ -201,6 +202,27 @@ def test_a_force_at_a_place_is_refused() -> None:
     project = plate(cases=(forced,), combinations=())
     with pytest.raises(PartError, match="force on an edge or a place"):
         check(solve_now(part_inputs(project)), 0.08, 0.05, "poke")
+
+
+@pytest.mark.parametrize(
+    ("surface", "size", "words"),
+    [
+        # Elements of 27° to one another, and blades that stand on the skin.
+        (Panel(0.3, 0.2, radius_y=0.105), 0.05, "folded"),
+        (StiffenedPanel(0.3, 0.2, 3, 0.04), 0.02, "Three or more surfaces"),
+    ],
+)
+def test_folds_and_junctions_are_refused(
+    surface: Panel | StiffenedPanel, size: float, words: str
+) -> None:
+    part = Part(surface, size, (Rung(stack="plate"),))
+    pressed = (Case("press", (Pressure(1e3),)),)
+    answer = solve_now(part_inputs(plate(part=part, cases=pressed, combinations=())))
+    centres = answer.layout().mesh.centres()
+    element = int(np.linalg.norm(centres - [0.0, 0.01, 0.0], axis=1).argmin())
+    ask = SpotAsk(element, 0, distance=0.06, assume=True)
+    with pytest.raises(PartError, match=words):
+        question_for(answer, answer.inputs.criteria.sets, ask)
 
 
 def test_what_lacks_is_named() -> None:
