@@ -8,7 +8,7 @@ four-point bending the ends are free; it lies on two lines and is pressed on two
 from __future__ import annotations
 
 from collections.abc import Generator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
@@ -28,7 +28,7 @@ from tartan.core.solid.grid import belonging, shares_from_edge, to_both_edges
 from tartan.core.solid.homogenised import effective
 from tartan.core.solid.model import SolidMesh
 from tartan.core.solid.reading import by_homogenised, by_shell, by_solids
-from tartan.core.solid.slab import Slab, layers_of, slab, transmitted
+from tartan.core.solid.slab import Slab, grid, layers_of, slab, transmitted
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -102,13 +102,10 @@ class Idealised:
     moved : float
         How far the loaded end moves or turns along its load, or the middle of one in four-point
         bending goes down [m or rad].
-    unknowns : int
-        Unknowns that were solved for.
     """
 
     stress: Array
     moved: float
-    unknowns: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -204,13 +201,13 @@ def solve(laminate: Laminate, coupon: Coupon) -> Generator[str, None, CouponAnsw
     yield "as a shell"
     shell = _shell(laminate, coupon, x, y, middle)
     yield "as one solid"
-    whole = slab(laminate, x, y, coupon.layers(laminate).tolist())
     one = _one_layer(laminate, x, y)
-    u, moved, count = _solid(one, coupon)
-    homogenised = Idealised(by_homogenised(laminate, one, u, middle), moved, count)
+    u, moved = _solid(one, coupon)
+    homogenised = Idealised(by_homogenised(laminate, one, u, middle), moved)
     yield "as solids ply by ply"
-    u, moved, count = _solid(whole, coupon)
-    plies = Idealised(by_solids(laminate, whole, u, middle), moved, count)
+    whole = slab(laminate, x, y, coupon.layers(laminate).tolist())
+    u, moved = _solid(whole, coupon)
+    plies = Idealised(by_solids(laminate, whole, u, middle), moved)
     edge = None
     if laminate.count > 1:
         at = int(_beside(x)[1])
@@ -242,14 +239,10 @@ def _beside(lines: Array) -> Index:
 
 def _one_layer(laminate: Laminate, x: Array, y: Array) -> Slab:
     """The slab as one homogenised layer."""
-    made = slab(laminate, x, y, 1)
-    nx, ny, _ = made.shape
-    plane = len(x) * len(y)
-    nodes = np.concatenate([made.mesh.nodes[:plane], made.mesh.nodes[-plane:]])
-    bricks = made.mesh.bricks[: nx * ny].copy()
+    z = laminate.z[[0, -1]]
+    nodes, bricks = grid(x, y, z)
     C = np.broadcast_to(effective(laminate), (len(bricks), 6, 6))
-    mesh = SolidMesh(nodes, bricks, C)
-    return replace(made, mesh=mesh, z=made.z[[0, -1]], ply=np.zeros(1, np.int64))
+    return Slab(SolidMesh(nodes, bricks, C), x, y, z, np.zeros(1, np.int64))
 
 
 def _motions(nodes: Array, centre: Array) -> Array:
@@ -306,23 +299,21 @@ def _lines_of(coupon: Coupon, x: Array) -> tuple[tuple[int, int], tuple[int, int
     )
 
 
-def _solid(made: Slab, coupon: Coupon) -> tuple[Array, float, int]:
-    """Displacements of a slab, how far it moves along its load, and its unknowns."""
+def _solid(made: Slab, coupon: Coupon) -> tuple[Array, float]:
+    """Displacements of a slab, and how far it moves along its load."""
     nodes = made.mesh.nodes
-    K = model.stiffness(made.mesh)
     if coupon.loading == FOUR_POINT:
-        return _pressed(made, coupon, K)
+        return _pressed(made, coupon)
     first, last = (np.flatnonzero(nodes[:, 0] == made.x[k]) for k in (0, -1))
     # Turns are about the middle of the section, which is where a shell's reference surface is.
     height = (made.z[0] + made.z[-1]) / 2
     motions = _motions(nodes[last], np.array([made.x[-1], 0.0, height])).reshape(-1, 6)
     ends = [(3 * n[:, None] + np.arange(3)).ravel() for n in (first, last)]
-    u, moved = _gripped(K, ends[0], ends[1], motions, coupon.loading)
-    count = K.shape[0] - len(ends[0]) - len(ends[1])
-    return coupon.amount * u.reshape(-1, 3), coupon.amount * float(moved), count
+    u, moved = _gripped(model.stiffness(made.mesh), ends[0], ends[1], motions, coupon.loading)
+    return coupon.amount * u.reshape(-1, 3), coupon.amount * float(moved)
 
 
-def _pressed(made: Slab, coupon: Coupon, K: Any) -> tuple[Array, float, int]:
+def _pressed(made: Slab, coupon: Coupon) -> tuple[Array, float]:
     lies, presses = _lines_of(coupon, made.x)
     j = np.arange(len(made.y))
     share = belonging(made.y) / coupon.width
@@ -335,11 +326,9 @@ def _pressed(made: Slab, coupon: Coupon, K: Any) -> tuple[Array, float, int]:
     middle = len(made.y) // 2
     fixed[made.node(lies[0], middle, 0), :2] = True
     fixed[made.node(lies[1], middle, 0), 1] = True
-    free = ~fixed.ravel()
-    u = np.zeros(fixed.size)
-    u[free] = factor(K[free][:, free]).solve(forces.ravel()[free])
+    u = model.solve(made.mesh, forces, fixed)
     column = made.node(len(made.x) // 2, middle, np.arange(len(made.z)))
-    return u.reshape(-1, 3), -float(u[3 * column + 2].mean()), int(free.sum())
+    return u, -float(u[column, 2].mean())
 
 
 def _shell(laminate: Laminate, coupon: Coupon, x: Array, y: Array, middle: Index) -> Idealised:
@@ -354,7 +343,7 @@ def _shell(laminate: Laminate, coupon: Coupon, x: Array, y: Array, middle: Index
     shell = ShellModel(mesh, centred, np.array([1.0, 0.0, 0.0]), fixed)
     K = make_pattern(mesh, fixed).sparse(stiffness_matrices(shell))
     if coupon.loading == FOUR_POINT:
-        flat, moved, count = _pressed_shell(coupon, K, x, y)
+        flat, moved = _pressed_shell(coupon, K, x, y)
     else:
         ends = [np.flatnonzero(nodes[:, 0] == x[k]) for k in (0, -1)]
         motions = np.zeros((len(ends[1]), 6, 6))
@@ -363,13 +352,12 @@ def _shell(laminate: Laminate, coupon: Coupon, x: Array, y: Array, middle: Index
         first, last = ((6 * n[:, None] + np.arange(6)).ravel() for n in ends)
         flat, along = _gripped(K, first, last, motions.reshape(-1, 6), coupon.loading)
         flat, moved = coupon.amount * flat, coupon.amount * float(along)
-        count = K.shape[0] - len(first) - len(last)
     which = middle[:, 1] * nx + middle[:, 0]
     section = _section_strains(shell, flat)[which].mean(axis=(0, 1))
-    return Idealised(by_shell(centred, section), moved, count)
+    return Idealised(by_shell(centred, section), moved)
 
 
-def _pressed_shell(coupon: Coupon, K: Any, x: Array, y: Array) -> tuple[Array, float, int]:
+def _pressed_shell(coupon: Coupon, K: Any, x: Array, y: Array) -> tuple[Array, float]:
     lies, presses = _lines_of(coupon, x)
     line = np.arange(len(y)) * len(x)
     share = belonging(y) / coupon.width
@@ -383,8 +371,7 @@ def _pressed_shell(coupon: Coupon, K: Any, x: Array, y: Array) -> tuple[Array, f
     free = ~fixed.ravel()
     u = np.zeros(fixed.size)
     u[free] = factor(K[free][:, free]).solve(forces.ravel()[free])
-    down = -float(u[6 * (middle + len(x) // 2) + 2])
-    return u, down, int(free.sum())
+    return u, -float(u[6 * (middle + len(x) // 2) + 2])
 
 
 def _section_strains(shell: ShellModel, flat: Array) -> Array:

@@ -71,6 +71,24 @@ def layers_of(thickness: Array, per_ply: int, deepest: float) -> Index:
     return np.asarray(np.maximum(needed, per_ply))
 
 
+def grid(x: Array, y: Array, z: Array) -> tuple[Array, Index]:
+    """Nodes, shape (n, 3), and bricks, shape (m, 8), over lines along the axes.
+
+    Parameters
+    ----------
+    x, y, z : ndarray
+        Lines, ascending [m].
+    """
+    Z, Y, X = np.meshgrid(z, y, x, indexing="ij")
+    nodes = np.stack([X.ravel(), Y.ravel(), Z.ravel()], axis=1)
+    nx, ny, nz = len(x) - 1, len(y) - 1, len(z) - 1
+    k, j, i = (v.ravel() for v in np.meshgrid(*map(np.arange, (nz, ny, nx)), indexing="ij"))
+    row, plane = nx + 1, (nx + 1) * (ny + 1)
+    base = k * plane + j * row + i
+    below = np.stack([base, base + 1, base + row + 1, base + row], axis=1)
+    return nodes, np.concatenate([below, below + plane], axis=1)
+
+
 def slab(laminate: Laminate, x: Array, y: Array, per_ply: int | Sequence[int]) -> Slab:
     """A slab of a laminate's plies.
 
@@ -97,17 +115,11 @@ def slab(laminate: Laminate, x: Array, y: Array, per_ply: int | Sequence[int]) -
         ]
     )
     ply = np.repeat(np.arange(laminate.count), each)
-    Z, Y, X = np.meshgrid(z, y, x, indexing="ij")
-    nodes = np.stack([X.ravel(), Y.ravel(), Z.ravel()], axis=1)
-    nx, ny, nz = len(x) - 1, len(y) - 1, len(z) - 1
-    k, j, i = (v.ravel() for v in np.meshgrid(*map(np.arange, (nz, ny, nx)), indexing="ij"))
-    row, plane = nx + 1, (nx + 1) * (ny + 1)
-    base = k * plane + j * row + i
-    below = np.stack([base, base + 1, base + row + 1, base + row], axis=1)
+    nodes, bricks = grid(x, y, z)
     known = {id(m): stiffness(m) for m in laminate.materials}
     axes = ply_axes(laminate.angles)
     C = np.array([turned(known[id(m)], a) for m, a in zip(laminate.materials, axes, strict=True)])
-    mesh = SolidMesh(nodes, np.concatenate([below, below + plane], axis=1), C[ply[k]])
+    mesh = SolidMesh(nodes, bricks, np.repeat(C[ply], (len(x) - 1) * (len(y) - 1), axis=0))
     return Slab(mesh, np.asarray(x, float), np.asarray(y, float), z, ply)
 
 
