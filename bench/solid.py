@@ -38,6 +38,7 @@ def patch() -> Patch:
         np.zeros((n, PLIES, 2)),
         np.zeros((q, 2)),
         np.zeros(2),
+        np.zeros(3),
     )
 
 

@@ -83,6 +83,7 @@ def flat(laminate: Laminate, count: int = 8, *, distorted: bool = True) -> Patch
         np.zeros((len(nodes), laminate.count, 2)),
         np.zeros((q, 2)),
         np.zeros(2),
+        np.zeros(3),
     )
 
 
@@ -186,6 +187,26 @@ def test_pressure_on_a_face_goes_down_to_nothing_at_the_other() -> None:
         middle(patch)
     )
     np.testing.assert_allclose(both[..., 2], -2e5, rtol=0.01)
+
+
+def test_weight_of_a_hung_column_is_borne_by_its_cut() -> None:
+    """Driven along its normals, a thick piece hangs by its rim; upside down it stands on it."""
+    heavy = dataclasses.replace(BAR, rho=8000.0)
+    laminate = of((0.0, 2e-3), (0.0, 2e-3), material=heavy)
+    patch = dataclasses.replace(
+        flat(laminate, 6, distorted=False), driven=np.array([0.0, 0.0, -1e4])
+    )
+    for found in (solve(patch), as_one(patch)):
+        mesh, u = found.mesh, found.u
+        forces = np.zeros_like(u)
+        every = np.arange(len(mesh.bricks))
+        np.add.at(forces, mesh.bricks, model.nodal_forces(mesh, u, every))
+        weight = 8000.0 * SIDE**2 * laminate.thickness * 1e4
+        # The cut pulls up what belongs to the 5 × 5 columns of nodes within; theirs is its own.
+        held = np.tile(patch.cut, mesh.nodes.shape[0] // len(patch.nodes))
+        assert forces[held, 2].sum() == pytest.approx(weight * 25 / 36, rel=1e-9)
+    up = solve(dataclasses.replace(patch, driven=-patch.driven))
+    np.testing.assert_allclose(up.u, -solve(patch).u, atol=1e-9 * np.abs(up.u).max())
 
 
 def test_heat_that_is_free_to_expand_bears_nothing_and_that_is_held_does() -> None:

@@ -86,7 +86,7 @@ def check(answer: PartAnswer, x: float, y: float, case: str, **more: object) -> 
     return finished(solved(question_for(answer, answer.inputs.criteria.sets, ask)))
 
 
-@pytest.mark.parametrize("case", ["press", "slide", "cold", "sum", "both"])
+@pytest.mark.parametrize("case", ["press", "slide", "cold", "sum", "both", "heavy"])
 def test_solids_far_from_edges_say_what_the_shell_says(answer: PartAnswer, case: str) -> None:
     found = check(answer, 0.0, 0.0, case, distance=0.035, parts=2)
     shell, one, plies = found.stresses
@@ -100,6 +100,18 @@ def test_solids_far_from_edges_say_what_the_shell_says(answer: PartAnswer, case:
     # One solid answers what does not bend it, alike all through, as the plies do.
     if case == "slide":
         np.testing.assert_allclose(one, plies, atol=0.03 * peak)
+
+
+@pytest.mark.parametrize("reference", ["bottom", "top"])
+def test_another_reference_surface_is_the_solids_too(reference: str) -> None:
+    part = plate().part
+    assert part is not None
+    moved = plate(part=dataclasses.replace(part, reference_surface=reference))
+    found = check(solve_now(part_inputs(moved)), 0.0, 0.0, "both", distance=0.03, parts=2)
+    peak = np.abs(found.plies).max()
+    np.testing.assert_allclose(
+        found.question.shell[..., [0, 1, 3]], found.plies[..., [0, 1, 3]], atol=0.03 * peak
+    )
 
 
 def test_twice_the_distance_says_the_same(answer: PartAnswer) -> None:
@@ -156,7 +168,6 @@ def test_it_ends_where_other_plies_begin_and_says_so(answer: PartAnswer) -> None
 def test_a_free_rim_is_a_free_face(answer: PartAnswer) -> None:
     rim = 0.1 - 0.01
     found = check(answer, 0.0, rim, "press", distance=0.03, parts=2)
-    assert found.question.rim
     assert "free rim" in page.words(found)
     # A force on that rim is not of the piece: it is refused.
     with pytest.raises(PartError, match="force on an edge"):

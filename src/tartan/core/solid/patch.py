@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from tartan.core.laminate.response import level_heights
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell.factor import factor
 from tartan.core.solid import element, model
 from tartan.core.solid.constants import expansion, ply_axes, stiffness, strain_turn, turned
 from tartan.core.solid.homogenised import effective, effective_expansion
@@ -57,6 +56,8 @@ class Patch:
         On the lower and the upper face, positive inwards [Pa].
     heat : ndarray, shape (2,)
         Temperature change at mid-thickness [K], and its growth along the normals [K/m].
+    driven : ndarray, shape (3,)
+        Acceleration that drives the mass, (0, 0, -9.81) for weight [m/s²].
     """
 
     nodes: Array
@@ -70,6 +71,7 @@ class Patch:
     stretch: Array
     pressure: Array
     heat: Array
+    driven: Array
 
     @property
     def plies(self) -> int:
@@ -228,10 +230,10 @@ def _plies(patch: Patch, ply: Index, z: Array) -> tuple[Array, Array]:
     return np.concatenate(C), np.concatenate(free)
 
 
-def _forces(patch: Patch, mesh: SolidMesh, free: Array) -> Array:
-    """Nodal forces of the pressures and the temperature, shape (nodes, 3) [N]."""
+def _forces(patch: Patch, mesh: SolidMesh, ply: Index, free: Array) -> Array:
+    """Nodal forces of pressures, temperature and acceleration, shape (nodes, 3) [N]."""
     found = np.zeros((len(mesh.nodes), 3))
-    q, n = len(patch.quads), len(patch.nodes)
+    n = len(patch.nodes)
     for face, (nodes, sign) in enumerate(((mesh.nodes[:n], 1.0), (mesh.nodes[-n:], -1.0))):
         corners = nodes[patch.quads]
         first = 0 if face == 0 else len(mesh.nodes) - n
@@ -247,8 +249,22 @@ def _forces(patch: Patch, mesh: SolidMesh, free: Array) -> Array:
             some = slice(start, start + model.BLOCK)
             own = element.free_forces(mesh.corners(some), mesh.C[some], free[some])
             np.add.at(found, mesh.bricks[some], own.reshape(-1, 8, 3))
-    assert len(mesh.bricks) % q == 0
+    if patch.driven.any():
+        # A corner bears the mass that the shape function of the brick gives it.
+        density = np.repeat(_densities(patch, ply), len(patch.quads))
+        for at in element.GAUSS:
+            volume = np.linalg.det(element.slopes(at) @ mesh.corners())
+            mass = (density * volume)[:, None] * element.shape(at)
+            np.add.at(found, mesh.bricks, mass[..., None] * patch.driven)
     return found
+
+
+def _densities(patch: Patch, ply: Index) -> Array:
+    """Density of every layer; of one layer in place of all plies the mean [kg/m³]."""
+    laminate = patch.laminates[0]
+    if len(ply) < patch.plies:
+        return np.array([laminate.areal_mass / laminate.thickness])
+    return np.array([laminate.materials[p].need("rho", "the acceleration") for p in ply])
 
 
 def _on_face(at: Array) -> tuple[Array, Array, Array]:
@@ -285,13 +301,9 @@ def _solved(
     fixed = np.repeat(np.tile(patch.cut, z.shape[1])[:, None], 3, axis=1)
     arm = z.T[:, :, None] * patch.normals[None]
     moves = patch.moves[None, :, :3] + np.cross(patch.moves[None, :, 3:], arm)
-    moves = (moves + swelling.T[:, :, None] * patch.normals[None]).reshape(-1, 3)
-    K = model.stiffness(mesh)
-    loose = ~fixed.ravel()
-    u = np.where(loose, 0.0, moves.ravel())
-    right = _forces(patch, mesh, free).ravel()[loose] - K[loose] @ u
-    u[loose] = factor(K[loose][:, loose]).solve(right)
-    return SolidPatch(patch, mesh, ply, z, u.reshape(-1, 3), free, int(loose.sum()))
+    moves = moves + swelling.T[:, :, None] * patch.normals[None]
+    u = model.solve(mesh, _forces(patch, mesh, ply, free), fixed, moves.reshape(-1, 3))
+    return SolidPatch(patch, mesh, ply, z, u, free, int((~fixed).sum()))
 
 
 def as_one(patch: Patch) -> SolidPatch:

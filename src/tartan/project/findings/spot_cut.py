@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 import scipy.sparse as sp
@@ -21,7 +22,7 @@ from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.part_ring import ring_ties
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
 from tartan.project.analysis.superposition import heats_in, part_of, scheme_of
-from tartan.project.document.partmodel import Case, EdgeForce, Force
+from tartan.project.document.partmodel import Acceleration, Case, EdgeForce, Force
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -60,7 +61,6 @@ class Cutter:
         self.element, self.case, self.parts = element, case, parts
         self.layout = answer.layout()
         self.mesh = self.layout.mesh
-        self.rim = False
         self._laminates: dict[int, Laminate] = {}
 
     def laminate(self, element: int) -> Laminate:
@@ -82,9 +82,9 @@ class Cutter:
         """
         elements, words = self._elements(distance)
         piece = piece_of(self.mesh, elements, self.parts)
-        cut, self.rim = self._sides(elements, piece)
+        cut, rim = self._sides(elements, piece)
         self._check(elements, piece, cut)
-        if self.rim:
+        if rim:
             words = (*words, "a free rim of the part lies within")
         return self._patch(piece, cut), piece, words
 
@@ -152,27 +152,20 @@ class Cutter:
         own = np.diff(piece.weights.indptr) == 1
         loose = np.zeros(len(self.mesh.nodes), bool)
         loose[piece.weights[own & ~cut].indices] = True
-        mesh, inputs = self.mesh, self.answer.inputs
-        ties = (*ring_ties(inputs.part, mesh), *ties_of(mesh, inputs.part.tie_gap))
-        tied = np.zeros(len(mesh.nodes), bool)
-        for tie in ties:
-            tied[tie.nodes] = True
-            leads = np.unique(tie.rows.tocoo().col // 6)
-            tied[leads] = True
-        if (tied & loose).any():
+        if (self._tied & loose).any():
             raise PartError(
                 "A tie, or the cut of a part of a ring, lies within the distance.",
                 WHERE,
                 "Choose a spot farther from it, or a smaller distance.",
             )
-        if (self._held() & loose).any():
+        if (self._held & loose).any():
             raise PartError(
                 "A support lies within the distance: what it holds of a solid is not known.",
                 WHERE,
                 "Choose a spot farther from it, or a smaller distance.",
             )
-        forces = np.abs(self._concentrated()).max(axis=1)
-        if (forces[loose] > 1e-9 * max(float(forces.max()), 1e-300)).any() and forces.any():
+        forces = self._concentrated
+        if forces.any() and (forces[loose] > 1e-9 * forces.max()).any():
             raise PartError(
                 "A force on an edge or a place lies within the distance.",
                 WHERE,
@@ -190,6 +183,19 @@ class Cutter:
                 "Choose a spot farther from the fold, a smaller distance, or a finer mesh.",
             )
 
+    # What does not depend on the distance is worked out once, however many are tried.
+
+    @cached_property
+    def _tied(self) -> Mask:
+        """Nodes of ties, those that lead and those that follow."""
+        mesh, part = self.mesh, self.answer.inputs.part
+        found = np.zeros(len(mesh.nodes), bool)
+        for tie in (*ring_ties(part, mesh), *ties_of(mesh, part.tie_gap)):
+            found[tie.nodes] = True
+            found[np.unique(tie.rows.tocoo().col // 6)] = True
+        return found
+
+    @cached_property
     def _columns(self) -> list[tuple[float, Case]]:
         """Loads of the case with their factors: held ones and growing ones together."""
         scheme, inputs = scheme_of(self.answer.inputs), self.answer.inputs
@@ -200,30 +206,44 @@ class Cutter:
             if f
         ]
 
+    @cached_property
     def _held(self) -> Mask:
         found = np.zeros(len(self.mesh.nodes), bool)
-        for _, case in self._columns():
+        for _, case in self._columns:
             supports = self.answer.inputs.supports_of(case.supports)
             for held in held_nodes(self.layout.whole, supports):
                 found[held.nodes] = True
         return found
 
+    @cached_property
     def _concentrated(self) -> Array:
-        """Nodal forces of loads that stand on edges and places, shape (n, 6)."""
+        """Size of what acts at the nodes by loads on edges and places, shape (n,)."""
         total = np.zeros((len(self.mesh.nodes), 6))
-        for factor, case in self._columns():
+        for factor, case in self._columns:
             own = tuple(x for x in case.loads if isinstance(x, EdgeForce | Force))
             if own:
                 alone = replace(case, loads=own)
                 total += factor * case_forces(self.layout, alone, self.answer.inputs.tables)
-        return total
+        return np.asarray(np.abs(total).max(axis=1))
 
+    @cached_property
     def _pressure(self) -> Array:
         total = np.zeros((self.mesh.count, 2))
-        for factor, case in self._columns():
+        for factor, case in self._columns:
             total += factor * on_faces(self.layout, case, self.answer.inputs.tables)
         return total
 
+    @cached_property
+    def _driven(self) -> Array:
+        """Acceleration of the mass, shape (3,) [m/s²]."""
+        total = np.zeros(3)
+        for factor, case in self._columns:
+            for load in case.loads:
+                if isinstance(load, Acceleration):
+                    total += factor * np.array(load.vector)
+        return total
+
+    @cached_property
     def _heat(self) -> Array:
         total = Heat()
         for heat in heats_in(self.answer.inputs, self.case):
@@ -252,7 +272,7 @@ class Cutter:
     def _stretch(self, piece: Piece) -> Array:
         """Strain across the plies at the nodes, the mean of the elements round each."""
         mean = self.mesh.point_mean(self.answer.solution.strains[self.case])
-        heat = self._heat()
+        heat = self._heat
         own = {e: stretch_of(self.laminate(e), mean[e], heat) for e in set(piece.element.tolist())}
         first = next(iter(own.values()))
         found, count = np.zeros((piece.count, *first.shape)), np.zeros((piece.count, 1, 1))
@@ -283,8 +303,9 @@ class Cutter:
             cut,
             weights @ self.answer.solution.displacement[self.case],
             self._stretch(piece),
-            self._pressure()[piece.element],
-            self._heat(),
+            self._pressure[piece.element],
+            self._heat,
+            self._driven,
         )
 
 

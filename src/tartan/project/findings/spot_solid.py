@@ -87,8 +87,6 @@ class SpotQuestion:
         Criteria.
     reach : float
         From the middle of the spot's element to the nearest node of the cut [m].
-    rim : bool
-        Whether a free rim of the part lies within.
     plies : tuple of int
         Of the lay-up, bottom to top.
     words, assumed : tuple of str
@@ -105,7 +103,6 @@ class SpotQuestion:
     laminate: Laminate
     sets: Mapping[str, tuple[str, ...]]
     reach: float
-    rim: bool
     plies: tuple[int, ...]
     words: tuple[str, ...]
     assumed: tuple[str, ...]
@@ -125,8 +122,6 @@ class SpotFound:
         Of the shell, of the one solid and of the solids ply by ply.
     nearer : Reserve or None
         Of the solids ply by ply with the cut at half the distance.
-    unknowns : int
-        Unknowns that were solved for.
     """
 
     question: SpotQuestion
@@ -134,7 +129,6 @@ class SpotFound:
     plies: Array
     reserves: tuple[Reserve | None, ...]
     nearer: Reserve | None
-    unknowns: int
 
     @property
     def stresses(self) -> tuple[Array, ...]:
@@ -216,7 +210,6 @@ def question_for(
         cutter.laminate(ask.element),
         sets,
         float(np.linalg.norm(cut - centre, axis=1).min()),
-        cutter.rim,
         layout.plies(ask.element),
         words,
         told,
@@ -256,8 +249,7 @@ def solved(question: SpotQuestion) -> Generator[str, None, SpotFound]:
     yield "as one solid"
     one = _at(as_one(question.patch), question.columns)
     yield "as solids ply by ply"
-    whole = solve(question.patch, ask.per_ply)
-    plies = _at(whole, question.columns)
+    plies = _at(solve(question.patch, ask.per_ply), question.columns)
     nearer = None
     if question.nearer is not None:
         yield "with the cut at half the distance"
@@ -267,7 +259,7 @@ def solved(question: SpotQuestion) -> Generator[str, None, SpotFound]:
         least_reserve(laminate, question.sets, s, question.held)
         for s in (question.shell, one, plies)
     )
-    return SpotFound(question, one, plies, reserves, nearer, whole.unknowns)
+    return SpotFound(question, one, plies, reserves, nearer)
 
 
 def _at(found: SolidPatch, columns: Index) -> Array:
