@@ -10,7 +10,7 @@ from tartan.exchange.sizing_tables import requirements_table
 from tartan.project.analysis.size_proposals import variables_of
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import DisplacementRequirement, ReserveRequirement
-from tartan.project.document.sizingmodel import SizeAsk, SizeVariable
+from tartan.project.document.sizingmodel import SizeAsk, SizeVariable, SizeZone
 from tartan.project.edits import part_edits, sizing_edits, stack_edits
 from tartan.project.files.storage import from_text, to_text
 from tartan.project.findings.sizing import sized, sizing_of
@@ -125,6 +125,7 @@ def test_a_kept_sizing_tells_the_requirements_of_then() -> None:
     project = panel(requirements=(stiff,))
     ask = asked(project, skin0=(2, 4), plies2=(0, 1))
     found = last(sized(project, ask))
+    found = dataclasses.replace(found, zones=(SizeZone("zone 1", 1e-3, 1e-3, (0,)),))
     kept = dataclasses.replace(
         project,
         sizing=dataclasses.replace(ask, found=found),
@@ -136,6 +137,14 @@ def test_a_kept_sizing_tells_the_requirements_of_then() -> None:
     row = requirements_table(again, again.before).rows[-1]
     assert row[0] == requirement_words(stiff)
     assert "mm" in str(row[1])
+    # A zone that names what is not there, or has no thickness, is refused as well.
+    for key, value in (("variables", [99]), ("after", "nan")):
+        spoilt = json.loads(to_text(kept))
+        zones = spoilt["sizing"]["found"]["zones"]
+        assert zones
+        zones[0][key] = value
+        with pytest.raises(DocumentError):
+            from_text(json.dumps(spoilt))
     # A file whose figures belong to no requirement is refused, not read with the wrong ones.
     body = json.loads(to_text(kept))
     body["sizing"]["found"]["requirements"] = []

@@ -174,13 +174,10 @@ def sleeping() -> Generator[str, None, None]:
 
 
 def looked(work: Aside, *, until: str = "over") -> Aside:
-    end = time.monotonic() + 60
-    while time.monotonic() < end:
+    while not work.over and not (until == "said" and work.said):
+        assert work._child.connection.poll(60), "nothing came"
         work.look()
-        if work.over or (until == "said" and work.said):
-            return work
-        time.sleep(0.02)
-    raise AssertionError("nothing came")
+    return work
 
 
 def test_an_answer_comes_from_a_process_apart() -> None:
@@ -202,7 +199,5 @@ def test_it_is_given_up_at_once() -> None:
     assert not work.over
     work.stop()
     assert work.over
-    end = time.monotonic() + 20
-    while work._child.is_alive() and time.monotonic() < end:
-        time.sleep(0.02)
+    work._child.join(20)
     assert not work._child.is_alive()

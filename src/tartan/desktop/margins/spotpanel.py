@@ -187,10 +187,8 @@ class SpotPanel(QWidget):
         if self.pages.currentWidget() is self.kept:
             # Places are picked one after the other with the chart in sight.
             self.kept.put(answer)
-        elif self.pages.currentWidget() is self.solid:
-            # The next spot is picked with the check in sight.
-            pass
-        elif at != self._at:
+        elif at != self._at and self.pages.currentWidget() is not self.solid:
+            # With the check in sight the next spot is picked for it.
             self.pages.setCurrentIndex(0)
         self._at = at
         project, layout = self.session.project, answer.layout()

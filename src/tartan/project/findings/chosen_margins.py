@@ -6,7 +6,6 @@ All is derived from the stored section strains and remembered with the answer.
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any, TypeVar
@@ -72,10 +71,9 @@ _keeping = Lock()
 def remembered(answer: PartAnswer, key: Hashable, make: Callable[[], Found]) -> Found:
     """What `make` gives, kept as long as the answer lives."""
     kept = _remembered.setdefault(answer, {})
-    if key in kept:
-        with suppress(KeyError):
-            at_hand: Found = kept[key]
-            return at_hand
+    found: Found | None = kept.get(key)
+    if found is not None:
+        return found
     found = make()
     # A thread of the window's may keep something at the same time.
     with _keeping:
