@@ -10,7 +10,7 @@ import pytest
 
 from tartan.core.errors import MaterialError, PartError, TartanError
 from tartan.core.shell.assembly import finished
-from tartan.core.shell.mesh import Pad, Panel
+from tartan.core.shell.mesh import Pad, Panel, grid_mesh
 from tartan.core.shell.shapes import StiffenedPanel
 from tartan.core.stack import Ply, Stack
 from tartan.pages import spot_solid as page
@@ -20,14 +20,17 @@ from tartan.project.analysis.inputs import part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.solids import least_reserve
 from tartan.project.document.model import Project
+from tartan.project.document.packed_arrays import pack_mesh, pack_rows
 from tartan.project.document.partmodel import (
     Acceleration,
     Case,
     Combination,
     EdgeForce,
     Force,
+    OutsideForces,
     Part,
     Pressure,
+    ReadSurface,
     Rung,
     Support,
     Temperature,
@@ -234,6 +237,37 @@ def test_folds_and_junctions_are_refused(
     ask = SpotAsk(element, 0, distance=0.06, assume=True)
     with pytest.raises(PartError, match=words):
         question_for(answer, answer.inputs.criteria.sets, ask)
+
+
+def test_a_tie_within_the_distance_is_refused() -> None:
+    one = grid_mesh(Panel(0.2, 0.1), 10, 5)
+    count = len(one.nodes)
+    two = dataclasses.replace(
+        one,
+        nodes=np.concatenate([one.nodes, one.nodes + np.array([0.2005, 0.0, 0.0])]),
+        quads=np.concatenate([one.quads, one.quads + count]),
+        places=np.zeros((0, 2)),
+        edges={"left edge": one.edges["left edge"]},
+    )
+    part = Part(ReadSurface("two.vtu", pack_mesh(two)), 0.02, (Rung(stack="plate"),), tie_gap=2e-3)
+    pressed = (Case("press", (Pressure(1e3),)),)
+    held = (Support("left edge", "clamped"),)
+    project = plate(part=part, cases=pressed, supports=held, combinations=())
+    answer = solve_now(part_inputs(project))
+    with pytest.raises(PartError, match="tie"):
+        check(answer, 0.08, 0.0, "press", distance=0.04)
+    assert check(answer, 0.0, 0.0, "press", distance=0.04).reserves[-1] is not None
+
+
+def test_forces_of_another_analysis_move_nothing_to_cut_by() -> None:
+    project = plate(combinations=())
+    count = solve_now(part_inputs(project)).layout().mesh.count
+    rows = np.zeros((count, 9))
+    rows[:, 0], rows[:, 1] = np.arange(count), 1e4
+    read = OutsideForces("other", "other.csv", "element", pack_rows(rows))
+    answer = solve_now(part_inputs(dataclasses.replace(project, outside=(read,))))
+    with pytest.raises(PartError, match="another analysis"):
+        check(answer, 0.0, 0.0, "other")
 
 
 def test_what_lacks_is_named() -> None:
