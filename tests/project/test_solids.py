@@ -61,6 +61,11 @@ def test_words_tell_all_three_and_where_the_shell_is_off(strut: Tried) -> None:
     answer = dataclasses.replace(strut.answer, shell=shell)
     off = page.words(dataclasses.replace(strut, answer=answer))
     assert "The shell's σ₁ is 5 % low where it is greatest (ply " in off
+    # One that says next to nothing is low, whichever sign that has; another sign is told as one.
+    for share, told in ((-1e-9, "is 100 % low where"), (-0.5, "has the other sign at its")):
+        shell = dataclasses.replace(strut.answer.shell, stress=share * strut.answer.plies.stress)
+        answer = dataclasses.replace(strut.answer, shell=shell)
+        assert f"The shell's σ₁ {told}" in page.words(dataclasses.replace(strut, answer=answer))
 
 
 def test_tables_hold_what_was_solved(strut: Tried) -> None:

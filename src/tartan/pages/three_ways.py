@@ -137,7 +137,7 @@ def gap_words(ways: Ways) -> list[str]:
         share = f"{units.number(abs(gap) * 100, 2)} % {'low' if gap < 0 else 'high'}"
         if symbol == "σ₃":
             words = f"σ₃, which a shell does not have, is greatest in {where}."
-        elif gap < -1:
+        elif gap < -1 - TOLD:
             words = f"The shell's {symbol} has the other sign at its greatest ({where})."
         else:
             words = f"The shell's {symbol} is {share} where it is greatest ({where})."

@@ -55,14 +55,14 @@ class SpotSolid(AsideAsk):
             spacing=3,
         )
         asked = scrolled(left)
-        asked.setFixedWidth(372)
+        asked.setFixedWidth(330)
         middle = column(row(self.stress, self.key, None, spacing=6), self.plot, spacing=3)
         box = QHBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(10)
         box.addWidget(asked)
         box.addWidget(middle, 1)
-        self.table.setFixedWidth(312)
+        self.table.setFixedWidth(404)
         box.addWidget(self.table)
         self._fill()
 
@@ -133,4 +133,4 @@ class SpotSolid(AsideAsk):
 
     def _draw(self) -> None:
         if self.found is not None:
-            self.picture.draw(state.ways_of(self.found, self.where), (26, 38, 50, 62, 62, 62))
+            self.picture.draw(state.ways_of(self.found, self.where), (26, 40, 52, 74, 96, 98))

@@ -156,7 +156,7 @@ class CouponPane(AsideAsk):
         if edge:
             self._show_edge(found)
         else:
-            self.picture.draw(state.ways_of(found), (28, 40, 46, 70, 86, 92))
+            self.picture.draw(state.ways_of(found), (22, 38, 50, 64, 82, 98))
 
     def _show_edge(self, found: Tried) -> None:
         if found.answer.edge is None:
@@ -187,7 +187,7 @@ class CouponPane(AsideAsk):
             [None, None, *(figure_look(v) for v in r[2:5]), _reserve(r[5], need)]
             for r in table.rows
         ]
-        self.table.put(table, looks, (54, 80, 62, 62, 62, 40))
+        self.table.put(table, looks, (62, 78, 60, 60, 60, 38))
 
 
 def _reserve(value: object, need: float) -> Look:
