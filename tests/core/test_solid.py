@@ -5,7 +5,6 @@ import dataclasses
 import numpy as np
 import pytest
 from numpy.typing import NDArray
-from scipy.linalg import expm
 
 from tartan.core.errors import MaterialError, MechanismError, PartError
 from tartan.core.laminate import Laminate, make_laminate
@@ -26,6 +25,7 @@ from tartan.core.solid.plate import bent
 from tartan.core.solid.slab import by_ply, slab
 from tartan.core.stack import Ply, Stack
 from tests.conftest import CARBON, STEEL
+from tests.exact_bending import exact_plate
 
 Array = NDArray[np.float64]
 
@@ -193,39 +193,6 @@ def test_thin_bricks_bend_without_locking(skew: float, within: float, slender: f
 
 
 # Plates and coupons
-
-
-def exact_plate(laminate: Laminate, a: float, b: float, q0: float, z: Array) -> Array:
-    """N. J. Pagano's plate, J. Composite Materials 4 (1970) 20, by its equations anew.
-
-    Amplitudes U, V, W, X, Y, Z of displacements and of the stresses on a level, at heights, shape
-    (k, 6): ply by ply they follow from those below by a matrix exponential.
-    """
-    p, q = np.pi / a, np.pi / b
-    states = [np.eye(6)]
-    rates = []
-    for material, angle in zip(laminate.materials, laminate.angles, strict=True):
-        C = turned(stiffness(material), ply_axes(angle))
-        M = np.zeros((6, 6))
-        M[0, 2], M[0, 3] = -p, 1 / C[4, 4]
-        M[1, 2], M[1, 4] = -q, 1 / C[5, 5]
-        M[2] = np.array([C[0, 2] * p, C[1, 2] * q, 0, 0, 0, 1]) / C[2, 2]
-        shear = C[3, 3] * np.array([q, p, 0, 0, 0, 0])
-        for row, k, line in ((3, p, 0), (4, q, 1)):
-            along = np.array([-C[line, 0] * p, -C[line, 1] * q, 0, 0, 0, 0]) + C[line, 2] * M[2]
-            M[row] = -k * along + (q if line == 0 else p) * shear
-        M[5, 3], M[5, 4] = p, q
-        rates.append(M)
-    for M, t in zip(rates, np.diff(laminate.z), strict=True):
-        states.append(expm(M * t) @ states[-1])
-    start = np.zeros(6)
-    start[:3] = np.linalg.solve(states[-1][3:, :3], [0.0, 0.0, q0])
-    found = []
-    for height in z:
-        ply = min(int(np.searchsorted(laminate.z[1:], height - 1e-12)), laminate.count - 1)
-        rest = height - laminate.z[ply]
-        found.append(expm(rates[ply] * rest) @ states[ply] @ start)
-    return np.array(found)
 
 
 @pytest.mark.parametrize("slender", [4.0, 10.0])

@@ -104,7 +104,7 @@ def test_trees_are_trees(unsymmetric: Laminate) -> None:
 @pytest.mark.parametrize("key", ["core_shear", "interlaminar"])
 def test_shear_reserve_is_explained_down_to_the_forces(key: str, sandwich: Laminate) -> None:
     Q = np.array([4000.0, -1000.0])
-    tree = shear_reserve_working(sandwich, Q, key, 1, 1)
+    tree = shear_reserve_working(sandwich, np.append(Q, np.zeros(8)), key, 1, 1)
     least = govern(sandwich, Load(), Q, {"core": (key,), "ply": ("interlaminar",)})
     assert tree.value >= least.reserve * (1 - 1e-9)
     index = tree.steps[0]
@@ -113,3 +113,22 @@ def test_shear_reserve_is_explained_down_to_the_forces(key: str, sandwich: Lamin
     expected = shares.max() if key == "core_shear" else (shares**2).sum()
     assert index.value == pytest.approx(expected)
     assert {g.symbol for g in index.steps[0].given} == {"Qx", "Qy"}
+
+
+def test_what_grows_beside_the_transverse_force_is_told_in_the_working(
+    unsymmetric: Laminate,
+) -> None:
+    acting = np.zeros(10)
+    acting[[0, 6, 9]] = 900.0, 2500.0, -700.0
+    tree = shear_reserve_working(unsymmetric, acting, "interlaminar", 1, 1)
+    given = {g.symbol: (g.value, g.unit) for g in tree.steps[0].steps[0].given}
+    assert given == {
+        "Qx": (900.0, "N/m"),
+        "Qy": (0.0, "N/m"),
+        "My,x": (2500.0, "N/m"),
+        "Mxy,y": (-700.0, "N/m"),
+    }
+    alone = shear_reserve_working(
+        unsymmetric, np.where(np.arange(10) < 2, acting, 0.0), "interlaminar", 1, 1
+    )
+    assert alone.value != pytest.approx(tree.value, rel=0.01)

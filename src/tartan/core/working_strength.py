@@ -8,13 +8,9 @@ import numpy as np
 
 from tartan.core.criteria import criterion
 from tartan.core.criteria.base import data_of, mode_name, strengths_of
-from tartan.core.laminate.response import (
-    LEVELS,
-    Load,
-    free_resultants,
-    respond,
-    shear_from_section,
-)
+from tartan.core.laminate.loadcase import shear_of
+from tartan.core.laminate.response import LEVELS, Load, free_resultants, respond
+from tartan.core.laminate.shear import GROWTH
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.working import AXES, CLT, Given, Working, field_given, reduced_stiffness_working
 
@@ -163,7 +159,7 @@ def reserve_working(
 
 def shear_reserve_working(
     laminate: Laminate,
-    Q: np.typing.NDArray[np.float64],
+    shearing: np.typing.NDArray[np.float64],
     key: str,
     ply: int,
     level: int,
@@ -175,14 +171,14 @@ def shear_reserve_working(
     ----------
     laminate : Laminate
         The laminate.
-    Q : ndarray, shape (2,)
-        Transverse shear forces Qx, Qy [N/m].
+    shearing : ndarray, shape (10,)
+        Transverse forces and growth, as of `LoadCase.shearing` [N/m; N/m², N/m].
     key : str
         Such as core_shear or interlaminar.
     ply, level : int
         From 0.
-    held : ndarray, shape (2,), optional
-        Transverse shear forces that stay [N/m].
+    held : ndarray, shape (10,), optional
+        The same of what stays.
 
     Raises
     ------
@@ -191,15 +187,10 @@ def shear_reserve_working(
     """
     rule = criterion(key)
     material = laminate.materials[ply]
-    rests = np.zeros(2) if held is None else held
-    stress, resting = (
-        shear_from_section(laminate, np.append(np.zeros(6), np.linalg.solve(laminate.shear, q)))[
-            ply, level
-        ]
-        for q in (Q, rests)
-    )
+    rests = np.zeros(10) if held is None else held
+    stress, resting = (shear_of(laminate, q)[ply, level] for q in (shearing, rests))
     outcome = rule.evaluate(strengths_of(material, rule), stress, resting)
-    forces = tuple(Given(n, float(q), "N/m", "load") for n, q in zip(("Qx", "Qy"), Q, strict=True))
+    forces = _shearing_given(shearing, "load")
     steps = tuple(
         Working(
             f"shear {n} in ply {ply + 1} at the {LEVELS[level]}",
@@ -213,9 +204,7 @@ def shear_reserve_working(
         for k, n in enumerate(("13", "23"))
     )
     if resting.any():
-        kept = tuple(
-            Given(n, float(q), "N/m", "stays") for n, q in zip(("Qx", "Qy"), rests, strict=True)
-        )
+        kept = _shearing_given(rests, "stays")
         steps += tuple(
             Working(
                 f"residual shear {n} in ply {ply + 1} at the {LEVELS[level]}",
@@ -239,4 +228,14 @@ def shear_reserve_working(
         (),
         (index,),
         rule.source,
+    )
+
+
+def _shearing_given(shearing: np.typing.NDArray[np.float64], whence: str) -> tuple[Given, ...]:
+    """Transverse forces, and what grows beside them where anything does."""
+    names = ("Qx", "Qy", *GROWTH)
+    return tuple(
+        Given(n, float(q), "N/m²" if n[0] == "N" else "N/m", whence)
+        for n, q in zip(names, shearing, strict=True)
+        if q or n[0] == "Q"
     )

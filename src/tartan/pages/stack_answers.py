@@ -234,11 +234,11 @@ def reserve_of_ply(asked: Question, ply: int, key: str) -> Working:
     if judged.stress == "transverse":
         return shear_reserve_working(
             asked.laminate,
-            np.array(asked.loads.across),
+            asked.loads.shearing,
             name,
             ply,
             level,
-            np.array(asked.loads.held[6:]),
+            asked.loads.held_shearing,
         )
     applied, held = parts(asked.laminate, asked.loads)
     if judged.stress == "sandwich":

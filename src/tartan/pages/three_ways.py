@@ -135,8 +135,8 @@ def gap_words(ways: Ways) -> list[str]:
         where = f"ply {ways.numbers[ply]}, {units.show(true, units.STRESS)}"
         gap = said / true - 1
         share = f"{units.number(abs(gap) * 100, 2)} % {'low' if gap < 0 else 'high'}"
-        if symbol == "σ₃":
-            words = f"σ₃, which a shell does not have, is greatest in {where}."
+        if symbol == "σ₃" and not shell[..., which].any():
+            words = f"σ₃, which the shell has nothing of, is greatest in {where}."
         elif gap < -1 - TOLD:
             words = f"The shell's {symbol} has the other sign at its greatest ({where})."
         else:

@@ -22,6 +22,7 @@ from tartan.core.laminate.tube import TubeLoad, check_tube
 
 Array = NDArray[np.float64]
 Way = Literal["force", "strain", "stress"]
+Eight = tuple[float, float, float, float, float, float, float, float]
 
 COMPONENTS = ("Nx", "Ny", "Nxy", "Mx", "My", "Mxy")
 _NONE: tuple[Way, ...] = ("force",) * 6
@@ -63,6 +64,9 @@ class LoadCase:
     curved : tuple of float
         Curvature xx, yy and twice xy of the unloaded surface, positive where it bulges upwards;
         bent faces of a curved sandwich press on its core [1/m].
+    growth, held_growth : tuple of float
+        How forces and moments grow along the surface beside the transverse forces, as at a place
+        of a part, in the order of `shear.GROWTH`; scaled, and what stays [N/m², N/m].
     tube : TubeLoad or None
         Where the laminate is the wall of a tube: what that is under stands in place of the six
         components, which are kept for when it is a flat laminate again.
@@ -76,13 +80,15 @@ class LoadCase:
     dT_gradient: float = 0.0
     dC: float = 0.0
     stack: str = ""
-    held: tuple[float, float, float, float, float, float, float, float] = (0.0,) * 8
+    held: Eight = (0.0,) * 8
     scales_temperature: bool = False
     growing_dT: float = 0.0
     growing_gradient: float = 0.0
     press: float = 0.0
     held_press: float = 0.0
     curved: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    growth: Eight = (0.0,) * 8
+    held_growth: Eight = (0.0,) * 8
     tube: TubeLoad | None = None
 
     @property
@@ -108,6 +114,16 @@ class LoadCase:
     def across(self) -> tuple[float, float]:
         """Transverse forces; the wall of a tube is under none [N/m]."""
         return self.Q if self.tube is None else (0.0, 0.0)
+
+    @property
+    def shearing(self) -> Array:
+        """Transverse forces and growth that are scaled, shape (10,)."""
+        return np.array([*self.across, *self.growth])
+
+    @property
+    def held_shearing(self) -> Array:
+        """The same of what stays, shape (10,)."""
+        return np.array([*self.held[6:], *self.held_growth])
 
     @property
     def loaded(self) -> bool:
@@ -177,6 +193,8 @@ def check_load_case(loads: LoadCase) -> LoadCase:
                 loads.press,
                 loads.held_press,
                 *loads.curved,
+                *loads.growth,
+                *loads.held_growth,
             ),
         )
     ):
@@ -184,6 +202,8 @@ def check_load_case(loads: LoadCase) -> LoadCase:
     forces = [
         *loads.Q,
         *loads.held,
+        *loads.growth,
+        *loads.held_growth,
         *(v for v, w in zip(loads.values, loads.ways, strict=True) if w != "strain"),
     ]
     strains = [v for v, w in zip(loads.values, loads.ways, strict=True) if w == "strain"]
@@ -249,19 +269,33 @@ def answer(laminate: Laminate, loads: LoadCase) -> Answer:
         total, resultants = respond_mixed(laminate, known, values + stays, loads.whole_heat)
         held, _ = respond_mixed(laminate, known, stays, loads.residual)
         residual = held.stress_12
-    kept = shear_of(laminate, loads.held[6:]) if any(loads.held[6:]) else None
+    stays_shear, scaled = loads.held_shearing, shear_of(laminate, loads.shearing)
+    kept = shear_of(laminate, stays_shear) if stays_shear.any() else None
     if loads.scales_temperature:
-        both = shear_of(laminate, loads.across) + (0.0 if kept is None else kept)
+        both = scaled + (0.0 if kept is None else kept)
         return Answer(total, total, None, resultants, both)
-    return Answer(applied, total, residual, resultants, shear_of(laminate, loads.across), kept)
+    return Answer(applied, total, residual, resultants, scaled, kept)
 
 
-def shear_of(laminate: Laminate, Q: tuple[float, float]) -> Array:
-    """Interlaminar shear stresses under transverse forces, shape (n, 3, 2) [Pa]."""
-    if not any(Q):
+def shear_of(laminate: Laminate, shearing: Array) -> Array:
+    """Interlaminar shear stresses under transverse forces and growth.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    shearing : ndarray, shape (10,)
+        As of `LoadCase.shearing` [N/m; N/m², N/m].
+
+    Returns
+    -------
+    ndarray, shape (n, 3, 2)
+        tau_13, tau_23 by ply and level [Pa].
+    """
+    if not shearing.any():
         return np.zeros((laminate.count, 3, 2))
-    section = np.concatenate([np.zeros(6), np.linalg.solve(laminate.shear, np.array(Q))])
-    return shear_from_section(laminate, section)
+    section = np.concatenate([np.zeros(6), np.linalg.solve(laminate.shear, shearing[:2])])
+    return shear_from_section(laminate, section, shearing[2:])
 
 
 def parts(laminate: Laminate, loads: LoadCase) -> tuple[Load, Load]:

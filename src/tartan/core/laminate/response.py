@@ -6,13 +6,14 @@ Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., section 4.4 and 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import StackError
-from tartan.core.laminate.shear import shear_distribution
+from tartan.core.laminate.shear import growth_distribution, shear_distribution
 from tartan.core.laminate.stiffness import Laminate, strain_rotation
 
 Array = NDArray[np.float64]
@@ -289,7 +290,7 @@ def stress_from_section(laminate: Laminate, section: Array) -> Array:
     return stress
 
 
-def shear_from_section(laminate: Laminate, section: Array) -> Array:
+def shear_from_section(laminate: Laminate, section: Array, growth: Array | None = None) -> Array:
     """Interlaminar shear stresses from section strains, by equilibrium.
 
     Parameters
@@ -298,6 +299,9 @@ def shear_from_section(laminate: Laminate, section: Array) -> Array:
         The laminate.
     section : ndarray, shape (..., 8)
         As in `stress_from_section`.
+    growth : ndarray, shape (..., 8), optional
+        Gradients of the section forces beside Q, in the order of `shear.GROWTH` [N/m², N/m];
+        zero when left out.
 
     Returns
     -------
@@ -305,11 +309,20 @@ def shear_from_section(laminate: Laminate, section: Array) -> Array:
         tau_13, tau_23 in ply axes by ply and level [Pa]; zero at both faces.
     """
     force = section[..., 6:] @ laminate.shear.T
-    f = shear_distribution(laminate.Qbar, laminate.z, laminate.compliance, _PLACES)
+    stress: Array = np.einsum("nsij,...j->...nsi", _turned(laminate, shear_distribution), force)
+    if growth is not None:
+        stress = stress + np.einsum(
+            "nsij,...j->...nsi", _turned(laminate, growth_distribution), growth
+        )
+    return stress
+
+
+def _turned(laminate: Laminate, distribution: Callable[..., Array]) -> Array:
+    """A distribution of xz and yz by ply and level, in ply axes, shape (n, 3, 2, c)."""
+    f = distribution(laminate.Qbar, laminate.z, laminate.compliance, _PLACES)
     c, s = np.cos(laminate.angles), np.sin(laminate.angles)
     turn = np.moveaxis(np.array([[c, s], [-s, c]]), -1, 0)
-    stress: Array = np.einsum("nij,nsjk,...k->...nsi", turn, f, force)
-    return stress
+    return np.asarray(np.einsum("nij,nsjk->nsik", turn, f))
 
 
 __all__ = [

@@ -1,12 +1,16 @@
-"""Transverse shear stiffness and stress by energy equivalence.
+"""Transverse shear stiffness and stress by energy equivalence, and what acts across the plies.
 
 The shear stress follows from in-plane equilibrium when only Mx grows along x (at the rate Qx)
 and only My along y (at the rate Qy), every other resultant gradient being zero; the stiffness H
 is the one that stores the same energy. One homogeneous layer gives the factor 5/6; the result
 does not depend on the reference surface, and x and y couple in angle plies.
 
+Where all gradients of the resultants are known, as in a field, those beside Qx and Qy (the
+growth) add stresses that are in balance by themselves: nothing at the faces, no force in sum.
+
 Source: K. Rohwer, Improved Transverse Shear Stiffness for Layered Finite Elements, DFVLR-FB
-88-32 (1988); J. M. Whitney, J. Appl. Mech. 39 (1972) 302–304.
+88-32 (1988); J. M. Whitney, J. Appl. Mech. 39 (1972) 302–304. All gradients: R. Rolfes, K.
+Rohwer, Int. J. Numer. Meth. Eng. 40 (1997) 51–60, without their assumption of cylindrical bending.
 """
 
 from __future__ import annotations
@@ -61,22 +65,69 @@ def shear_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> A
     ndarray, shape (n, m, 2, 2)
         f with ``(tau_xz, tau_yz) = f @ (Qx, Qy)`` [1/m]; zero at both faces.
     """
-    b, d = compliance[:3, 3:], compliance[3:, 3:]
-    Qb, Qd = Qbar @ b, Qbar @ d
+    F = grown(Qbar, z, compliance[:, 3:], at)
+    rows = [[F[..., 0, 0], F[..., 2, 1]], [F[..., 2, 0], F[..., 1, 1]]]
+    return -np.moveaxis(np.array(rows), (0, 1), (-2, -1))
+
+
+def grown(Qbar: Array, z: Array, compliance: Array, at: Array) -> Array:
+    """In-plane stress summed from the bottom face, per unit section force.
+
+    Parameters
+    ----------
+    Qbar, z, at : ndarray
+        As of `shear_distribution`, shapes (n, 3, 3), (n + 1,) and (m,).
+    compliance : ndarray, shape (6, c)
+        Columns of the inverse of ABD.
+
+    Returns
+    -------
+    ndarray, shape (n, m, 3, c)
+        ``∫ σ dz`` per unit of each force.
+    """
+    Qb, Qd = Qbar @ compliance[:3], Qbar @ compliance[3:]
     low, t = z[:-1], np.diff(z)
 
-    def grown(height: Array) -> Array:
-        """∫ Qbar (b + z d) dz from the ply's bottom over `height`, shape (..., 3, 3)."""
+    def within(height: Array) -> Array:
+        """The same from the ply's bottom over `height`, shape (..., 3, c)."""
         mean = low[:, None] + height / 2
         return (
             Qb[:, None] * height[..., None, None] + Qd[:, None] * (height * mean)[..., None, None]
         )
 
-    whole = grown(t[:, None])[:, 0]
-    below = np.concatenate([np.zeros((1, 3, 3)), np.cumsum(whole, axis=0)[:-1]])
-    F = below[:, None] + grown(t[:, None] * (1 + at) / 2)
-    rows = [[F[..., 0, 0], F[..., 2, 1]], [F[..., 2, 0], F[..., 1, 1]]]
-    return -np.moveaxis(np.array(rows), (0, 1), (-2, -1))
+    whole = within(t[:, None])[:, 0]
+    below = np.concatenate([np.zeros((1, *whole.shape[1:])), np.cumsum(whole, axis=0)[:-1]])
+    return np.asarray(below[:, None] + within(t[:, None] * (1 + at) / 2))
+
+
+GROWTH = ("Ny,x", "Nx,y", "Nxy,x", "Nxy,y", "My,x", "Mx,y", "Mxy,x", "Mxy,y")
+"""Gradients of section forces beside Qx and Qy; Nx,x, Ny,y, Mx,x and My,y follow by balance."""
+
+
+def growth_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> Array:
+    """Shear stress per unit growth of the section forces through the thickness.
+
+    Parameters
+    ----------
+    Qbar, z, compliance, at : ndarray
+        As of `shear_distribution`, shapes (n, 3, 3), (n + 1,), (6, 6) and (m,).
+
+    Returns
+    -------
+    ndarray, shape (n, m, 2, 8)
+        f with ``(tau_xz, tau_yz) = f @ growth`` in the order of `GROWTH` [1, 1/m]; zero at both
+        faces, and nothing in sum.
+    """
+    F = grown(Qbar, z, compliance, at)
+    found = np.empty((*F.shape[:2], 2, 8))
+    for k in (0, 1):
+        # What grows along x, then along y; what balance takes back from the normal ones.
+        x, y, t = (F[..., 3 * k + c] for c in range(3))
+        found[..., 4 * k] = -y[..., [0, 2]]
+        found[..., 4 * k + 1] = -x[..., [2, 1]]
+        found[..., 4 * k + 2] = -t[..., [0, 2]] + y[..., [2, 1]]
+        found[..., 4 * k + 3] = -t[..., [2, 1]] + x[..., [0, 2]]
+    return found
 
 
 def shear_stiffness(Qbar: Array, z: Array, G: Array, compliance: Array) -> Array:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import StackError
 from tartan.core.laminate.loadcase import LoadCase
-from tartan.core.laminate.shear import shear_distribution
+from tartan.core.laminate.shear import growth_distribution, shear_distribution
 from tartan.core.laminate.stiffness import Laminate, reduced_stiffness, strain_rotation
 from tartan.core.materials import Material
 from tartan.core.search.changes import Change
@@ -206,8 +206,8 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> 
                 stress[k] += held[k]
                 held[k] = 0.0
     section = (Qbar, (t, low), ABD, layer, table)
-    shear = _shear(np.array([load.across for load in loads]), *section)
-    held_shear = _shear(np.array([load.held[6:] for load in loads]), *section)
+    shear = _shear(np.array([load.shearing for load in loads]), *section)
+    held_shear = _shear(np.array([load.held_shearing for load in loads]), *section)
     if held_shear is not None:
         shear = np.zeros_like(held_shear) if shear is None else shear
         moves = [k for k, load in enumerate(loads) if load.scales_temperature]
@@ -294,7 +294,7 @@ def _stress(strain: Array, place: Array, operator: Array) -> Array:
 
 
 def _shear(
-    Q: Array,
+    shearing: Array,
     Qbar: Array,
     heights: tuple[Array, Array],
     ABD: Array,
@@ -302,7 +302,7 @@ def _shear(
     table: _Table,
 ) -> Array | None:
     """Interlaminar shear stresses in ply axes, shape (k, m, n, 3, 2); None when there are none."""
-    if not Q.any():
+    if not shearing.any():
         return None
     t, low = heights
     compliance = np.linalg.inv(ABD)
@@ -311,11 +311,14 @@ def _shear(
     angle = np.arctan2(cs, c2)
     c, s = np.cos(angle), np.sin(angle)
     turn = np.moveaxis(np.array([[c, s], [-s, c]]), (0, 1), (-2, -1))
-    found = np.empty((len(Q), *layer.shape, 3, 2))
+    found = np.empty((len(shearing), *layer.shape, 3, 2))
+    grows = bool(shearing[:, 2:].any())
     for i in range(len(layer)):
         z = np.append(low[i], low[i, -1] + t[i, -1])
         f = shear_distribution(Qbar[i], z, compliance[i], LEVELS)
-        found[:, i] = np.einsum("nij,nsjq,kq->knsi", turn[i], f, Q)
+        if grows:
+            f = np.concatenate([f, growth_distribution(Qbar[i], z, compliance[i], LEVELS)], -1)
+        found[:, i] = np.einsum("nij,nsjq,kq->knsi", turn[i], f, shearing[:, : f.shape[-1]])
     return found
 
 

@@ -76,6 +76,26 @@ ALL = Within()
 
 
 @dataclass(frozen=True, eq=False)
+class Growth:
+    """Gradients of section forces beside the transverse force, as `force_gradients` gives.
+
+    Attributes
+    ----------
+    scaled : ndarray, shape (k, m, 8)
+        Of the cases, in the order of `laminate.shear.GROWTH` [N/m², N/m].
+    held : ndarray, shape (m, 8)
+        Of what stays; zeros where nothing does.
+    """
+
+    scaled: Array
+    held: Array
+
+    def of(self, here: Index) -> Growth:
+        """Return that of some elements, shape (q,)."""
+        return Growth(self.scaled[:, here], self.held[here])
+
+
+@dataclass(frozen=True, eq=False)
 class Margins:
     """Governing reserve factor of every element, with its address.
 
@@ -124,6 +144,7 @@ def assess(  # noqa: PLR0913 - as many parts of one state
     within: Within = ALL,
     *,
     beside: Beside | None = None,
+    growth: Growth | None = None,
 ) -> Margins:
     """Find the governing reserve factor of every element.
 
@@ -147,6 +168,8 @@ def assess(  # noqa: PLR0913 - as many parts of one state
     beside : Beside, optional
         Pressure on the faces by case and element, shape (k, m), held (m,), and the surface's
         curvature, shape (m, 3); what a core carries beside the section strains.
+    growth : Growth, optional
+        How section forces grow from element to element; without it only moments do.
 
     Raises
     ------
@@ -172,10 +195,13 @@ def assess(  # noqa: PLR0913 - as many parts of one state
         stress = {"in-plane": stress_from_section(laminate, part)}
         if own_free is not None:
             stress["in-plane"] = stress["in-plane"] - own_free
-        if any(c.rule.stress == "transverse" for c in checks):
-            stress["transverse"] = shear_from_section(laminate, part)
         block = slice(start, start + len(part))
-        held = _held(laminate, residual, free, block, stress)
+        if any(c.rule.stress == "transverse" for c in checks):
+            grows = None if growth is None else np.moveaxis(growth.scaled[:, block], 0, 1)
+            stress["transverse"] = shear_from_section(
+                laminate, part, None if grows is None else grows[:, :, None]
+            )
+        held = _held(laminate, residual, free, block, stress, growth)
         press = kept = None
         if beside is not None:
             press = beside.press[:, block].T[:, :, None]
@@ -267,6 +293,7 @@ def _held(
     free: Array | None,
     block: slice,
     stress: Mapping[str, Array],
+    growth: Growth | None,
 ) -> dict[str, Array]:
     """Resting stresses of a block of elements, by kind, shape (b, p, n, 3, c)."""
     if residual is None:
@@ -274,7 +301,8 @@ def _held(
     strains = residual[block]
     found = {"in-plane": stress_from_section(laminate, strains) - (0.0 if free is None else free)}
     if "transverse" in stress:
-        found["transverse"] = shear_from_section(laminate, strains)
+        grows = None if growth is None else growth.held[block][:, None]
+        found["transverse"] = shear_from_section(laminate, strains, grows)
     return found
 
 

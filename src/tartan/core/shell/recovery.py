@@ -19,7 +19,7 @@ from tartan.core.errors import PartError
 from tartan.core.laminate.response import Load, free_resultants, free_stress
 from tartan.core.shell.assembly import groups
 from tartan.core.shell.loads import free_strain
-from tartan.core.shell.margins import ALL, Margins, Within, assess
+from tartan.core.shell.margins import ALL, Growth, Margins, Within, assess
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.solve import ShellModel, Solution
 from tartan.core.shell.zones import Zones
@@ -145,6 +145,7 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
     scaled: Load | Sequence[Load] | None = None,
     within: Within = ALL,
     beside: Beside | None = None,
+    growth: Growth | None = None,
 ) -> Margins:
     """Governing reserve factor of every element of a part of several zones.
 
@@ -165,8 +166,8 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
         Temperature that caused `strains` themselves and is scaled with them.
     within : Within
         Plies of the lay-up, levels and criteria that are looked at.
-    beside : Beside, optional
-        As `assess` takes it.
+    beside, growth : Beside, Growth, optional
+        As `assess` takes them.
 
     Returns
     -------
@@ -194,7 +195,15 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
         if beside is not None:
             near = Beside(beside.press[:, here], beside.held[here], beside.curved[here])
         part = assess(
-            laminate, strains[:, here], sets, held, free, own, within.of_zone(numbers), beside=near
+            laminate,
+            strains[:, here],
+            sets,
+            held,
+            free,
+            own,
+            within.of_zone(numbers),
+            beside=near,
+            growth=None if growth is None else growth.of(here),
         )
         if zones.plies:
             part = replace(part, ply=np.array(zones.plies[number])[part.ply])

@@ -2,17 +2,15 @@
 
 In thin shells the shear strain is what keeps directors normal; between unlike elements and on
 distorted meshes it oscillates by several times its true size, while moments stay right. There the
-shear force is taken from ``Qa = Mab,b`` instead, with the moments fitted by a quadratic over two
-rings of neighbours. Thick sections and regular meshes keep the elements' own shear.
+shear force is taken from ``Qa = Mab,b`` instead, with the moments fitted over two rings of
+neighbours. Thick sections and regular meshes keep the elements' own shear.
 
 Source: equilibrium as in J. N. Reddy, Mechanics of Laminated Composite Plates and Shells, 2nd
-ed., eq. 3.4.27; the fit over patches as in O. C. Zienkiewicz and J. Z. Zhu, Int. J. Numer. Meth.
-Eng. 33 (1992) 1331–1364.
+ed., eq. 3.4.27; the fit over patches as in `patches`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
@@ -20,9 +18,9 @@ import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
 
-from tartan.core.shell.assembly import groups, reference_of
 from tartan.core.shell.element import lift
 from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.patches import Pairs, axes_of, patches, slopes, turns
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -33,18 +31,6 @@ SKEW = 0.04
 THICK = 10.0
 """Sections with bending over shear stiffness beyond this many element areas keep the elements' own
 shear by half or more: there it is as good as their bending."""
-
-BLOCK = 4096
-"""Elements fitted at a time."""
-
-_TERMS = ((0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
-"""Powers of x and y in a quadratic."""
-
-_SAME_SIDE = 0.8
-"""Cosine within which a neighbour's normal must be for its moments to be compared."""
-
-_LEAST = 1e-6
-"""Least eigenvalue of a fit against its largest; below it a linear one is taken."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,89 +88,22 @@ def shear_fit(mesh: Mesh, reference: Array, zone: Index) -> ShearFit | None:
 
 
 def _fitted(mesh: Mesh, reference: Array, zone: Index) -> ShearFit:
-    normals = mesh.normals()
-    along = np.broadcast_to(reference_of(reference, np.arange(mesh.count)), normals.shape)
-    t1 = along - (along * normals).sum(axis=1, keepdims=True) * normals
-    t1 = t1 / np.linalg.norm(t1, axis=1, keepdims=True)
-    axes = np.stack([t1, np.cross(normals, t1), normals], axis=1)
+    axes = axes_of(mesh, reference)
     kept, blocks = [], []
-    for rows, pairs in _patches(mesh):
-        e, f = rows[pairs[0]], pairs[1]
-        same = (zone[e] == zone[f]) & ((normals[e] * normals[f]).sum(axis=1) > _SAME_SIDE)
-        local, f = pairs[0][same], f[same]
-        slope, usable = _slopes(mesh, axes, rows, (local, f))
-        one = _divergence(axes, rows, (local, f), slope, mesh.count)
+    for rows, (local, f) in patches(mesh):
+        same = zone[rows[local]] == zone[f]
+        pairs = local[same], f[same]
+        slope, usable = slopes(mesh, axes, rows, pairs)
+        one = _divergence(rows, pairs, turns(axes, rows, pairs), slope[:, :2], mesh.count)
         blocks.append(one[np.repeat(usable, 2)])
         kept.append(rows[usable])
     return ShearFit(np.concatenate(kept), sp.vstack(blocks).tocsr())
 
 
-def _touches(mesh: Mesh) -> sp.csr_matrix:
-    """Which elements have which nodes, shape (m, n)."""
-    rows = np.concatenate([np.repeat(g.which, g.nodes.shape[1]) for g in groups(mesh)])
-    nodes = np.concatenate([g.nodes.ravel() for g in groups(mesh)])
-    return sp.coo_matrix(
-        (np.ones(len(rows)), (rows, nodes)), (mesh.count, len(mesh.nodes))
-    ).tocsr()
-
-
-def _patches(mesh: Mesh) -> Iterator[tuple[Index, tuple[Index, Index]]]:
-    """Elements block by block, with pairs of (place in the block, element of its patch)."""
-    touches = _touches(mesh)
-    beside = (touches @ touches.T).tocsr()
-    for start in range(0, mesh.count, BLOCK):
-        rows = np.arange(start, min(start + BLOCK, mesh.count))
-        two = (beside[rows] @ beside).tocoo()
-        order = np.argsort(two.row, kind="stable")
-        yield rows, (two.row[order].astype(np.int64), two.col[order].astype(np.int64))
-
-
-def _slopes(
-    mesh: Mesh, axes: Array, rows: Index, pairs: tuple[Index, Index]
-) -> tuple[Array, NDArray[np.bool_]]:
-    """Share of each neighbour in the slopes along t1 and t2, shape (pairs, 2) [1/m]."""
-    local, f = pairs
-    areas, centres = mesh.areas(), mesh.centres()
-    size = np.sqrt(areas[rows])
-    away = np.einsum("pac,pc->pa", axes[rows[local], :2], centres[f] - centres[rows[local]])
-    x, y = (away / size[local, None]).T
-    weight = areas[f] / (1 + (x * x + y * y) / 4)
-    starts = np.searchsorted(local, np.arange(len(rows)))
-    # Products of the terms 1, x, y, x², xy, y² are monomials up to the fourth degree.
-    powers = [np.ones_like(x), x, x * x, x**3, x**4], [np.ones_like(y), y, y * y, y**3, y**4]
-    sums = {
-        (i, j): np.add.reduceat(weight * powers[0][i] * powers[1][j], starts)
-        for i in range(5)
-        for j in range(5 - i)
-    }
-    N = np.array([[sums[a[0] + b[0], a[1] + b[1]] for b in _TERMS] for a in _TERMS])
-    N = np.ascontiguousarray(np.moveaxis(N, -1, 0))
-    found = np.zeros((len(local), 2))
-    done = np.zeros(len(rows), bool)
-    for count in (6, 3):
-        values = np.linalg.eigvalsh(N[:, :count, :count])
-        good = (values[:, 0] > _LEAST * values[:, -1]) & ~done
-        if not good.any():
-            continue
-        inverse = np.zeros((len(rows), 2, count))
-        inverse[good] = np.linalg.inv(N[good, :count, :count])[:, 1:3]
-        chosen = inverse[local]
-        for k, (i, j) in enumerate(_TERMS[:count]):
-            found += chosen[:, :, k] * (weight * powers[0][i] * powers[1][j])[:, None]
-        done |= good
-    found /= size[local, None]
-    return found, done
-
-
-def _divergence(
-    axes: Array, rows: Index, pairs: tuple[Index, Index], slope: Array, count: int
-) -> sp.csr_matrix:
+def _divergence(rows: Index, pairs: Pairs, turn: Array, slope: Array, count: int) -> sp.csr_matrix:
     """Operator of ``Qa = Mab,b``, moments of the neighbours turned into each element's axes."""
     local, f = pairs
-    own = axes[rows[local]]
-    c, s = np.einsum("pac,pc->ap", own[:, :2], axes[f, 0])
-    size = np.hypot(c, s)
-    c, s = c / size, s / size
+    c, s = turn.T
     x, y = slope.T
     # M'11, M'12 and M'22 from M11, M22, M12.
     m11 = np.stack([c * c, s * s, -2 * c * s])

@@ -21,6 +21,7 @@ from tartan.core.laminate.response import (
     stress_from_section,
 )
 from tartan.core.laminate.stiffness import Laminate
+from tartan.project.analysis.force_growth import across_in, growth_in
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.findings.chosen_margins import EVERYTHING, Ask, margins_for, remembered
 from tartan.project.wording import units
@@ -88,6 +89,7 @@ _PLY = (
         Field(k, f"interlaminar shear {t}", "ply", units.STRESS)
         for k, t in (("t13", "τ₁₃"), ("t23", "τ₂₃"))
     ),
+    Field("s3", "stress across plies σ₃", "ply", units.STRESS),
 )
 
 FIELDS: tuple[Field, ...] = (
@@ -271,6 +273,8 @@ def ply_operator(laminate: Laminate, place: int, level: int, key: str) -> Array:
 
 
 def _of_ply(answer: PartAnswer, case: int, ply: int, level: int, key: str) -> Array:
+    if key == "s3":
+        return _across(answer, case, ply, level)
     strains = mean_strains(answer, case)
     found = np.full(len(strains), np.nan)
     for laminate, plies, here in _zones(answer):
@@ -278,9 +282,30 @@ def _of_ply(answer: PartAnswer, case: int, ply: int, level: int, key: str) -> Ar
             continue
         place = plies.index(ply)
         found[here] = strains[here] @ ply_operator(laminate, place, level, key)
+        if key in ("t13", "t23"):
+            growth = remembered(answer, ("growth", case), lambda: growth_in(answer, case))
+            found[here] += growth[here] @ _growth_operator(laminate, place, level, key)
         heat = answer.heat(case, int(here[0]))
         if heat is not None and key in ("s1", "s2", "t12"):
             found[here] -= free_stress(laminate, heat)[
                 place, level, ("s1", "s2", "t12").index(key)
             ]
+    return found
+
+
+def _growth_operator(laminate: Laminate, place: int, level: int, key: str) -> Array:
+    """What a shear between plies is per growth of the section forces, shape (8,)."""
+    found = shear_from_section(laminate, np.zeros((8, 8)), np.eye(8))
+    return found[:, place, level, ("t13", "t23").index(key)]
+
+
+def _across(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
+    """Stress across the plies; NaN where forces come from another analysis."""
+    found = np.full(answer.layout().mesh.count, np.nan)
+    across = remembered(answer, ("across", case), lambda: across_in(answer, case))
+    if across is None:
+        return found
+    for laminate, plies, here in _zones(answer):
+        if ply in plies:
+            found[here] = across.stress(laminate, here)[:, plies.index(ply), level]
     return found

@@ -348,7 +348,7 @@ def governing_working(answer: PartAnswer, element: int) -> Working:
     key, level = m.checks[int(m.check[element])], int(m.level[element])
     if criterion(key).stress == "transverse":
         return shear_reserve_working(
-            laminate, np.array(loads.Q), key, place, level, np.array(loads.held[6:])
+            laminate, loads.shearing, key, place, level, loads.held_shearing
         )
     applied, held = parts(laminate, loads)
     if criterion(key).stress == "sandwich":

@@ -14,6 +14,7 @@ from tartan.core.shell.recovery import assess_zones
 from tartan.core.strength.laminate_reserves import Beside
 from tartan.project.analysis.caseloads import heats_on
 from tartan.project.analysis.core_pressure import beside_of
+from tartan.project.analysis.force_growth import growth_of, shears_plies
 from tartan.project.analysis.inputs import Layout, PartInputs
 from tartan.project.analysis.superposition import heats_in, scheme_of
 
@@ -48,6 +49,7 @@ def margins_of(
     plain = [k for k, h in heats.items() if h == (None, None) and not scheme.held[k].any()]
     found: Margins | None = None
     outside = beside_of(inputs, layout)
+    sheared = shears_plies(inputs, within)
 
     def beside(cases: list[int]) -> Beside | None:
         if outside is None:
@@ -57,9 +59,15 @@ def margins_of(
     if plain:
         # All of them as they lie in memory: picking would copy them.
         fed = strains if len(plain) == len(strains) else strains[plain]
-        found = _of_cases(
-            assess_zones(layout.zones, fed, sets, within=within, beside=beside(plain)), plain
+        own = assess_zones(
+            layout.zones,
+            fed,
+            sets,
+            within=within,
+            beside=beside(plain),
+            growth=growth_of(layout, (fed, None)) if sheared else None,
         )
+        found = _of_cases(own, plain)
     for k, (grows, stays) in heats.items():
         if k in plain:
             continue
@@ -74,6 +82,11 @@ def margins_of(
             scaled=None if grows is None else heats_on(layout, grows),
             within=within,
             beside=beside([k]),
+            growth=(
+                growth_of(layout, (fed, grows), (resting[k : k + 1], stays) if held else None)
+                if sheared
+                else None
+            ),
         )
         found = _lesser(found, _of_cases(own, [k]))
     assert found is not None

@@ -37,19 +37,27 @@ def beside_of(inputs: PartInputs, layout: Layout) -> Beside | None:
     return known[1]
 
 
-def _pressed(inputs: PartInputs, layout: Layout) -> Beside:
+def pressed_faces(inputs: PartInputs, layout: Layout) -> tuple[Array, Array]:
+    """Pressure on the lower and the upper face in all cases, (k, m, 2), scaled and what stays."""
     scheme = scheme_of(inputs)
     # There is no column where all forces come from another analysis.
     columns = np.zeros((len(scheme.columns), layout.mesh.count, 2))
     for column, c in zip(columns, scheme.columns, strict=True):
         column[:] = on_faces(layout, part_of(inputs.cases[c.case], held=c.held), inputs.tables)
     grows, stays = (np.tensordot(rows, columns, axes=1) for rows in (scheme.growing, scheme.held))
+    return grows, stays
+
+
+def _pressed(inputs: PartInputs, layout: Layout) -> Beside:
+    grows, stays = pressed_faces(inputs, layout)
     more = (grows + stays).argmax(axis=2)[..., None]
     grows, stays = (np.take_along_axis(x, more, axis=2)[..., 0] for x in (grows, stays))
-    return Beside(grows, stays, _curvature(layout.mesh, layout.whole.direction))
+    return Beside(grows, stays, curvature_of(layout))
 
 
-def _curvature(mesh: Mesh, direction: Array) -> Array:
+def curvature_of(layout: Layout) -> Array:
+    """Curvature of the unloaded surface, shape (m, 3) [1/m]; as `surface_curvature`."""
+    mesh, direction = layout.mesh, layout.whole.direction
     known = _curved.get(mesh)
     if known is None or not np.array_equal(known[0], direction):
         known = _curved[mesh] = (direction, surface_curvature(mesh, direction))

@@ -20,11 +20,11 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.shell.factor import factor
 from tartan.core.shell.inertia import mass_moments
-from tartan.core.shell.margins import Within
 from tartan.core.shell.matrices import stiffness_matrix, unknowns_of
 from tartan.core.shell.model import ShellModel
 from tartan.core.shell.prestress import second_stiffness
 from tartan.core.shell.sensitivity import zonesums
+from tartan.core.shell.sensitivity.growth import through_growth
 from tartan.core.shell.sensitivity.place import Place
 from tartan.core.shell.sensitivity.sections import (
     FIGURES,
@@ -38,10 +38,9 @@ from tartan.core.shell.sensitivity.sections import (
     slope,
 )
 from tartan.core.shell.sensitivity.shear import unsettled
-from tartan.core.strength.laminate_reserves import Beside
 from tartan.project.analysis.buckling_and_modes import Shapes, State
 from tartan.project.analysis.caseloads import Heat
-from tartan.project.analysis.core_pressure import beside_of
+from tartan.project.analysis.force_growth import fit_of, mean_shears
 from tartan.project.analysis.gradients import (
     Buckles,
     Gradient,
@@ -54,6 +53,7 @@ from tartan.project.analysis.gradients import (
 from tartan.project.analysis.inputs import Layout, PartInputs
 from tartan.project.analysis.jobs import Memory, PartAnswer
 from tartan.project.analysis.laying import HEIGHTS
+from tartan.project.analysis.places import place_of
 from tartan.project.analysis.shellinputs import shell_model
 from tartan.project.analysis.superposition import heats_in, scheme_of, sets_used
 from tartan.project.document.partmodel import Acceleration
@@ -250,46 +250,34 @@ class Slopes:
         one = self._blank(place.value)
         one.place, one.zone = place, int(layout.zones.zone[asked.element])
         pulls = []
-        grads = place.by_strains()
-        for rows, (u, heat, driven), grad in zip(
-            (scheme.growing, scheme.held), self._fields(asked.case), grads, strict=True
+        for rows, (u, heat, driven), grad, grow, sheared in zip(
+            (scheme.growing, scheme.held),
+            self._fields(asked.case),
+            place.by_strains(),
+            place.by_growth(),
+            mean_shears(self.answer, asked.element, asked.case),
+            strict=True,
         ):
             if not rows[asked.case].any():
                 continue
-            own = unsettled(model, u, asked.element, asked.point, grad)
-            right, of_C = zonesums.pull_strains(model, u, own.which, own.strains)
-            one.zones[:, STIFFNESS] += (of_C + own.stiffness).reshape(-1, 64)
-            pulls.append(_Pull(number, u, heat, driven, right))
+            each = [unsettled(model, u, asked.element, asked.point, grad)]
+            if grow.any():
+                at = (asked.element, sheared)
+                more, by_force = through_growth(model, fit_of(layout), u, at, grow)
+                each += more
+                if heat is not None:
+                    self._heated(one, -by_force, heat)
+            whole = np.zeros_like(u)
+            for own in each:
+                right, of_C = zonesums.pull_strains(model, u, own.which, own.strains)
+                one.zones[:, STIFFNESS] += (of_C + own.stiffness).reshape(-1, 64)
+                whole += right
+            pulls.append(_Pull(number, u, heat, driven, whole))
         return one, pulls
 
     def place(self, asked: ReserveAt) -> Place:
         """The place of a reserve factor, with what stresses it."""
-        answer, layout, inputs = self.answer, self._layout, self._inputs
-        zone = int(layout.zones.zone[asked.element])
-        grows, stays = heats_in(inputs, asked.case)
-        held = bool(scheme_of(inputs).held[asked.case].any())
-        strains = answer.solution.strains[asked.case, asked.element, asked.point]
-        resting = answer.resting[asked.case, asked.element, asked.point] if held else None
-        sign = answer.sign(asked.element)
-        outside = beside_of(inputs, layout)
-        beside = None
-        if outside is not None:
-            e = asked.element
-            beside = Beside(
-                outside.press[asked.case, e], outside.held[asked.case, e], outside.curved[e]
-            )
-        return Place(
-            layout.zones.laminates[zone],
-            Within(
-                (layout.zones.plies[zone].index(asked.ply),), (asked.level,), (asked.criterion,)
-            ),
-            inputs.criteria.sets,
-            strains if resting is None else strains - resting,
-            resting,
-            None if stays is None else stays.on(sign),
-            None if grows is None else grows.on(sign),
-            beside,
-        )
+        return place_of(self.answer, asked)
 
     def _eigen(self, number: int, asked: Buckles | Swings) -> tuple[Gradient, list[_Pull]]:
         buckles = isinstance(asked, Buckles)

@@ -8,12 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
-from tartan.core.laminate.loadcase import LoadCase, answer
+from tartan.core.laminate.loadcase import Eight, LoadCase, answer
 from tartan.core.laminate.response import Load, free_resultants
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.drivers import Drivers, drivers
 from tartan.core.strength.laminate_reserves import Beside, checks_of
 from tartan.project.analysis.core_pressure import beside_of
+from tartan.project.analysis.force_growth import growth_at
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.superposition import heats_in, scheme_of
 
@@ -54,6 +55,8 @@ def spot_loads(found: PartAnswer, element: int, case: int, point: int | None = N
             held_press=float(beside.held[case, element]),
             curved=(x, y, xy),
         )
+    growth, held_growth = growth_at(found, element, case)
+    loads = replace(loads, growth=_eight(growth), held_growth=_eight(held_growth))
     if stays is not None:
         loads = replace(loads, dT=stays.dT, dT_gradient=stays.dT_gradient)
     if grows is None:
@@ -80,6 +83,11 @@ def _as_loads(name: str, forces: Array) -> LoadCase:
     return LoadCase(name, (v[0], v[1], v[2], v[3], v[4], v[5]), Q=(v[6], v[7]))
 
 
+def _eight(v: Array) -> Eight:
+    a, b, c, d, e, f, g, h = (float(x) for x in v)
+    return a, b, c, d, e, f, g, h
+
+
 def about_middle(laminate: Laminate, loads: LoadCase) -> LoadCase:
     """Return the same forces with moments about the laminate's middle."""
     lift = float(laminate.z[0] + laminate.z[-1]) / 2
@@ -89,8 +97,17 @@ def about_middle(laminate: Laminate, loads: LoadCase) -> LoadCase:
     def moved(v: tuple[float, ...]) -> tuple[float, float, float, float, float, float]:
         return v[0], v[1], v[2], v[3] - lift * v[0], v[4] - lift * v[1], v[5] - lift * v[2]
 
+    def grown(v: Eight) -> Eight:
+        return _eight(np.array(v) - lift * np.array([0.0] * 4 + list(v[:4])))
+
     # The temperature of a laminate is that at mid-thickness, wherever its reference is.
-    return replace(loads, values=moved(loads.values), held=(*moved(loads.held), *loads.held[6:]))
+    return replace(
+        loads,
+        values=moved(loads.values),
+        held=(*moved(loads.held), *loads.held[6:]),
+        growth=grown(loads.growth),
+        held_growth=grown(loads.held_growth),
+    )
 
 
 def spot_drivers(found: PartAnswer, element: int) -> tuple[str, Drivers]:

@@ -13,6 +13,7 @@ from tartan.core.laminate.loadcase import answer as laminate_answer
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.solid.divided import Piece
 from tartan.core.solid.patch import Patch, SolidPatch, as_one, solve
+from tartan.project.analysis.force_growth import across_in
 from tartan.project.analysis.inputs import Layout
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.solids import Reserve, least_reserve, solid_materials
@@ -23,7 +24,7 @@ from tartan.project.wording import units
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
-WITHIN_PLY, ACROSS_PLY = [0, 1, 3], [4, 5]
+WITHIN_PLY, PEEL, ACROSS_PLY = [0, 1, 3], 2, [4, 5]
 
 FINE = 0.75
 """Thicknesses of the laminate that a solid may be long, as far as four along a side do."""
@@ -282,4 +283,8 @@ def _shell_stress(answer: PartAnswer, ask: SpotAsk) -> tuple[Array, Array | None
         if found.held_shear is not None:
             total[..., ACROSS_PLY] += found.held_shear / corners
             held[..., ACROSS_PLY] += found.held_shear / corners
+    for into, part in ((total, None), (held, True)):
+        across = across_in(answer, ask.case, held=part)
+        if across is not None:
+            into[..., PEEL] = across.stress(laminate, np.array([ask.element]))[0]
     return total, held if held.any() else None

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tartan.core.laminate.response import Load, free_stress
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell.margins import Within, assess
+from tartan.core.shell.margins import Growth, Within, assess
 from tartan.core.shell.sensitivity.sections import Change, slope
 from tartan.core.strength.laminate_reserves import Beside, Sets
 
@@ -39,6 +39,8 @@ class Place:
         Temperature of what stays, and of what is scaled.
     beside : Beside, optional
         What acts on a core there.
+    growth, held_growth : ndarray, shape (8,), optional
+        How section forces grow there, of what is scaled and of what stays.
     """
 
     laminate: Laminate
@@ -49,15 +51,28 @@ class Place:
     stays: Load | None = None
     scaled: Load | None = None
     beside: Beside | None = None
+    growth: Array | None = None
+    held_growth: Array | None = None
 
-    def reserve(self, laminate: Laminate, strains: Array, held: Array | None) -> Array:
+    def reserve(
+        self,
+        laminate: Laminate,
+        strains: Array,
+        held: Array | None,
+        growth: Growth | None = None,
+    ) -> Array:
         """Reserve factors for rows of strains, shape (q, 8), to shape (q,)."""
+        count = len(strains)
+        if growth is None and self.growth is not None and self.held_growth is not None:
+            growth = Growth(
+                np.broadcast_to(self.growth, (1, count, 8)),
+                np.broadcast_to(self.held_growth, (count, 8)),
+            )
         free, own = (
             None if x is None else free_stress(laminate, x) for x in (self.stays, self.scaled)
         )
         near = None
         if self.beside is not None:
-            count = len(strains)
             near = Beside(
                 np.broadcast_to(self.beside.press, (1, count)),
                 np.broadcast_to(self.beside.held, (count,)),
@@ -72,6 +87,7 @@ class Place:
             own,
             self.within,
             beside=near,
+            growth=growth,
         )
         return margins.reserve
 
@@ -98,6 +114,30 @@ class Place:
         found = -(self.value**2) * (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12
         found = np.where(np.isfinite(found), found, 0.0)
         return found[:8] / steps, (np.zeros(8) if self.held is None else found[8:] / steps)
+
+    def by_growth(self) -> tuple[Array, Array]:
+        """Gradient by the growth that is scaled and by that which stays, shape (8,) each."""
+        if self.growth is None or self.held_growth is None:
+            return np.zeros(8), np.zeros(8)
+        whole = np.concatenate([self.growth, self.held_growth])
+        high = float(np.abs(self.laminate.z).max())
+        # Steps that shear as much as the transverse force does.
+        size = np.abs(whole) * np.tile(np.repeat([high, 1.0], 4), 2)
+        force = np.abs(self.laminate.shear @ self.strains[6:]).max()
+        peak = max(float(size.max()), float(force)) or 1.0
+        steps = STEP * peak / np.tile(np.repeat([high, 1.0], 4), 2)
+        rows = np.diag(steps)
+        strains = np.broadcast_to(self.strains, (16, 8))
+        held = None if self.held is None else np.broadcast_to(self.held, (16, 8))
+
+        def at(k: float) -> Array:
+            moved = whole + k * rows
+            growth = Growth(moved[None, :, :8], moved[:, 8:])
+            return 1 / self.reserve(self.laminate, strains, held, growth)
+
+        found = -(self.value**2) * (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12 / steps
+        found = np.where(np.isfinite(found), found, 0.0)
+        return found[:8], found[8:]
 
     def by_change(self, change: Change) -> float:
         """Derivative by a variable of the section at strains that stand."""

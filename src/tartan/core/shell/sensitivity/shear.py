@@ -74,7 +74,7 @@ def _through(
     which = np.flatnonzero(rows.any(axis=(0, 2)) | (np.arange(mesh.count) == element))
     C = np.array(model.section_of(which[:1]))[0]
     up, slope = float(lift(C[None])[0]), lift_slope(C[None])[0]
-    strains, corners = _strains(model, u, which)
+    strains, corners = own_strains(model, u, which)
     mine = int(np.flatnonzero(which == element)[0])
     inside = np.arange(4) < corners[:, None]
     mean = (strains[..., :6] * inside[..., None]).sum(axis=1) / corners[:, None]
@@ -113,8 +113,23 @@ def _through(
     return Unsettled(which, found, whole)
 
 
-def _strains(model: ShellModel, u: Array, which: Index) -> tuple[Array, Index]:
-    """Elements' own strains, shape (q, 4, 8), and how many of their points count."""
+def own_strains(model: ShellModel, u: Array, which: Index) -> tuple[Array, Index]:
+    """Strains of elements before their shear is settled, and how many of their points count.
+
+    Parameters
+    ----------
+    model : ShellModel
+        The model.
+    u : ndarray, shape (n, 6)
+        State.
+    which : ndarray of int, shape (q,)
+        Elements, each once.
+
+    Returns
+    -------
+    tuple of ndarray
+        Shapes (q, 4, 8) and (q,).
+    """
     place = np.full(model.mesh.count, -1)
     place[which] = np.arange(len(which))
     found, corners = np.zeros((len(which), 4, 8)), np.zeros(len(which), np.int64)

@@ -1,0 +1,111 @@
+"""Stress across the plies, σ3, from the equilibrium of a field of section forces.
+
+Along the normal ``σ3,z = b : σ − τx,x − τy,y``, where b is the curvature of the surface: what the
+faces bear of pressure, what shear sheds, and what bent fibres press on each other. Summed twice
+through the thickness it starts from the pressure on the lower face and, where the forces are in
+balance, ends at that on the upper.
+
+Source: J. N. Reddy, Mechanics of Laminated Composite Plates and Shells, 2nd ed., section 3.4.4;
+the share of curvature as in S. G. Lekhnitskii, Anisotropic Plates (1968), curved bars, for shells
+thin against their radius.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.laminate.shear import grown
+from tartan.core.laminate.stiffness import Laminate
+
+Array = NDArray[np.float64]
+
+_PLACES = np.array([-1.0, 0.0, 1.0])
+
+_EVEN = np.zeros((6, 3))
+"""Second slopes of moments, per unit of their divergence, that no direction is preferred by."""
+_EVEN[3, 0] = _EVEN[4, 2] = 1 / 3
+_EVEN[5, 1] = 1 / 6
+
+
+def balanced(forces: Array, second: Array, curved: Array, pressed: Array) -> Array:
+    """Second slopes of section forces, made to bear what presses on the faces.
+
+    What is amiss is shared out alike in all directions.
+
+    Parameters
+    ----------
+    forces : ndarray, shape (..., 6)
+        N and M [N/m, N].
+    second : ndarray, shape (..., 6, 3)
+        Their ∂xx, ∂xy and ∂yy.
+    curved : ndarray, shape (..., 3)
+        Curvature xx, yy and twice xy of the unloaded surface, positive where it bulges upwards
+        [1/m].
+    pressed : ndarray, shape (...)
+        Pressure on the lower face less that on the upper [Pa].
+
+    Returns
+    -------
+    ndarray, shape (..., 6, 3)
+        With ``Nab,ab = 0`` and ``Mab,ab = b : N − p``.
+    """
+    found = np.array(second, float)
+    for k, wanted in ((0, 0.0), (3, (curved * forces[..., :3]).sum(axis=-1) - pressed)):
+        own = second[..., k, 0] + 2 * second[..., k + 2, 1] + second[..., k + 1, 2]
+        missing = (wanted - own)[..., None, None]
+        found[..., k : k + 3, :] += missing * _EVEN[3:]
+    return found
+
+
+def stress_across(
+    laminate: Laminate, forces: Array, second: Array, curved: Array, faces: Array
+) -> Array:
+    """Stress across the plies by ply and level.
+
+    Parameters
+    ----------
+    laminate : Laminate
+        The laminate.
+    forces, second, curved : ndarray, shapes (..., 6), (..., 6, 3) and (..., 3)
+        As of `balanced`, which has been at them.
+    faces : ndarray, shape (..., 2)
+        Pressure on the lower and the upper face [Pa].
+
+    Returns
+    -------
+    ndarray, shape (..., n, 3)
+        σ3, tension positive [Pa]; less the lower pressure at the bottom face.
+    """
+    bent, by_forces = across_operators(laminate)
+    n = laminate.count
+    found = second.reshape(*second.shape[:-2], 18) @ bent.T
+    # A curved section's own share; every surface has one curvature for all plies.
+    own = np.einsum("nscr,...r->...nsc", by_forces, forces)
+    found = found.reshape(*found.shape[:-1], n, 3)
+    found = found + np.einsum("...c,...nsc->...ns", curved, own)
+    return np.asarray(found - faces[..., :1, None])
+
+
+def across_operators(laminate: Laminate) -> tuple[Array, Array]:
+    """What σ3 is per second slope of the forces, and the stress summed from the bottom.
+
+    Returns
+    -------
+    tuple of ndarray
+        Shapes (3n, 18), plies by level and forces by slope, and (n, 3, 3, 6) as `grown` gives.
+    """
+    z, Qbar, S = laminate.z, laminate.Qbar, laminate.compliance
+    G = grown(Qbar, z, S, _PLACES)
+    low, t = z[:-1], np.diff(z)
+    height = t[:, None] * (1 + _PLACES) / 2
+    # ∫ over the ply of what `grown` is there: the start, and the stress summed twice.
+    b, d = Qbar @ S[:3], Qbar @ S[3:]
+    h = height[..., None, None]
+    twice = h**2 / 2 * b[:, None] + (h**3 / 6 + low[:, None, None, None] * h**2 / 2) * d[:, None]
+    within = G[:, :1] * h + twice
+    below = np.concatenate([np.zeros((1, 3, 6)), np.cumsum(within[:, 2], axis=0)[:-1]])
+    P = below[:, None] + within
+    # σ3 grows by Pxx Rxx,xx and so on: x with ∂xx, y with ∂yy, xy with twice ∂xy.
+    by = np.stack([P[..., 0, :], 2 * P[..., 2, :], P[..., 1, :]], axis=-1)
+    return by.reshape(laminate.count * 3, 18), G

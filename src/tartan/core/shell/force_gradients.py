@@ -1,0 +1,218 @@
+"""Gradients of the section forces in every element, from its neighbours.
+
+What shears plies apart follows from how all stresses in their planes grow along the surface. The
+forces are fitted over patches of like sections and then made to agree with the transverse force
+that the element has: what is amiss is shared out alike in all directions.
+
+Source: fit as in `patches`; what follows through the thickness in `laminate.shear` and
+`laminate.across`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.shell.mesh import Mesh
+from tartan.core.shell.patches import Pairs, axes_of, patches, slopes, turns
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+ALIKE = 0.1
+"""Share by which stiffnesses may differ for sections to be of one patch, such as draped ones."""
+
+
+@dataclass(frozen=True, eq=False)
+class ForceFit:
+    """How the slopes of section forces follow from the forces around.
+
+    Attributes
+    ----------
+    starts : ndarray of int, shape (m + 1,)
+        Where the neighbours of every element begin; none where too few are alike.
+    other : ndarray of int, shape (pairs,)
+        The neighbours, an element itself among them.
+    share : ndarray, shape (pairs, 5)
+        Of each in ∂1, ∂2 [1/m] and ∂11, ∂12, ∂22 [1/m²].
+    turn : ndarray, shape (pairs, 2)
+        Cosine and sine of its first axis.
+    """
+
+    starts: Index
+    other: Index
+    share: Array
+    turn: Array
+
+    @property
+    def usable(self) -> NDArray[np.bool_]:
+        """Elements with enough neighbours, shape (m,)."""
+        return np.asarray(np.diff(self.starts) > 0)
+
+    def slopes(self, forces: Array, which: Index | None = None, *, second: bool = False) -> Array:
+        """Slopes of section forces as they are fitted.
+
+        Parameters
+        ----------
+        forces : ndarray, shape (k, m, 6)
+            N and M of k cases in the elements' axes [N/m, N].
+        which : ndarray of int, shape (q,), optional
+            Elements; all when left out.
+        second : bool
+            Whether second slopes are told too.
+
+        Returns
+        -------
+        ndarray, shape (k, q, 6, 2 or 5)
+            ∂1, ∂2, then ∂11, ∂12, ∂22.
+        """
+        which = np.arange(len(self.starts) - 1) if which is None else which
+        found = np.zeros((len(forces), len(which), 6, 5 if second else 2))
+        _sum(
+            self.starts,
+            self.other,
+            self.share,
+            self.turn,
+            np.ascontiguousarray(forces),
+            which,
+            found,
+        )
+        return found
+
+    def growth(self, forces: Array, which: Index | None = None) -> Array:
+        """What grows of section forces beside their transverse force.
+
+        Parameters
+        ----------
+        forces : ndarray, shape (k, m, 8)
+            N, M and Q of k cases [N/m, N, N/m].
+        which : ndarray of int, shape (q,), optional
+            Elements; all when left out.
+
+        Returns
+        -------
+        ndarray, shape (k, q, 8)
+            In the order of `laminate.shear.GROWTH`; zero where nothing can be fitted.
+        """
+        which = np.arange(len(self.starts) - 1) if which is None else which
+        slope = self.slopes(forces[..., :6], which)
+        return of_slopes(slope, forces[:, which, 6:], self.usable[which])
+
+
+def of_slopes(slope: Array, Q: Array, usable: NDArray[np.bool_]) -> Array:
+    """Growth in balance with a transverse force.
+
+    Parameters
+    ----------
+    slope : ndarray, shape (..., 6, 2)
+        Of N and M.
+    Q : ndarray, shape (..., 2)
+        Transverse force [N/m].
+    usable : ndarray of bool, shape (...)
+        Where slopes are known; elsewhere nothing grows.
+    """
+    found = np.empty((*slope.shape[:-2], 8))
+    for k in (0, 3):
+        x, y, t = slope[..., k, :], slope[..., k + 1, :], slope[..., k + 2, :]
+        force = Q if k else 0.0
+        missing = force - np.stack([x[..., 0] + t[..., 1], t[..., 0] + y[..., 1]], axis=-1)
+        at = 4 if k else 0
+        found[..., at], found[..., at + 1] = y[..., 0], x[..., 1]
+        found[..., at + 2] = t[..., 0] + missing[..., 1] / 3
+        found[..., at + 3] = t[..., 1] + missing[..., 0] / 3
+    return np.where(usable[..., None], found, 0.0)
+
+
+_kept: WeakKeyDictionary[Mesh, tuple[bytes, ForceFit]] = WeakKeyDictionary()
+
+
+def force_fit(mesh: Mesh, reference: Array, zone: Index, stiffness: Array) -> ForceFit:
+    """What gives slopes of section forces; remembered with the mesh.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    reference : ndarray, shape (3,) or (m, 3)
+        Reference direction.
+    zone : ndarray of int, shape (m,)
+        Zones of the elements.
+    stiffness : ndarray, shape (z, 8, 8)
+        Their section stiffness; a fit reaches over sections that are `ALIKE`.
+    """
+    axes = axes_of(mesh, reference)
+    chosen = []
+    for rows, (local, f) in patches(mesh):
+        same = _alike(zone[rows[local]], zone[f], stiffness)
+        chosen.append((rows, (local[same], f[same])))
+    key = axes[:, 0].tobytes() + b"".join(p[1].tobytes() for _, p in chosen)
+    known = _kept.get(mesh)
+    if known is None or known[0] != key:
+        known = _kept[mesh] = (key, _fitted(mesh, axes, chosen))
+    return known[1]
+
+
+def _fitted(mesh: Mesh, axes: Array, chosen: list[tuple[Index, Pairs]]) -> ForceFit:
+    counts, others, shares, turned = [], [], [], []
+    for rows, pairs in chosen:
+        share, usable = slopes(mesh, axes, rows, pairs)
+        inside = usable[pairs[0]]
+        counts.append(np.bincount(pairs[0][inside], minlength=len(rows)))
+        others.append(pairs[1][inside])
+        shares.append(share[inside])
+        turned.append(turns(axes, rows, pairs)[inside])
+    starts = np.concatenate([[0], np.cumsum(np.concatenate(counts))])
+    return ForceFit(starts, np.concatenate(others), np.concatenate(shares), np.concatenate(turned))
+
+
+def _alike(one: Index, other: Index, stiffness: Array) -> NDArray[np.bool_]:
+    """Whether sections by their zones, shape (pairs,) each, may be of one patch."""
+    same = one == other
+    if same.all():
+        return np.asarray(same)
+    count = len(stiffness)
+    codes, which = np.unique(one[~same] * count + other[~same], return_inverse=True)
+    C = stiffness[:, :6, :6].copy()
+    # In units of its own thickness, so that N and M count alike.
+    high = np.sqrt(np.trace(C[:, 3:, 3:], 0, 1, 2) / np.trace(C[:, :3, :3], 0, 1, 2))
+    first, second = codes // count, codes % count
+    D, E = C[first], C[second]
+    for x in (D, E):
+        x[:, 3:] /= high[first, None, None]
+        x[:, :, 3:] /= high[first, None, None]
+    away = np.linalg.norm(D - E, axis=(1, 2)) / np.linalg.norm(D, axis=(1, 2))
+    same[~same] = (away < ALIKE)[which.ravel()]
+    return np.asarray(same)
+
+
+@numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True)  # type: ignore[untyped-decorator]
+def _sum(
+    starts: Index,
+    other: Index,
+    share: Array,
+    turn: Array,
+    forces: Array,
+    which: Index,
+    out: Array,
+) -> None:
+    deep = out.shape[3]
+    for q in numba.prange(len(which)):
+        e = which[q]
+        for p in range(starts[e], starts[e + 1]):
+            f, c, s = other[p], turn[p, 0], turn[p, 1]
+            cc, ss, cs = c * c, s * s, c * s
+            for k in range(len(forces)):
+                for b in (0, 3):
+                    x, y, t = forces[k, f, b], forces[k, f, b + 1], forces[k, f, b + 2]
+                    tx = cc * x + ss * y - 2 * cs * t
+                    ty = ss * x + cc * y + 2 * cs * t
+                    txy = cs * (x - y) + (cc - ss) * t
+                    for d in range(deep):
+                        w = share[p, d]
+                        out[k, q, b, d] += w * tx
+                        out[k, q, b + 1, d] += w * ty
+                        out[k, q, b + 2, d] += w * txy

@@ -1,0 +1,218 @@
+"""How section forces grow over a part: what shears plies apart, and presses across them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tartan.core.criteria import criterion
+from tartan.core.laminate.across import balanced, stress_across
+from tartan.core.laminate.response import free_resultants
+from tartan.core.laminate.stiffness import Laminate
+from tartan.core.shell.force_gradients import ForceFit, force_fit
+from tartan.core.shell.margins import ALL, Growth, Within
+from tartan.core.shell.model import section_matrix
+from tartan.project.analysis.caseloads import Heat, heats_on
+from tartan.project.analysis.core_pressure import curvature_of, pressed_faces
+from tartan.project.analysis.inputs import Layout, PartInputs
+from tartan.project.analysis.superposition import heats_in, scheme_of
+
+if TYPE_CHECKING:
+    from tartan.project.analysis.jobs import PartAnswer
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+
+_fits: WeakKeyDictionary[Layout, tuple[ForceFit, Array]] = WeakKeyDictionary()
+"""Fit and section stiffness by zone of every layout."""
+
+
+def fit_of(layout: Layout) -> ForceFit:
+    """What gives slopes of section forces on a layout."""
+    return _known(layout)[0]
+
+
+def _known(layout: Layout) -> tuple[ForceFit, Array]:
+    found = _fits.get(layout)
+    if found is None:
+        zones = layout.zones
+        C = np.array([section_matrix(x.ABD, x.shear) for x in zones.laminates])
+        fit = force_fit(layout.mesh, layout.whole.direction, zones.zone, C)
+        found = _fits[layout] = (fit, C)
+    return found
+
+
+def forces_in(
+    layout: Layout, strains: Array, heat: Heat | None, which: Index | None = None
+) -> Array:
+    """N, M and Q in the elements, means of their sampling points, less free expansion.
+
+    Parameters
+    ----------
+    layout : Layout
+        The part with its plies.
+    strains : ndarray, shape (k, m, p, 8)
+        Section strains.
+    heat : Heat or None
+        Temperature that belongs to them.
+    which : ndarray of int, shape (q,), optional
+        Elements that are wanted; the others are zero.
+
+    Returns
+    -------
+    ndarray, shape (k, m, 8)
+        [N/m, N, N/m].
+    """
+    _, C = _known(layout)
+    zone = layout.zones.zone
+    if which is None:
+        found = np.einsum("mst,kmt->kms", C[zone], layout.mesh.point_mean(strains))
+    else:
+        found = np.zeros((len(strains), layout.mesh.count, 8))
+        corners = np.where(which < len(layout.mesh.quads), 4, 3)
+        inside = (np.arange(4) < corners[:, None])[..., None]
+        mean = (strains[:, which] * inside).sum(axis=2) / corners[:, None]
+        found[:, which] = np.einsum("mst,kmt->kms", C[zone[which]], mean)
+    if heat is not None:
+        loads = heats_on(layout, heat)
+        sided = layout.sided
+        free = np.array(
+            [free_resultants(x, y) for x, y in zip(sided.laminates, loads, strict=True)]
+        )
+        found[..., :6] -= free[sided.zone]
+    return np.asarray(found)
+
+
+def shears_plies(inputs: PartInputs, within: Within = ALL) -> bool:
+    """Whether any criterion that is looked at reads the shears between plies."""
+    sets = inputs.criteria.sets
+    keys = {c for m in inputs.materials for c in sets.get(m.name, sets.get(m.kind, ()))}
+    rules = [criterion(c) for c in keys]
+    return any(
+        r.stress == "transverse" and (within.criteria is None or r.key in within.criteria)
+        for r in rules
+    )
+
+
+def growth_of(
+    layout: Layout,
+    scaled: tuple[Array, Heat | None],
+    held: tuple[Array, Heat | None] | None = None,
+) -> Growth:
+    """Growth of all elements under what is scaled and what stays.
+
+    Parameters
+    ----------
+    layout : Layout
+        The part with its plies.
+    scaled, held : tuple of ndarray, shape (k, m, p, 8) and (1, m, p, 8), and Heat or None
+        Section strains with the temperature that belongs to them.
+    """
+    fit = fit_of(layout)
+    grows = fit.growth(forces_in(layout, *scaled))
+    stays = np.zeros((layout.mesh.count, 8))
+    if held is not None:
+        stays = fit.growth(forces_in(layout, *held))[0]
+    return Growth(grows, stays)
+
+
+def growth_at(found: PartAnswer, element: int, case: int) -> tuple[Array, Array]:
+    """Growth at an element in a case, of what is scaled and of what stays, shape (8,) each."""
+    layout = found.layout()
+    fit, one = fit_of(layout), np.array([element])
+    near = np.union1d(one, fit.other[fit.starts[element] : fit.starts[element + 1]])
+    (scaled, grows), held = _parts(found, case)
+
+    def of(strains: Array, heat: Heat | None) -> Array:
+        return np.asarray(fit.growth(forces_in(layout, strains, heat, near), one)[0, 0])
+
+    return of(scaled, grows), np.zeros(8) if held is None else of(*held)
+
+
+def _parts(
+    found: PartAnswer, case: int
+) -> tuple[tuple[Array, Heat | None], tuple[Array, Heat | None] | None]:
+    """Section strains of a case that are scaled, and what stays, with their temperatures."""
+    grows, stays = heats_in(found.inputs, case)
+    strains = found.solution.strains[case : case + 1]
+    if not scheme_of(found.inputs).held[case].any():
+        return (strains, grows), None
+    rest = found.resting[case : case + 1]
+    return (strains - rest, grows), (rest, stays)
+
+
+def mean_shears(found: PartAnswer, element: int, case: int) -> tuple[Array, Array]:
+    """Mean transverse shear strains of an element, scaled and held, shape (2,) each."""
+    corners = 4 if element < len(found.layout().mesh.quads) else 3
+    scaled, held = _parts(found, case)
+    one, other = (
+        np.zeros(2) if x is None else x[0][0, element, :corners, 6:].mean(axis=0)
+        for x in (scaled, held)
+    )
+    return one, other
+
+
+def growth_in(found: PartAnswer, case: int) -> Array:
+    """Growth of all elements in a case, shape (m, 8): of what is scaled and stays together."""
+    scaled, held = _parts(found, case)
+    growth = growth_of(found.layout(), scaled, held)
+    return np.asarray(growth.scaled[0] + growth.held)
+
+
+@dataclass(frozen=True, eq=False)
+class Across:
+    """What the stress across the plies follows from, in every element.
+
+    Attributes
+    ----------
+    forces : ndarray, shape (m, 6)
+        N and M [N/m, N].
+    second : ndarray, shape (m, 6, 3)
+        Their second slopes, in balance with what presses on the faces.
+    curved : ndarray, shape (m, 3)
+        Curvature of the surface [1/m].
+    faces : ndarray, shape (m, 2)
+        Pressure on the lower and the upper face [Pa].
+    """
+
+    forces: Array
+    second: Array
+    curved: Array
+    faces: Array
+
+    def stress(self, laminate: Laminate, which: Index) -> Array:
+        """σ3 of elements by ply and level, shape (q, n, 3) [Pa]."""
+        return stress_across(
+            laminate,
+            self.forces[which],
+            self.second[which],
+            self.curved[which],
+            self.faces[which],
+        )
+
+
+def across_in(found: PartAnswer, case: int, *, held: bool | None = None) -> Across | None:
+    """What presses across the plies in a case; of what stays alone where `held`.
+
+    None where forces come from another analysis, which does not tell its pressures, or where
+    nothing stays.
+    """
+    inputs, layout = found.inputs, found.layout()
+    if case >= len(inputs.solved_names):
+        return None
+    scaled, stays = _parts(found, case)
+    if held and stays is None:
+        return None
+    forces = forces_in(layout, *scaled) if not held else np.zeros((1, layout.mesh.count, 8))
+    if stays is not None:
+        forces = forces + forces_in(layout, *stays)
+    grows, rests = (x[case] for x in pressed_faces(inputs, layout))
+    faces = rests if held else grows + rests
+    curved = curvature_of(layout)
+    flat = forces[0, :, :6]
+    slopes = fit_of(layout).slopes(forces[..., :6], second=True)[0, ..., 2:]
+    return Across(flat, balanced(flat, slopes, curved, faces[:, 0] - faces[:, 1]), curved, faces)

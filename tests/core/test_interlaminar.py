@@ -1,0 +1,320 @@
+"""What acts between plies of a shell, from how its section forces grow, against exact plates."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+
+from tartan.core.laminate import Laminate
+from tartan.core.laminate.across import balanced, stress_across
+from tartan.core.laminate.response import shear_from_section
+from tartan.core.laminate.shear import GROWTH, growth_distribution, shear_distribution
+from tartan.core.shell.force_gradients import ForceFit, force_fit
+from tartan.core.shell.loads import point_places, pressure
+from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
+from tartan.core.shell.model import ShellModel
+from tartan.core.shell.solve import solve
+from tartan.core.vessel.thick import CylinderLoad, thick_cylinder
+from tests.conftest import laminate as of
+from tests.exact_bending import (
+    X,
+    cylindrical,
+    endless_plate,
+    exact_plate,
+    in_ply_axes,
+    levels,
+    plies,
+)
+
+Array = NDArray[np.float64]
+
+LENGTH, Q0 = 1.0, 1e5
+ANGLES = [(30.0, -30.0), (30.0, -30.0, -30.0, 30.0), (0.0, 90.0, 0.0), (45.0, 0.0, -45.0, 90.0)]
+
+
+@dataclasses.dataclass
+class Field:
+    """Section forces of one state of a shell, and what is fitted to them."""
+
+    mesh: Mesh
+    fit: ForceFit
+    forces: Array
+    strains: Array
+
+    @classmethod
+    def of(cls, model: ShellModel, load: Array) -> "Field":
+        mesh, section = model.mesh, model.section_of(np.arange(model.mesh.count))
+        strains = mesh.point_mean(solve(model, load).strains)
+        fit = force_fit(mesh, model.reference, np.zeros(mesh.count, np.int64), model.stiffness())
+        return cls(mesh, fit, np.einsum("mst,kmt->kms", section, strains), strains[0])
+
+    def shears(self, laminate: Laminate) -> Array:
+        """By element, ply and level, 13 and 23."""
+        return shear_from_section(laminate, self.strains, self.fit.growth(self.forces)[0])
+
+    def across(self, laminate: Laminate, faces: Array, curved: Array | None = None) -> Array:
+        """σ3 by element, ply and level, under pressures on both faces, shape (m, 2)."""
+        N = self.forces[0, :, :6]
+        curved = np.zeros((len(N), 3)) if curved is None else curved
+        second = self.fit.slopes(self.forces[..., :6], second=True)[0, ..., 2:]
+        borne = balanced(N, second, curved, faces[:, 0] - faces[:, 1])
+        return stress_across(laminate, N, borne, curved, faces)
+
+
+def strip(nx: int = 20, ny: int = 8, jitter: float = 0.0, *, split: bool = False) -> Mesh:
+    width = LENGTH * ny / nx
+    mesh = grid_mesh(Panel(LENGTH, width), nx, ny)
+    nodes = mesh.nodes.copy()
+    inner = (np.abs(nodes[:, 0]) < 0.499 * LENGTH) & (np.abs(nodes[:, 1]) < 0.499 * width)
+    rng = np.random.default_rng(1)
+    nodes[inner, :2] += rng.uniform(-jitter, jitter, (inner.sum(), 2)) * LENGTH / nx
+    mesh = dataclasses.replace(mesh, nodes=nodes)
+    return mesh.split() if split else mesh
+
+
+def off(laminate: Laminate, mesh: Mesh) -> tuple[Array, Array, Array]:
+    """Errors of shears with and without growth, and of σ3, by element, as shares of the peaks."""
+    found = Field.of(*endless_plate(laminate, mesh, LENGTH, Q0))
+    exact = cylindrical(laminate, LENGTH, Q0, levels(laminate).ravel()).reshape(-1, 3, 6)
+    shear = in_ply_axes(laminate, exact[..., 3:5])
+    x = np.pi * (mesh.centres()[:, 0] / LENGTH + 0.5)
+    wanted = shear * np.cos(x)[:, None, None, None]
+    plain = shear_from_section(laminate, found.strains)
+    faces = np.zeros((mesh.count, 2))
+    faces[:, 1] = -Q0 * np.sin(x)
+    peel = found.across(laminate, faces) - exact[..., 5] * np.sin(x)[:, None, None]
+    size = np.abs(shear).max()
+    first, second = (
+        np.abs(v - wanted).max(axis=(1, 2, 3)) / size for v in (found.shears(laminate), plain)
+    )
+    return first, second, np.abs(peel).max(axis=(1, 2)) / Q0
+
+
+@pytest.mark.parametrize("slender", [10.0, 30.0])
+@pytest.mark.parametrize("angles", ANGLES, ids=str)
+def test_bent_angle_plies_have_the_exact_stresses_between_them(
+    angles: tuple[float, ...], slender: float
+) -> None:
+    laminate = plies(*angles, thickness=LENGTH / slender)
+    shear, plain, peel = off(laminate, strip())
+    assert shear.max() < 0.015
+    assert peel.max() < 0.02
+    # One assumed distribution is what it was: right for cross-plies alone.
+    assert (plain.max() > 0.035) == (90.0 not in angles or 45.0 in angles)
+
+
+@pytest.mark.parametrize("angles", ANGLES, ids=str)
+def test_distorted_elements_have_them_too(angles: tuple[float, ...]) -> None:
+    laminate = plies(*angles, thickness=LENGTH / 10)
+    shear, _, peel = off(laminate, strip(jitter=0.25))
+    assert shear.max() < 0.05
+    assert np.median(shear) < 0.015
+    assert peel.max() < 0.05
+
+
+def test_triangles_have_them_away_from_the_rim() -> None:
+    laminate = plies(30.0, -30.0, -30.0, 30.0, thickness=LENGTH / 10)
+    mesh = strip(24, 12, 0.1, split=True)
+    shear, plain, peel = off(laminate, mesh)
+    inside = np.abs(mesh.centres()[:, :2] / [LENGTH, LENGTH / 2]).max(axis=1) < 0.4
+    assert shear[inside].max() < 0.05
+    assert np.median(shear) < 0.03
+    assert plain.max() > 0.15
+    assert peel[inside].max() < 0.02
+
+
+def test_finer_elements_come_nearer() -> None:
+    # So thin that nothing is left of what the theory of shells leaves out.
+    laminate = plies(45.0, 0.0, -45.0, 90.0, thickness=LENGTH / 200)
+    errors = [off(laminate, strip(n, 6))[0].max() for n in (12, 24, 48)]
+    assert errors[2] < errors[1] / 3 < errors[0] / 8
+
+
+@pytest.mark.parametrize("angles", [(0.0, 90.0, 0.0), (90.0, 0.0)])
+def test_a_plate_in_two_ways_bent_has_the_exact_ones(angles: tuple[float, ...]) -> None:
+    a, b, n = 1.0, 0.8, 24
+    laminate = plies(*angles, thickness=a / 12)
+    mesh = grid_mesh(Panel(a, b), n, n)
+    fixed = np.zeros((len(mesh.nodes), 6), bool)
+    for names, held in ((("left", "right"), (1, 2, 3)), (("lower", "upper"), (0, 2, 4))):
+        for name in names:
+            fixed[np.ix_(mesh.edges[f"{name} edge"], np.array(held))] = True
+    at = point_places(mesh)
+    wave = np.cos(np.pi * at[..., 0] / a) * np.cos(np.pi * at[..., 1] / b)
+    found = Field.of(ShellModel(mesh, laminate, X, fixed), pressure(mesh, Q0 * wave)[None])
+    exact = exact_plate(laminate, a, b, Q0, levels(laminate).ravel()).reshape(-1, 3, 6)
+    x, y = np.pi * (mesh.centres()[:, :2] / [a, b] + 0.5).T
+    shape = np.stack([np.cos(x) * np.sin(y), np.sin(x) * np.cos(y)], axis=1)
+    wanted = exact[None, ..., 3:5] * shape[:, None, None]
+    got = found.shears(laminate)
+    peak = np.abs(exact[..., 3:5]).max()
+    assert np.abs(got - in_ply_axes(laminate, wanted)).max() < 0.04 * peak
+    faces = np.zeros((mesh.count, 2))
+    faces[:, 1] = -Q0 * np.sin(x) * np.sin(y)
+    peel = found.across(laminate, faces) - exact[..., 5] * (np.sin(x) * np.sin(y))[:, None, None]
+    assert np.abs(peel).max() < 0.03 * Q0
+
+
+# What must not matter
+
+
+def test_the_reference_direction_does_not_matter() -> None:
+    turn = np.deg2rad(37.0)
+    mesh = strip(12, 6, 0.2)
+    one = plies(30.0, -50.0, 10.0, thickness=0.05)
+    other = plies(30.0 - 37.0, -50.0 - 37.0, 10.0 - 37.0, thickness=0.05)
+    model, load = endless_plate(one, mesh, LENGTH, Q0)
+    first = Field.of(model, load)
+    # The same forces in other axes; the stiffness in shear is not the same in all of them.
+    c, s = np.cos(turn), np.sin(turn)
+    back = np.array(
+        [[c * c, s * s, 2 * c * s], [s * s, c * c, -2 * c * s], [-c * s, c * s, c * c - s * s]]
+    )
+    forces = np.concatenate(
+        [
+            first.forces[..., :3] @ back.T,
+            first.forces[..., 3:6] @ back.T,
+            first.forces[..., 6:] @ np.array([[c, -s], [s, c]]),
+        ],
+        axis=-1,
+    )
+    strains = np.linalg.solve(
+        dataclasses.replace(model, laminate=other).stiffness()[0], forces[0].T
+    ).T
+    fit = force_fit(mesh, np.array([c, s, 0.0]), np.zeros(mesh.count, np.int64), np.eye(8)[None])
+    second = Field(mesh, fit, forces, strains)
+    got = second.shears(other)
+    np.testing.assert_allclose(got, first.shears(one), atol=1e-9 * np.abs(got).max())
+    faces = np.zeros((mesh.count, 2))
+    np.testing.assert_allclose(
+        second.across(other, faces), first.across(one, faces), atol=1e-9 * Q0
+    )
+
+
+def test_the_reference_surface_does_not_matter() -> None:
+    mesh = strip(12, 6, 0.2)
+    middle = plies(30.0, -50.0, 10.0, thickness=0.05)
+    shifted = plies(30.0, -50.0, 10.0, thickness=0.05, offset=0.025)
+    model, load = endless_plate(middle, mesh, LENGTH, Q0)
+    first = Field.of(model, load)
+    # The same state of strain, told about another surface.
+    lift, strains = 0.025, first.strains.copy()
+    strains[:, :3] -= lift * strains[:, 3:6]
+    C = dataclasses.replace(model, laminate=shifted).stiffness()[0]
+    second = Field(mesh, first.fit, (strains @ C.T)[None], strains)
+    got = second.shears(shifted)
+    np.testing.assert_allclose(got, first.shears(middle), atol=1e-9 * np.abs(got).max())
+
+
+def test_an_even_state_and_one_element_have_no_growth() -> None:
+    mesh = strip(8, 6, 0.2)
+    fit = force_fit(mesh, X, np.zeros(mesh.count, np.int64), np.eye(8)[None])
+    even = np.broadcast_to(np.array([3.0, -1, 2, 5, 4, -6, 0, 0]), (1, mesh.count, 8))
+    assert fit.usable.all()
+    assert np.abs(fit.growth(even)).max() < 1e-9
+    # An element by itself, in a zone like no other, has nothing to be fitted to.
+    zone = np.zeros(mesh.count, np.int64)
+    zone[20] = 1
+    apart = force_fit(mesh, X, zone, np.array([np.eye(8), 2 * np.eye(8)]))
+    assert not apart.usable[20]
+    assert apart.usable.sum() == mesh.count - 1
+    rng = np.random.default_rng(2)
+    assert not apart.growth(rng.normal(size=(1, mesh.count, 8)))[0, 20].any()
+
+
+def test_alike_sections_are_fitted_together() -> None:
+    mesh, rng = strip(8, 6), np.random.default_rng(3)
+    forces = rng.normal(size=(2, mesh.count, 8))
+    C = np.array([np.eye(8), 1.05 * np.eye(8)])
+    every = np.arange(mesh.count) % 2
+    one = force_fit(mesh, X, np.zeros(mesh.count, np.int64), C).growth(forces)
+    np.testing.assert_array_equal(force_fit(mesh, X, every, C).growth(forces), one)
+    assert not np.allclose(force_fit(mesh, X, every, C * [[[1]], [[1.2]]]).growth(forces), one)
+
+
+# Through the thickness
+
+
+def numbers(laminate: Laminate, x: Array, y: Array, count: int = 4000) -> tuple[Array, Array]:
+    """Shears xz, yz from forces' slopes along x and y, by sums over thin slices; and heights."""
+    S = laminate.compliance
+    height = laminate.z[-1] - laminate.z[0]
+    edges = laminate.z[0] + np.linspace(0, height, count + 1)
+    middle = (edges[1:] + edges[:-1]) / 2
+    ply = np.clip(np.searchsorted(laminate.z, middle) - 1, 0, laminate.count - 1)
+    sx, sy = (
+        np.einsum("qij,qj->qi", laminate.Qbar[ply], (S @ v)[:3] + middle[:, None] * (S @ v)[3:])
+        for v in (x, y)
+    )
+    rate = -np.stack([sx[:, 0] + sy[:, 2], sx[:, 2] + sy[:, 1]], axis=1)
+    sums = np.concatenate([np.zeros((1, 2)), np.cumsum(rate, axis=0)]) * height / count
+    return sums, edges
+
+
+def test_distributions_are_sums_of_the_stresses_in_the_plane() -> None:
+    laminate = of(("carbon", 20, 1e-3), ("foam", 0, 4e-3), ("glass", -35, 0.7e-3), offset=1.3e-3)
+    rng = np.random.default_rng(5)
+    Q, growth = rng.normal(size=2) * 1e3, rng.normal(size=8) * np.repeat([1e5, 1e2], 4)
+    g = dict(zip(GROWTH, growth, strict=True))
+    x = np.array([-g["Nxy,y"], g["Ny,x"], g["Nxy,x"], Q[0] - g["Mxy,y"], g["My,x"], g["Mxy,x"]])
+    y = np.array([g["Nx,y"], -g["Nxy,x"], g["Nxy,y"], g["Mx,y"], Q[1] - g["Mxy,x"], g["Mxy,y"]])
+    sums, heights = numbers(laminate, x, y)
+    places = np.array([-1.0, 0.0, 1.0])
+    given = laminate.Qbar, laminate.z, laminate.compliance, places
+    found = shear_distribution(*given) @ Q + growth_distribution(*given) @ growth
+    size = np.abs(sums).max()
+    at = levels(laminate)
+    for c in (0, 1):
+        wanted = np.interp(at.ravel(), heights, sums[:, c]).reshape(-1, 3)
+        np.testing.assert_allclose(found[..., c], wanted, atol=2e-3 * size)
+    assert np.abs(found[[0, -1], [0, -1]]).max() < 1e-9 * size
+    # Their sum is the transverse force, whatever grows beside it.
+    means = (found[:, 0] + 4 * found[:, 1] + found[:, 2]) / 6
+    force = (np.diff(laminate.z)[:, None] * means).sum(axis=0)
+    np.testing.assert_allclose(force, Q, rtol=1e-9)
+
+
+def test_what_presses_on_both_faces_is_what_ends_at_them() -> None:
+    laminate = of(("carbon", 20, 1e-3), ("glass", -35, 0.7e-3), offset=-0.4e-3)
+    rng = np.random.default_rng(6)
+    forces = rng.normal(size=(30, 6)) * np.repeat([1e5, 1e2], 3)
+    second = rng.normal(size=(30, 6, 3)) * np.repeat([1e7, 1e4], 3)[:, None]
+    curved, faces = rng.normal(size=(30, 3)), rng.normal(size=(30, 2)) * 1e5
+    borne = balanced(forces, second, curved, faces[:, 0] - faces[:, 1])
+    for k in (0, 3):
+        left = borne[:, k, 0] + 2 * borne[:, k + 2, 1] + borne[:, k + 1, 2]
+        wanted = 0.0 if k == 0 else (curved * forces[:, :3]).sum(1) - faces[:, 0] + faces[:, 1]
+        np.testing.assert_allclose(left, wanted, atol=1e-6 * np.abs(second[:, k]).max())
+    found = stress_across(laminate, forces, borne, curved, faces)
+    size = np.abs(found).max()
+    np.testing.assert_allclose(found[:, 0, 0], -faces[:, 0], atol=1e-9 * size)
+    np.testing.assert_allclose(found[:, -1, 2], -faces[:, 1], atol=1e-9 * size)
+    np.testing.assert_allclose(found[:, 0, 2], found[:, 1, 0], atol=1e-9 * size)
+
+
+def test_a_bent_bar_that_is_curved_is_peeled_as_the_formula_says() -> None:
+    # A. Wahl's limit of Lekhnitskii's bar: 3 M / (2 R h) in the middle of a thin one.
+    laminate = plies(0.0, 0.0, thickness=4e-3)
+    forces = np.array([0.0, 0, 0, 50.0, 0, 0])
+    curved = np.array([1 / 0.1, 0.0, 0.0])
+    borne = balanced(forces, np.zeros((6, 3)), curved, np.array(0.0))
+    found = stress_across(laminate, forces, borne, curved, np.zeros(2))
+    # Tension above, where it bulges, is a moment that bends it further: its plies press.
+    assert found[0, 2] == pytest.approx(-1.5 * 50.0 / (0.1 * 4e-3))
+    assert found[0, 0] == pytest.approx(0, abs=1)
+    assert found[1, 2] == pytest.approx(0, abs=1)
+
+
+def test_a_tube_under_pressure_is_pressed_as_a_thick_one() -> None:
+    inner, h, p = 0.3, 3e-3, 2e6
+    wall = plies(55.0, -55.0, 10.0, 90.0, thickness=h)
+    middle = inner + h / 2
+    strain = np.linalg.solve(wall.ABD[:3, :3], [0.0, p * inner, 0.0])
+    forces = wall.ABD[:, :3] @ strain
+    curved = np.array([0.0, 1 / middle, 0.0])
+    borne = balanced(forces, np.zeros((6, 3)), curved, np.array(p))
+    found = stress_across(wall, forces, borne, curved, np.array([p, 0.0]))
+    exact = thick_cylinder(wall, inner, CylinderLoad(inside=p)).stress[..., 2]
+    np.testing.assert_allclose(found, exact, atol=0.015 * p)
+    assert exact[0, 0] == pytest.approx(-p)
