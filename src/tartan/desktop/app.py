@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels, program
 from tartan.core.drape import net
-from tartan.core.shell import sweep, within
+from tartan.core.shell import force_gradients, sweep, within
 from tartan.desktop import theme
 from tartan.desktop.preferences import restore_units, text_scale
 from tartan.desktop.scene import loading
@@ -74,6 +74,7 @@ def prepare() -> None:
         kernels.compile_all()
         program.compile_all()
         sweep.compile_all()
+        force_gradients.compile_all()
         net.compile_all()
         within.compile_all()
         units.prepare()

@@ -77,35 +77,33 @@ def stress_across(
     ndarray, shape (..., n, 3)
         σ3, tension positive [Pa]; less the lower pressure at the bottom face.
     """
-    bent, by_forces = across_operators(laminate)
-    n = laminate.count
-    found = second.reshape(*second.shape[:-2], 18) @ bent.T
-    # A curved section's own share; every surface has one curvature for all plies.
-    own = np.einsum("nscr,...r->...nsc", by_forces, forces)
-    found = found.reshape(*found.shape[:-1], n, 3)
-    found = found + np.einsum("...c,...nsc->...ns", curved, own)
-    return np.asarray(found - faces[..., :1, None])
+    operator = across_operator(laminate)
+    found = second.reshape(*second.shape[:-2], 18) @ operator[:, :18].T
+    if curved.any():
+        # A curved section bears by itself; every surface has one curvature for all plies.
+        own = curved[..., None] * forces[..., None, :]
+        found = found + own.reshape(*own.shape[:-2], 18) @ operator[:, 18:].T
+    return np.asarray(found.reshape(*found.shape[:-1], -1, 3) - faces[..., :1, None])
 
 
-def across_operators(laminate: Laminate) -> tuple[Array, Array]:
-    """What σ3 is per second slope of the forces, and the stress summed from the bottom.
+def across_operator(laminate: Laminate) -> Array:
+    """What σ3 is per second slope of the forces, and per force times curvature.
 
     Returns
     -------
-    tuple of ndarray
-        Shapes (3n, 18), plies by level and forces by slope, and (n, 3, 3, 6) as `grown` gives.
+    ndarray, shape (3n, 36)
+        Plies by level; forces by slope, then curvatures by force.
     """
     z, Qbar, S = laminate.z, laminate.Qbar, laminate.compliance
     G = grown(Qbar, z, S, _PLACES)
     low, t = z[:-1], np.diff(z)
-    height = t[:, None] * (1 + _PLACES) / 2
+    h = (t[:, None] * (1 + _PLACES) / 2)[..., None, None]
     # ∫ over the ply of what `grown` is there: the start, and the stress summed twice.
-    b, d = Qbar @ S[:3], Qbar @ S[3:]
-    h = height[..., None, None]
-    twice = h**2 / 2 * b[:, None] + (h**3 / 6 + low[:, None, None, None] * h**2 / 2) * d[:, None]
-    within = G[:, :1] * h + twice
+    b, d = (Qbar @ S[:3])[:, None], (Qbar @ S[3:])[:, None]
+    within = G[:, :1] * h + h**2 / 2 * b + (h**3 / 6 + low[:, None, None, None] * h**2 / 2) * d
     below = np.concatenate([np.zeros((1, 3, 6)), np.cumsum(within[:, 2], axis=0)[:-1]])
     P = below[:, None] + within
     # σ3 grows by Pxx Rxx,xx and so on: x with ∂xx, y with ∂yy, xy with twice ∂xy.
     by = np.stack([P[..., 0, :], 2 * P[..., 2, :], P[..., 1, :]], axis=-1)
-    return by.reshape(laminate.count * 3, 18), G
+    rows = 3 * laminate.count
+    return np.concatenate([by.reshape(rows, 18), G.reshape(rows, 18)], axis=1)

@@ -309,12 +309,15 @@ def shear_from_section(laminate: Laminate, section: Array, growth: Array | None 
         tau_13, tau_23 in ply axes by ply and level [Pa]; zero at both faces.
     """
     force = section[..., 6:] @ laminate.shear.T
-    stress: Array = np.einsum("nsij,...j->...nsi", _turned(laminate, shear_distribution), force)
+    f = _turned(laminate, shear_distribution)
     if growth is not None:
-        stress = stress + np.einsum(
-            "nsij,...j->...nsi", _turned(laminate, growth_distribution), growth
-        )
-    return stress
+        f = np.concatenate([f, _turned(laminate, growth_distribution)], axis=-1)
+        shape = np.broadcast_shapes(force.shape[:-1], growth.shape[:-1])
+        both = (np.broadcast_to(x, (*shape, x.shape[-1])) for x in (force, growth))
+        force = np.concatenate(tuple(both), axis=-1)
+    # As one product of matrices, which is many times faster than a sum over named axes.
+    stress: Array = force @ f.reshape(-1, f.shape[-1]).T
+    return stress.reshape(*force.shape[:-1], *f.shape[:-1])
 
 
 def _turned(laminate: Laminate, distribution: Callable[..., Array]) -> Array:

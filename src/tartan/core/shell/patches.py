@@ -131,7 +131,7 @@ def slopes(mesh: Mesh, axes: Array, rows: Index, pairs: Pairs) -> tuple[Array, N
     weight = areas[f] / (1 + (x * x + y * y) / 4)
     starts = np.searchsorted(local, np.arange(len(rows)))
     # Products of the terms 1, x, y, x², xy, y² are monomials up to the fourth degree.
-    powers = [np.ones_like(x), x, x * x, x**3, x**4], [np.ones_like(y), y, y * y, y**3, y**4]
+    powers = [_powers(x), _powers(y)]
     sums = {
         (i, j): np.add.reduceat(weight * powers[0][i] * powers[1][j], starts)
         for i in range(5)
@@ -139,23 +139,26 @@ def slopes(mesh: Mesh, axes: Array, rows: Index, pairs: Pairs) -> tuple[Array, N
     }
     N = np.array([[sums[a[0] + b[0], a[1] + b[1]] for b in TERMS] for a in TERMS])
     N = np.ascontiguousarray(np.moveaxis(N, -1, 0))
-    found = np.zeros((len(local), 5))
+    inverse = np.zeros((len(rows), 5, 6))
     done = np.zeros(len(rows), bool)
     for count in (6, 3):
-        values = np.linalg.eigvalsh(N[:, :count, :count])
-        good = (values[:, 0] > _LEAST * values[:, -1]) & ~done
-        if not good.any():
-            continue
-        inverse = np.zeros((len(rows), count - 1, count))
-        inverse[good] = np.linalg.inv(N[good, :count, :count])[:, 1:]
-        chosen = inverse[local]
-        for k, (i, j) in enumerate(TERMS[:count]):
-            term = (weight * powers[0][i] * powers[1][j])[:, None]
-            found[:, : count - 1] += chosen[:, :, k] * term
-        done |= good
+        left = np.flatnonzero(~done)
+        own = N[left, :count, :count]
+        values = np.linalg.eigvalsh(own)
+        good = values[:, 0] > _LEAST * values[:, -1]
+        inverse[left[good], : count - 1, :count] = np.linalg.inv(own[good])[:, 1:]
+        done[left[good]] = True
+    terms = np.stack([weight * powers[0][i] * powers[1][j] for i, j in TERMS], axis=1)
+    found = np.einsum("pdk,pk->pd", inverse[local], terms)
     found[:, :2] /= size[local, None]
     found[:, 2:] *= np.array([2.0, 1.0, 2.0]) / size[local, None] ** 2
     return found, done
+
+
+def _powers(x: Array) -> list[Array]:
+    """From none to the fourth; by products, which is many times faster than raising."""
+    square = x * x
+    return [np.ones_like(x), x, square, square * x, square * square]
 
 
 def turns(axes: Array, rows: Index, pairs: Pairs) -> Array:
