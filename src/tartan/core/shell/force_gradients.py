@@ -1,8 +1,9 @@
 """Gradients of the section forces in every element, from its neighbours.
 
 What shears plies apart follows from how all stresses in their planes grow along the surface. The
-forces are fitted over patches of like sections and then made to agree with the transverse force
-that the element has: what is amiss is shared out alike in all directions.
+forces are fitted over patches of like sections; what grows of Nx and Mx along x and of Ny and My
+along y is taken from balance, with the transverse force that the element has, so that nothing is
+left over at the faces.
 
 Source: fit as in `patches`; what follows through the thickness in `laminate.shear` and
 `laminate.across`.
@@ -48,11 +49,6 @@ class ForceFit:
     share: Array
     turn: Array
 
-    @property
-    def usable(self) -> NDArray[np.bool_]:
-        """Elements with enough neighbours, shape (m,)."""
-        return np.asarray(np.diff(self.starts) > 0)
-
     def slopes(self, forces: Array, which: Index | None = None, *, second: bool = False) -> Array:
         """Slopes of section forces as they are fitted.
 
@@ -88,8 +84,8 @@ class ForceFit:
 
         Parameters
         ----------
-        forces : ndarray, shape (k, m, 8)
-            N, M and Q of k cases [N/m, N, N/m].
+        forces : ndarray, shape (k, m, 6)
+            N and M of k cases [N/m, N].
         which : ndarray of int, shape (q,), optional
             Elements; all when left out.
 
@@ -98,33 +94,13 @@ class ForceFit:
         ndarray, shape (k, q, 8)
             In the order of `laminate.shear.GROWTH`; zero where nothing can be fitted.
         """
-        which = np.arange(len(self.starts) - 1) if which is None else which
-        slope = self.slopes(forces[..., :6], which)
-        return of_slopes(slope, forces[:, which, 6:], self.usable[which])
+        return of_slopes(self.slopes(forces, which))
 
 
-def of_slopes(slope: Array, Q: Array, usable: NDArray[np.bool_]) -> Array:
-    """Growth in balance with a transverse force.
-
-    Parameters
-    ----------
-    slope : ndarray, shape (..., 6, 2)
-        Of N and M.
-    Q : ndarray, shape (..., 2)
-        Transverse force [N/m].
-    usable : ndarray of bool, shape (...)
-        Where slopes are known; elsewhere nothing grows.
-    """
-    found = np.empty((*slope.shape[:-2], 8))
-    for k in (0, 3):
-        x, y, t = slope[..., k, :], slope[..., k + 1, :], slope[..., k + 2, :]
-        force = Q if k else 0.0
-        missing = force - np.stack([x[..., 0] + t[..., 1], t[..., 0] + y[..., 1]], axis=-1)
-        at = 4 if k else 0
-        found[..., at], found[..., at + 1] = y[..., 0], x[..., 1]
-        found[..., at + 2] = t[..., 0] + missing[..., 1] / 3
-        found[..., at + 3] = t[..., 1] + missing[..., 0] / 3
-    return np.where(usable[..., None], found, 0.0)
+def of_slopes(slope: Array) -> Array:
+    """Growth, shape (..., 8), of the first slopes of N and M, shape (..., 6, 2 or more)."""
+    found = [slope[..., k + c, d] for k in (0, 3) for c, d in ((1, 0), (0, 1), (2, 0), (2, 1))]
+    return np.stack(found, axis=-1)
 
 
 _kept: WeakKeyDictionary[Mesh, tuple[bytes, ForceFit]] = WeakKeyDictionary()

@@ -49,7 +49,7 @@ def _known(layout: Layout) -> tuple[ForceFit, Array]:
 def forces_in(
     layout: Layout, strains: Array, heat: Heat | None, which: Index | None = None
 ) -> Array:
-    """N, M and Q in the elements, means of their sampling points, less free expansion.
+    """N and M in the elements, means of their sampling points, less free expansion.
 
     Parameters
     ----------
@@ -64,26 +64,27 @@ def forces_in(
 
     Returns
     -------
-    ndarray, shape (k, m, 8)
-        [N/m, N, N/m].
+    ndarray, shape (k, m, 6)
+        [N/m, N].
     """
     _, C = _known(layout)
     zone = layout.zones.zone
     if which is None:
-        found = np.einsum("mst,kmt->kms", C[zone], layout.mesh.point_mean(strains))
+        mean = layout.mesh.point_mean(strains[..., :6])
+        found = np.einsum("mst,kmt->kms", C[zone, :6, :6], mean)
     else:
-        found = np.zeros((len(strains), layout.mesh.count, 8))
+        found = np.zeros((len(strains), layout.mesh.count, 6))
         corners = np.where(which < len(layout.mesh.quads), 4, 3)
         inside = (np.arange(4) < corners[:, None])[..., None]
-        mean = (strains[:, which] * inside).sum(axis=2) / corners[:, None]
-        found[:, which] = np.einsum("mst,kmt->kms", C[zone[which]], mean)
+        mean = (strains[:, which, :, :6] * inside).sum(axis=2) / corners[:, None]
+        found[:, which] = np.einsum("mst,kmt->kms", C[zone[which], :6, :6], mean)
     if heat is not None:
         loads = heats_on(layout, heat)
         sided = layout.sided
         free = np.array(
             [free_resultants(x, y) for x, y in zip(sided.laminates, loads, strict=True)]
         )
-        found[..., :6] -= free[sided.zone]
+        found -= free[sided.zone]
     return np.asarray(found)
 
 
@@ -145,17 +146,6 @@ def _parts(
     return (strains - rest, grows), (rest, stays)
 
 
-def mean_shears(found: PartAnswer, element: int, case: int) -> tuple[Array, Array]:
-    """Mean transverse shear strains of an element, scaled and held, shape (2,) each."""
-    corners = 4 if element < len(found.layout().mesh.quads) else 3
-    scaled, held = _parts(found, case)
-    one, other = (
-        np.zeros(2) if x is None else x[0][0, element, :corners, 6:].mean(axis=0)
-        for x in (scaled, held)
-    )
-    return one, other
-
-
 def growth_in(found: PartAnswer, case: int) -> Array:
     """Growth of all elements in a case, shape (m, 8): of what is scaled and stays together."""
     scaled, held = _parts(found, case)
@@ -207,7 +197,7 @@ def across_in(found: PartAnswer, case: int, *, held: bool | None = None) -> Acro
     scaled, stays = _parts(found, case)
     if held and stays is None:
         return None
-    forces = forces_in(layout, *scaled) if not held else np.zeros((1, layout.mesh.count, 8))
+    forces = forces_in(layout, *scaled) if not held else np.zeros((1, layout.mesh.count, 6))
     if stays is not None:
         forces = forces + forces_in(layout, *stays)
     grows, rests = (x[case] for x in pressed_faces(inputs, layout))

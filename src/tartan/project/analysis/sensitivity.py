@@ -40,7 +40,7 @@ from tartan.core.shell.sensitivity.sections import (
 from tartan.core.shell.sensitivity.shear import unsettled
 from tartan.project.analysis.buckling_and_modes import Shapes, State
 from tartan.project.analysis.caseloads import Heat
-from tartan.project.analysis.force_growth import fit_of, mean_shears
+from tartan.project.analysis.force_growth import fit_of
 from tartan.project.analysis.gradients import (
     Buckles,
     Gradient,
@@ -250,21 +250,19 @@ class Slopes:
         one = self._blank(place.value)
         one.place, one.zone = place, int(layout.zones.zone[asked.element])
         pulls = []
-        for rows, (u, heat, driven), grad, grow, sheared in zip(
+        for rows, (u, heat, driven), grad, grow in zip(
             (scheme.growing, scheme.held),
             self._fields(asked.case),
             place.by_strains(),
             place.by_growth(),
-            mean_shears(self.answer, asked.element, asked.case),
             strict=True,
         ):
             if not rows[asked.case].any():
                 continue
             each = [unsettled(model, u, asked.element, asked.point, grad)]
             if grow.any():
-                at = (asked.element, sheared)
-                more, by_force = through_growth(model, fit_of(layout), u, at, grow)
-                each += more
+                more, by_force = through_growth(model, fit_of(layout), u, asked.element, grow)
+                each.append(more)
                 if heat is not None:
                     self._heated(one, -by_force, heat)
             whole = np.zeros_like(u)
