@@ -15,6 +15,7 @@ from tests.desktop.conftest import named
 from tests.desktop.settle import settle
 from tests.desktop.test_winding import choose
 from tests.desktop.test_window import press, type_into
+from tests.project.test_spot_solid import small
 
 pytestmark = pytest.mark.gl
 OpenWindow = Callable[..., MainWindow]
@@ -123,4 +124,28 @@ def test_with_nothing_there_is_nothing_to_check(qtbot, open_window: OpenWindow) 
     window.margins.spot.check_solid()
     window.margins.spot.solid.start()
     assert not window.margins.spot.solid.work.busy
+    assert not window.faults.faults
+
+
+def test_a_whole_small_part_is_asked_for_by_a_click(qtbot, open_window: OpenWindow) -> None:  # type: ignore[no-untyped-def]
+    window = open_window(small())
+    pane = opened(qtbot, window)
+    assume(pane)
+    assert named(pane, QLineEdit, "distance of the cut").isVisible()
+    press(qtbot, pane, "the whole part")
+    settle()
+    assert pane.ask.whole
+    # A distance has no meaning then, and is not asked for.
+    assert not any(
+        e.accessibleName() == "distance of the cut" and e.isVisible()
+        for e in pane.form.findChildren(QLineEdit)
+    )
+    type_into(qtbot, named(pane, QLineEdit, "solids through every ply"), "2")  # type: ignore[arg-type]
+    checked(qtbot, pane)
+    assert not pane.fault.text()
+    assert "All of the part with these plies is solid" in pane.words.text()
+    press(qtbot, pane, "the whole part")
+    settle()
+    assert "asked before" in pane.words.text()
+    assert named(pane, QLineEdit, "distance of the cut").isVisible()
     assert not window.faults.faults

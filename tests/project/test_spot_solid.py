@@ -31,6 +31,7 @@ from tartan.project.document.partmodel import (
     Part,
     Pressure,
     ReadSurface,
+    Region,
     Rung,
     Support,
     Temperature,
@@ -257,6 +258,81 @@ def test_a_tie_within_the_distance_is_refused() -> None:
     with pytest.raises(PartError, match="tie"):
         check(answer, 0.08, 0.0, "press", distance=0.04)
     assert check(answer, 0.0, 0.0, "press", distance=0.04).reserves[-1] is not None
+
+
+def small(**changes: object) -> Project:
+    """A short plate between two clamped edges: small enough to be made solid whole."""
+    cases = (
+        Case("press", (Pressure(2e5),)),
+        Case("slide", (EdgeForce("upper edge", (5e5, 0.0, 0.0)),)),
+        Case("poke", (Force("middle", (0.0, 0.0, -500.0)),)),
+        Case("cold", (Temperature(-40.0),)),
+    )
+    part = Part(
+        Panel(0.12, 0.1),
+        0.008,
+        (Rung(stack="plate"),),
+        regions=(Region("middle", elements=(82, 83)),),
+    )
+    return plate(**{"part": part, "cases": cases, "combinations": (), **changes})
+
+
+@pytest.mark.parametrize(
+    ("case", "x", "y"),
+    [("press", 0.0, 0.0), ("slide", 0.02, 0.01), ("poke", 0.035, 0.0), ("cold", 0.0, 0.0)],
+)
+def test_a_whole_small_part_is_made_solid(case: str, x: float, y: float) -> None:
+    answer = solve_now(part_inputs(small()))
+    found = check(answer, x, y, case, whole=True, per_ply=2)
+    q = found.question
+    assert len(set(q.patch.quads.ravel())) == len(answer.layout().mesh.nodes)
+    shell, plies = found.reserves[0], found.reserves[-1]
+    assert shell is not None
+    assert plies is not None
+    assert shell.value == pytest.approx(plies.value, rel=0.05)
+    assert found.nearer is None
+    assert "All of the part with these plies is solid" in page.words(found)
+    assert "half" not in page.words(found)
+
+
+def test_what_is_held_and_pushed_of_a_whole_part_moves_as_the_shell_does() -> None:
+    answer = solve_now(part_inputs(small()))
+    for case, places in (("press", ("left edge", "right edge")), ("slide", ("upper edge",))):
+        number = answer.inputs.case_names.index(case)
+        q = question_for(
+            answer,
+            answer.inputs.criteria.sets,
+            SpotAsk(element_at(answer, 0.0, 0.0), number, assume=True, whole=True),
+        )
+        mesh, u = answer.layout().mesh, answer.solution.displacement[number]
+        for place in places:
+            nodes = mesh.nodes[np.unique(mesh.edges[place])]
+            own = np.linalg.norm(q.patch.nodes[:, None] - nodes[None], axis=2).argmin(axis=0)
+            assert q.patch.cut[own].all()
+            np.testing.assert_array_equal(q.patch.moves[own], u[np.unique(mesh.edges[place])])
+        inside = np.abs(q.patch.nodes[:, :2]).max(axis=1) < 0.04
+        assert not q.patch.cut[inside].any()
+
+
+def test_a_whole_part_ends_where_other_plies_begin_and_is_refused_in_words() -> None:
+    answer = solve_now(part_inputs(plate()))
+    found = check(answer, 0.08, 0.05, "press", whole=True)
+    assert "it ends where other plies begin" in page.words(found)
+    assert len(found.plies) == 9
+    folded = small(part=Part(Panel(0.3, 0.2, radius_y=0.105), 0.05, (Rung(stack="plate"),)))
+    folded = dataclasses.replace(folded, cases=folded.cases[:1])
+    with pytest.raises(PartError, match="folded"):
+        check(solve_now(part_inputs(folded)), 0.0, 0.01, "press", whole=True)
+    part = small().part
+    assert part is not None
+    everywhere = (Region("middle", elements=tuple(range(180))),)
+    pushed = small(part=dataclasses.replace(part, regions=everywhere))
+    with pytest.raises(PartError, match="All its nodes are held or pushed"):
+        check(solve_now(part_inputs(pushed)), 0.0, 0.0, "poke", whole=True)
+    large = small(part=Part(Panel(3.0, 2.0), 0.02, (Rung(stack="plate"),)))
+    large = dataclasses.replace(large, cases=large.cases[:1])
+    with pytest.raises(PartError, match="GB may be taken"):
+        check(solve_now(part_inputs(large)), 0.0, 0.0, "press", whole=True, per_ply=8)
 
 
 def test_forces_of_another_analysis_move_nothing_to_cut_by() -> None:

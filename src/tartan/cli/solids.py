@@ -96,6 +96,7 @@ def spot(  # noqa: PLR0913, PLR0917 - options of a command
     cut: Annotated[float, typer.Option(help="Distance of the cut in mm; 0 for usual.")] = 0.0,
     per_ply: Annotated[int, typer.Option(help="Solids through every ply at least.")] = 1,
     stress: Annotated[str, typer.Option(help="σ1, σ2, σ3, τ12, τ13 or τ23.")] = "σ1",
+    whole: Annotated[bool, typer.Option(help="All of the part that has its plies.")] = False,
     assume: Assume = False,
     out: Annotated[Path | None, typer.Option(help="CSV or XLSX.")] = None,
 ) -> None:
@@ -127,7 +128,7 @@ def spot(  # noqa: PLR0913, PLR0917 - options of a command
             )
         governs = int(margins_for(answer, ask).case[at])
         number = names.index(case) if case else governs
-        wanted = SpotAsk(at, number, cut * 1e-3, per_ply, assume=assume)
+        wanted = SpotAsk(at, number, cut * 1e-3, per_ply, assume=assume, whole=whole)
         question = question_for(answer, project.governing_sets, wanted)
         found = _finished(solved(question))
         where = f"{where_words(answer.inputs, at)}, element {at + 1}, {names[number]}"

@@ -274,6 +274,18 @@ def _on_face(at: Array) -> tuple[Array, Array, Array]:
     return (1 + at[0] * xi) * (1 + at[1] * eta) / 4, along, over
 
 
+def check_room(laminate: Laminate, nodes: int, per_ply: int = 1) -> None:
+    """Refuse a piece of so many nodes of the shell that memory will not hold, before it is cut.
+
+    Raises
+    ------
+    PartError
+        As `solve`.
+    """
+    layers = int(layers_of(np.diff(laminate.z), per_ply, DEEPEST).sum()) + 1
+    model.check_size(nodes * layers, layers)
+
+
 def solve(patch: Patch, per_ply: int = 1) -> SolidPatch:
     """Solve a patch ply by ply, with at least so many layers through every ply.
 
@@ -319,12 +331,14 @@ def as_one(patch: Patch) -> SolidPatch:
     swelling = _swelling(patch, z, ply)[:, [0, -1]]
     z = z[:, [0, -1]]
     nodes, bricks = _bricks(patch, z)
-    known = {id(x): effective(x) for x in patch.laminates}
+    # Quadrilaterals share laminates: each is worked out once.
+    each = {id(x): x for x in patch.laminates}
+    known = {k: effective(x) for k, x in each.items()}
     C = np.array(
         [turned(known[id(x)], a) for x, a in zip(patch.laminates, patch.axes, strict=True)]
     )
     half = (z[:, -1] - z[:, 0])[patch.quads].mean(axis=1) / 2
-    alpha = {id(x): effective_expansion(x) for x in patch.laminates}
+    alpha = {k: effective_expansion(x) for k, x in each.items()}
     back = np.linalg.inv(strain_turn(patch.axes))
     own = np.array([back[q] @ alpha[id(x)] for q, x in enumerate(patch.laminates)])
     warm = patch.heat[0] + patch.heat[1] * np.stack([-half, half], axis=1)

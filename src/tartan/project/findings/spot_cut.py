@@ -16,7 +16,7 @@ from tartan.core.materials import Material
 from tartan.core.shell.directions import in_plane
 from tartan.core.shell.recovery import within_distance
 from tartan.core.solid.divided import Piece, piece_of
-from tartan.core.solid.patch import Patch, stretch_of
+from tartan.core.solid.patch import Patch, check_room, stretch_of
 from tartan.project.analysis.caseloads import Heat, case_forces, on_faces
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.analysis.part_ring import ring_ties
@@ -32,6 +32,10 @@ WHERE = "Check in 3-D"
 
 FOLD = 0.94
 """Cosine between neighbouring elements below which the surface is folded there: 20°."""
+
+
+TRACE = 1e-9
+"""Share of the greatest force below which a node is not pushed."""
 
 
 class Cutter:
@@ -88,12 +92,45 @@ class Cutter:
             words = (*words, "a free rim of the part lies within")
         return self._patch(piece, cut), piece, words
 
+    def whole(self, per_ply: int) -> tuple[Patch, Piece, tuple[str, ...]]:
+        """All of the part that has the spot's plies; what is held or pushed moves as the shell.
+
+        Raises
+        ------
+        PartError
+            As `cut`, where nothing is held, and what memory does not hold.
+        """
+        elements, words = self._elements(np.inf)
+        used = np.zeros(len(self.mesh.nodes), bool)
+        used[np.concatenate([self._corners(int(e)) for e in elements])] = True
+        check_room(self.laminate(self.element), self.parts**2 * int(used.sum()), per_ply)
+        piece = piece_of(self.mesh, elements, self.parts)
+        moved, _ = self._sides(elements, piece)
+        self._check_folds(elements)
+        forces = self._concentrated
+        led = self._held | self._tied | (forces > TRACE * forces.max(initial=0.0))
+        moved |= piece.weights @ led.astype(float) > 1 - 1e-9
+        if not moved.any():
+            raise PartError(
+                "Nothing holds the part that solids could be held by.",
+                WHERE,
+                "Hold an edge or a place of it in Cases, or give a distance.",
+            )
+        if moved.all():
+            raise PartError(
+                "All its nodes are held or pushed, and would move as the shell does.",
+                WHERE,
+                "Enter a smaller mesh size, or choose another spot.",
+            )
+        return self._patch(piece, moved), piece, words
+
     def _elements(self, distance: float) -> tuple[Index, tuple[str, ...]]:
         """Elements round the spot that have its plies, joined to it."""
         spot, zones = self.element, self.layout.zones
         corners = self._corners(spot)
-        near = within_distance(self.mesh, corners, distance)
-        near = np.union1d(near, [spot])
+        near = np.arange(self.mesh.count)
+        if np.isfinite(distance):
+            near = np.union1d(within_distance(self.mesh, corners, distance), [spot])
         same = {k for k, p in enumerate(zones.plies) if p == zones.plies[zones.zone[spot]]}
         alike = np.array([int(zones.zone[e]) in same for e in near])
         words = () if alike.all() else ("it ends where other plies begin",)
@@ -141,11 +178,10 @@ class Cutter:
                 "Enter a larger distance, or a smaller mesh size.",
             )
         if not cut.any():
-            # A whole small part: nothing to move it by.
             raise PartError(
                 "The whole component lies within the distance.",
                 WHERE,
-                "Enter a smaller distance, or try its stack as a coupon in Stacks.",
+                "Ask for the whole part, or enter a smaller distance.",
             )
         self._check_folds(elements)
         # Nodes of the mesh itself within the piece; what was divided between them stands on none.
@@ -165,7 +201,7 @@ class Cutter:
                 "Choose a spot farther from it, or a smaller distance.",
             )
         forces = self._concentrated
-        if forces.any() and (forces[loose] > 1e-9 * forces.max()).any():
+        if forces.any() and (forces[loose] > TRACE * forces.max()).any():
             raise PartError(
                 "A force on an edge or a place lies within the distance.",
                 WHERE,
@@ -269,17 +305,19 @@ class Cutter:
                 np.add.at(found, node[near], weighted[block.which][near])
         return found
 
-    def _stretch(self, piece: Piece) -> Array:
-        """Strain across the plies at the nodes, the mean of the elements round each."""
+    def _stretch(self, piece: Piece, cut: Mask) -> Array:
+        """Strain across the plies at nodes of the cut, the mean of the elements round each."""
         mean = self.mesh.point_mean(self.answer.solution.strains[self.case])
         heat = self._heat
-        own = {e: stretch_of(self.laminate(e), mean[e], heat) for e in set(piece.element.tolist())}
-        first = next(iter(own.values()))
-        found, count = np.zeros((piece.count, *first.shape)), np.zeros((piece.count, 1, 1))
-        for quad, e in zip(piece.quads, piece.element.tolist(), strict=True):
+        edge = np.flatnonzero(cut[piece.quads].any(axis=1))
+        found = np.zeros((piece.count, self.laminate(self.element).count, 2))
+        count, own = np.zeros((piece.count, 1, 1)), dict[int, Array]()
+        for quad, e in zip(piece.quads[edge], piece.element[edge].tolist(), strict=True):
+            if e not in own:
+                own[e] = stretch_of(self.laminate(e), mean[e], heat)
             found[quad] += own[e]
             count[quad] += 1
-        return np.asarray(found / count)
+        return np.asarray(found / np.maximum(count, 1))
 
     def _patch(self, piece: Piece, cut: Mask) -> Patch:
         layout, weights = self.layout, piece.weights
@@ -302,7 +340,7 @@ class Cutter:
             laminates,
             cut,
             weights @ self.answer.solution.displacement[self.case],
-            self._stretch(piece),
+            self._stretch(piece, cut),
             self._pressure[piece.element],
             self._heat,
             self._driven,

@@ -57,6 +57,8 @@ class SpotAsk:
         Solids along the side of an element: 1, 2 or 4; 0 for as many as its thickness asks for.
     assume : bool
         Whether missing constants are estimated.
+    whole : bool
+        Whether all of the part that has the spot's plies is made solid, whatever the distance.
     """
 
     element: int
@@ -65,6 +67,7 @@ class SpotAsk:
     per_ply: int = 1
     parts: int = 0
     assume: bool = False
+    whole: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,20 +188,23 @@ def question_for(
             "So many solids cannot be.", WHERE, "Give 1 to 8 a ply, and 1, 2 or 4 a side."
         )
     distance = ask.distance or usual_distance(layout, ask.element)
-    parts = ask.parts or usual_parts(layout, ask.element)
+    parts = ask.parts or (1 if ask.whole else usual_parts(layout, ask.element))
     materials, told = solid_materials(
         tuple(dict.fromkeys(layout.laminate(ask.element).materials)),
         assume=ask.assume,
         mend="let what lacks be assumed",
     )
     cutter = Cutter(answer, ask.element, ask.case, parts, materials)
-    distance, patch, piece, words = _cut(cutter, distance, free=not ask.distance)
     nearer, columns = None, np.zeros(0, np.int64)
-    try:
-        nearer, near_piece, _ = cutter.cut(HALF * distance)
-        columns = np.flatnonzero(near_piece.element == ask.element)
-    except PartError:
-        nearer = None
+    if ask.whole:
+        patch, piece, words = cutter.whole(ask.per_ply)
+    else:
+        distance, patch, piece, words = _cut(cutter, distance, free=not ask.distance)
+        try:
+            nearer, near_piece, _ = cutter.cut(HALF * distance)
+            columns = np.flatnonzero(near_piece.element == ask.element)
+        except PartError:
+            nearer = None
     centre = layout.mesh.centres()[ask.element]
     cut = patch.nodes[patch.cut]
     return SpotQuestion(
