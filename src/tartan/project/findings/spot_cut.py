@@ -103,7 +103,9 @@ class Cutter:
         elements, words = self._elements(np.inf)
         used = np.zeros(len(self.mesh.nodes), bool)
         used[np.concatenate([self._corners(int(e)) for e in elements])] = True
-        check_room(self.laminate(self.element), self.parts**2 * int(used.sum()), per_ply)
+        # Where there are triangles all are divided, as `piece_of` says.
+        parts = max(self.parts, 2) if (elements >= len(self.mesh.quads)).any() else self.parts
+        check_room(self.laminate(self.element), parts**2 * int(used.sum()), per_ply)
         piece = piece_of(self.mesh, elements, self.parts)
         moved, _ = self._sides(elements, piece)
         self._check_folds(elements)
