@@ -10,7 +10,7 @@ from tartan.core.laminate import Laminate
 from tartan.core.laminate.across import balanced, stress_across
 from tartan.core.laminate.response import shear_from_section
 from tartan.core.laminate.shear import GROWTH, growth_distribution, shear_distribution
-from tartan.core.shell.force_gradients import ForceFit, force_fit
+from tartan.core.shell.force_gradients import ForceFit, force_fit, force_fit_at
 from tartan.core.shell.loads import point_places, pressure
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.core.shell.model import ShellModel
@@ -253,6 +253,21 @@ def test_alike_sections_are_fitted_together() -> None:
     one = force_fit(mesh, X, np.zeros(mesh.count, np.int64), C).growth(forces)
     np.testing.assert_array_equal(force_fit(mesh, X, every, C).growth(forces), one)
     assert not np.allclose(force_fit(mesh, X, every, C * [[[1]], [[1.2]]]).growth(forces), one)
+
+
+def test_one_element_alone_is_fitted_as_all_are() -> None:
+    mesh, rng = strip(9, 7, 0.2, split=True), np.random.default_rng(8)
+    zone = (np.arange(mesh.count) > 70).astype(np.int64)
+    C = np.array([np.eye(8), 2 * np.eye(8)])
+    along = np.array([0.8, 0.6, 0.0])
+    forces = rng.normal(size=(2, mesh.count, 6))
+    every = force_fit(mesh, along, zone, C).slopes(forces, second=True)
+    for e in (0, 33, 70, 71, mesh.count - 1):
+        one = force_fit_at(mesh, along, zone, C, e)
+        np.testing.assert_allclose(
+            one.slopes(forces, np.array([e]), second=True)[:, 0], every[:, e], rtol=1e-9
+        )
+        assert (np.diff(one.starts) > 0).sum() == 1
 
 
 # Through the thickness

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.patches import Pairs, axes_of, patches, slopes, turns
+from tartan.core.shell.patches import BLOCK, Pairs, axes_of, patches, slopes, turns
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -130,6 +130,31 @@ def force_fit(mesh: Mesh, reference: Array, zone: Index, stiffness: Array) -> Fo
     if known is None or known[0] != key:
         known = _kept[mesh] = (key, _fitted(mesh, axes, chosen))
     return known[1]
+
+
+def force_fit_at(
+    mesh: Mesh, reference: Array, zone: Index, stiffness: Array, element: int
+) -> ForceFit:
+    """The same of one element alone, which takes no time: others have nothing to be fitted by.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+    reference, zone, stiffness : ndarray, shapes (3,) or (m, 3), (m,) and (z, 8, 8)
+        As of `force_fit`.
+    element : int
+        Which.
+    """
+    rows, (local, other) = patches(mesh)[element // BLOCK]
+    f = other[local == element - rows[0]]
+    f = f[_alike(np.full(len(f), zone[element]), zone[f], stiffness)]
+    pairs, one = (np.zeros(len(f), np.int64), f), np.array([element])
+    axes = axes_of(mesh, reference)
+    share, usable = slopes(mesh, axes, one, pairs)
+    starts = np.zeros(mesh.count + 1, np.int64)
+    starts[element + 1 :] = len(f) if usable[0] else 0
+    return ForceFit(starts, f, share, turns(axes, one, pairs))
 
 
 def _fitted(mesh: Mesh, axes: Array, chosen: list[tuple[Index, Pairs]]) -> ForceFit:

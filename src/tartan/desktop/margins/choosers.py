@@ -145,6 +145,7 @@ class Choosers(QWidget):
 
         With `by_case` every case is to be judged alone as well.
         """
+        self.judging.warm(answer)
         wanted = self.wanted
         asks = (wanted, *(asks_by_case(answer, wanted) if by_case else ()))
         if self.judging.has(answer, asks) or judged(answer, wanted):

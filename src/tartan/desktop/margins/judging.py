@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tartan.desktop.background import Background
+from tartan.project.analysis.force_growth import fit_of
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.findings.chosen_margins import Ask, judged, judging_work, margins_for
 
@@ -26,6 +27,8 @@ class Judging(QObject):
         )
         self._thread.done.connect(self._end)
         self._thread.failed.connect(self._end)
+        self._fit = Background(self, "Margins")
+        self._warmed: PartAnswer | None = None
         self._asked: tuple[PartAnswer, tuple[Ask, ...]] | None = None
         self._tried: tuple[PartAnswer, set[Ask]] | None = None
 
@@ -49,6 +52,12 @@ class Judging(QObject):
             self._thread.start(lambda: [margins_for(answer, a) for a in missing])
         return False
 
+    def warm(self, answer: PartAnswer) -> None:
+        """Have what maps of stresses between plies are fitted by made on a thread."""
+        if answer is not self._warmed:
+            self._warmed = answer
+            self._fit.start(lambda: fit_of(answer.layout()))
+
     def _end(self, _: object) -> None:
         if self._asked is None:
             return
@@ -58,5 +67,6 @@ class Judging(QObject):
         self.ready.emit()
 
     def stop(self) -> None:
-        """Wait for the thread before the window goes."""
+        """Wait for the threads before the window goes."""
         self._thread.stop()
+        self._fit.stop()

@@ -13,7 +13,7 @@ from tartan.core.criteria import criterion
 from tartan.core.laminate.across import balanced, stress_across
 from tartan.core.laminate.response import free_resultants
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.shell.force_gradients import ForceFit, force_fit
+from tartan.core.shell.force_gradients import ForceFit, force_fit, force_fit_at
 from tartan.core.shell.margins import ALL, Growth, Within
 from tartan.core.shell.model import section_matrix
 from tartan.project.analysis.caseloads import Heat, heats_on
@@ -27,23 +27,35 @@ if TYPE_CHECKING:
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 
-_fits: WeakKeyDictionary[Layout, tuple[ForceFit, Array]] = WeakKeyDictionary()
-"""Fit and section stiffness by zone of every layout."""
+_fits: WeakKeyDictionary[Layout, ForceFit] = WeakKeyDictionary()
+_stiffness: WeakKeyDictionary[Layout, Array] = WeakKeyDictionary()
+
+
+def stiffness_of(layout: Layout) -> Array:
+    """Section stiffness of the zones, shape (z, 8, 8), remembered."""
+    found = _stiffness.get(layout)
+    if found is None:
+        each = [section_matrix(x.ABD, x.shear) for x in layout.zones.laminates]
+        found = _stiffness[layout] = np.array(each)
+    return found
 
 
 def fit_of(layout: Layout) -> ForceFit:
-    """What gives slopes of section forces on a layout."""
-    return _known(layout)[0]
-
-
-def _known(layout: Layout) -> tuple[ForceFit, Array]:
+    """What gives slopes of section forces on a layout, remembered."""
     found = _fits.get(layout)
     if found is None:
-        zones = layout.zones
-        C = np.array([section_matrix(x.ABD, x.shear) for x in zones.laminates])
-        fit = force_fit(layout.mesh, layout.whole.direction, zones.zone, C)
-        found = _fits[layout] = (fit, C)
+        given = layout.mesh, layout.whole.direction, layout.zones.zone, stiffness_of(layout)
+        found = _fits[layout] = force_fit(*given)
     return found
+
+
+def fit_at(layout: Layout, element: int) -> ForceFit:
+    """What gives slopes at one element: of all where that is known, else of it alone."""
+    known = _fits.get(layout)
+    if known is not None:
+        return known
+    given = layout.mesh, layout.whole.direction, layout.zones.zone, stiffness_of(layout)
+    return force_fit_at(*given, element)
 
 
 def forces_in(
@@ -67,8 +79,7 @@ def forces_in(
     ndarray, shape (k, m, 6)
         [N/m, N].
     """
-    _, C = _known(layout)
-    zone = layout.zones.zone
+    C, zone = stiffness_of(layout), layout.zones.zone
     if which is None:
         mean = layout.mesh.point_mean(strains[..., :6])
         found = np.einsum("mst,kmt->kms", C[zone, :6, :6], mean)
@@ -124,8 +135,7 @@ def growth_of(
 def growth_at(found: PartAnswer, element: int, case: int) -> tuple[Array, Array]:
     """Growth at an element in a case, of what is scaled and of what stays, shape (8,) each."""
     layout = found.layout()
-    fit, one = fit_of(layout), np.array([element])
-    near = np.union1d(one, fit.other[fit.starts[element] : fit.starts[element + 1]])
+    fit, one, near = _fitting(layout, element)
     (scaled, grows), held = _parts(found, case)
 
     def of(strains: Array, heat: Heat | None) -> Array:
@@ -155,17 +165,17 @@ def growth_in(found: PartAnswer, case: int) -> Array:
 
 @dataclass(frozen=True, eq=False)
 class Across:
-    """What the stress across the plies follows from, in every element.
+    """What the stress across the plies follows from, in some elements.
 
     Attributes
     ----------
-    forces : ndarray, shape (m, 6)
+    forces : ndarray, shape (q, 6)
         N and M [N/m, N].
-    second : ndarray, shape (m, 6, 3)
+    second : ndarray, shape (q, 6, 3)
         Their second slopes, in balance with what presses on the faces.
-    curved : ndarray, shape (m, 3)
+    curved : ndarray, shape (q, 3)
         Curvature of the surface [1/m].
-    faces : ndarray, shape (m, 2)
+    faces : ndarray, shape (q, 2)
         Pressure on the lower and the upper face [Pa].
     """
 
@@ -174,22 +184,19 @@ class Across:
     curved: Array
     faces: Array
 
-    def stress(self, laminate: Laminate, which: Index) -> Array:
-        """σ3 of elements by ply and level, shape (q, n, 3) [Pa]."""
-        return stress_across(
-            laminate,
-            self.forces[which],
-            self.second[which],
-            self.curved[which],
-            self.faces[which],
-        )
+    def stress(self, laminate: Laminate, rows: Index) -> Array:
+        """σ3 by ply and level, shape (r, n, 3) [Pa], in those of the elements in rows (r,)."""
+        every = (self.forces, self.second, self.curved, self.faces)
+        return stress_across(laminate, *(x[rows] for x in every))
 
 
-def across_in(found: PartAnswer, case: int, *, held: bool | None = None) -> Across | None:
+def across_in(
+    found: PartAnswer, case: int, *, element: int | None = None, held: bool = False
+) -> Across | None:
     """What presses across the plies in a case; of what stays alone where `held`.
 
-    None where forces come from another analysis, which does not tell its pressures, or where
-    nothing stays.
+    In all elements, or in one. None where forces come from another analysis, which does not tell
+    its pressures, or where nothing stays.
     """
     inputs, layout = found.inputs, found.layout()
     if case >= len(inputs.solved_names):
@@ -197,12 +204,22 @@ def across_in(found: PartAnswer, case: int, *, held: bool | None = None) -> Acro
     scaled, stays = _parts(found, case)
     if held and stays is None:
         return None
-    forces = forces_in(layout, *scaled) if not held else np.zeros((1, layout.mesh.count, 6))
-    if stays is not None:
-        forces = forces + forces_in(layout, *stays)
-    grows, rests = (x[case] for x in pressed_faces(inputs, layout))
+    fit, which, near = _fitting(layout, element)
+    forces = np.zeros((1, layout.mesh.count, 6))
+    for part in (None if held else scaled, stays):
+        if part is not None:
+            forces += forces_in(layout, *part, near)
+    grows, rests = (x[case, which] for x in pressed_faces(inputs, layout))
     faces = rests if held else grows + rests
-    curved = curvature_of(layout)
-    flat = forces[0, :, :6]
-    slopes = fit_of(layout).slopes(forces[..., :6], second=True)[0, ..., 2:]
-    return Across(flat, balanced(flat, slopes, curved, faces[:, 0] - faces[:, 1]), curved, faces)
+    curved, own = curvature_of(layout)[which], forces[0, which]
+    second = fit.slopes(forces, which, second=True)[0, ..., 2:]
+    return Across(own, balanced(own, second, curved, faces[:, 0] - faces[:, 1]), curved, faces)
+
+
+def _fitting(layout: Layout, element: int | None) -> tuple[ForceFit, Index, Index | None]:
+    """The fit of all elements or of one, those it is of, and those that it needs."""
+    if element is None:
+        return fit_of(layout), np.arange(layout.mesh.count), None
+    fit = fit_at(layout, element)
+    near = np.union1d([element], fit.other[fit.starts[element] : fit.starts[element + 1]])
+    return fit, np.array([element]), near

@@ -40,7 +40,7 @@ from tartan.core.shell.sensitivity.sections import (
 from tartan.core.shell.sensitivity.shear import unsettled
 from tartan.project.analysis.buckling_and_modes import Shapes, State
 from tartan.project.analysis.caseloads import Heat
-from tartan.project.analysis.force_growth import fit_of
+from tartan.project.analysis.force_growth import fit_at
 from tartan.project.analysis.gradients import (
     Buckles,
     Gradient,
@@ -261,7 +261,9 @@ class Slopes:
                 continue
             each = [unsettled(model, u, asked.element, asked.point, grad)]
             if grow.any():
-                more, by_force = through_growth(model, fit_of(layout), u, asked.element, grow)
+                more, by_force = through_growth(
+                    model, fit_at(layout, asked.element), u, asked.element, grow
+                )
                 each.append(more)
                 if heat is not None:
                     self._heated(one, -by_force, heat)

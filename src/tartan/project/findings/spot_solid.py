@@ -289,8 +289,8 @@ def _shell_stress(answer: PartAnswer, ask: SpotAsk) -> tuple[Array, Array | None
         if found.held_shear is not None:
             total[..., ACROSS_PLY] += found.held_shear / corners
             held[..., ACROSS_PLY] += found.held_shear / corners
-    for into, part in ((total, None), (held, True)):
-        across = across_in(answer, ask.case, held=part)
+    for into, stays in ((total, False), (held, True)):
+        across = across_in(answer, ask.case, element=ask.element, held=stays)
         if across is not None:
-            into[..., PEEL] = across.stress(laminate, np.array([ask.element]))[0]
+            into[..., PEEL] = across.stress(laminate, np.zeros(1, np.int64))[0]
     return total, held if held.any() else None
