@@ -117,8 +117,8 @@ def force_fit(mesh: Mesh, reference: Array, zone: Index, stiffness: Array) -> Fo
         Reference direction.
     zone : ndarray of int, shape (m,)
         Zones of the elements.
-    stiffness : ndarray, shape (z, 8, 8)
-        Their section stiffness; a fit reaches over sections that are `ALIKE`.
+    stiffness : ndarray, shape (z, 6, 6) or (z, 8, 8)
+        Their section stiffness, of which ABD counts; a fit reaches over sections that are `ALIKE`.
     """
     axes = axes_of(mesh, reference)
     chosen = []
@@ -141,7 +141,7 @@ def force_fit_at(
     ----------
     mesh : Mesh
         The mesh.
-    reference, zone, stiffness : ndarray, shapes (3,) or (m, 3), (m,) and (z, 8, 8)
+    reference, zone, stiffness : ndarray, shapes (3,) or (m, 3), (m,) and (z, 6, 6)
         As of `force_fit`.
     element : int
         Which.

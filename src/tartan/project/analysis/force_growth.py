@@ -15,7 +15,6 @@ from tartan.core.laminate.response import free_resultants
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.force_gradients import ForceFit, force_fit, force_fit_at
 from tartan.core.shell.margins import ALL, Growth, Within
-from tartan.core.shell.model import section_matrix
 from tartan.project.analysis.caseloads import Heat, heats_on
 from tartan.project.analysis.core_pressure import curvature_of, pressed_faces
 from tartan.project.analysis.inputs import Layout, PartInputs
@@ -32,11 +31,10 @@ _stiffness: WeakKeyDictionary[Layout, Array] = WeakKeyDictionary()
 
 
 def stiffness_of(layout: Layout) -> Array:
-    """Section stiffness of the zones, shape (z, 8, 8), remembered."""
+    """ABD of the zones, shape (z, 6, 6), remembered."""
     found = _stiffness.get(layout)
     if found is None:
-        each = [section_matrix(x.ABD, x.shear) for x in layout.zones.laminates]
-        found = _stiffness[layout] = np.array(each)
+        found = _stiffness[layout] = np.array([x.ABD for x in layout.zones.laminates])
     return found
 
 
@@ -82,13 +80,13 @@ def forces_in(
     C, zone = stiffness_of(layout), layout.zones.zone
     if which is None:
         mean = layout.mesh.point_mean(strains[..., :6])
-        found = np.einsum("mst,kmt->kms", C[zone, :6, :6], mean)
+        found = np.einsum("mst,kmt->kms", C[zone], mean)
     else:
         found = np.zeros((len(strains), layout.mesh.count, 6))
         corners = np.where(which < len(layout.mesh.quads), 4, 3)
         inside = (np.arange(4) < corners[:, None])[..., None]
         mean = (strains[:, which, :, :6] * inside).sum(axis=2) / corners[:, None]
-        found[:, which] = np.einsum("mst,kmt->kms", C[zone[which], :6, :6], mean)
+        found[:, which] = np.einsum("mst,kmt->kms", C[zone[which]], mean)
     if heat is not None:
         loads = heats_on(layout, heat)
         sided = layout.sided
