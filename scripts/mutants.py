@@ -36,11 +36,30 @@ STRENGTH = (
     "missing_data",
     "laminate_invariants",
 )
-SHELL = ("shell", "shell_general", "shell_recovery", "element", "seams", "strength_convergence")
+SHELL = (
+    "shell",
+    "shell_general",
+    "shell_recovery",
+    "element",
+    "element_contract",
+    "seams",
+    "strength_convergence",
+    "thin_triangles",
+)
 GROUPS = {
     "criteria": (STRENGTH, ["criteria"]),
     "strength": (STRENGTH, ["strength"]),
     "solution": (SHELL, ["shell/solve.py", "shell/recovery.py", "shell/loads.py"]),
+    "between": (
+        ("interlaminar", "laminate", "sensitivity", "thin_triangles"),
+        [
+            "laminate/across.py",
+            "laminate/shear.py",
+            "shell/force_gradients.py",
+            "shell/patches.py",
+            "shell/shear_fit.py",
+        ],
+    ),
 }
 """Tests that should notice, and the modules of the core that are changed."""
 
@@ -112,12 +131,13 @@ def main() -> int:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("--count", type=int, default=40, help="faults a group")
     asked.add_argument("--seed", type=int, default=1)
+    asked.add_argument("--only", nargs="*", default=list(GROUPS), choices=GROUPS)
     given = asked.parse_args()
     shutil.rmtree(PLACE, ignore_errors=True)
     subprocess.run(["git", "clone", "-q", ".", str(PLACE)], check=True)
     rng, survivors, killed, tried = random.Random(given.seed), [], 0, 0
     print(f"{'':10} {'could be':>9} {'tried':>6} {'noticed':>8}")
-    for group in GROUPS:
+    for group in given.only:
         session = prepare(group)
         whole = draw(session, given.count, rng)
         tool("exec", f"{group}.toml", session)
