@@ -22,6 +22,7 @@ from bench.seams import one_more_support_set, tied_factor
 from bench.search import search_figures
 from bench.solid import solid_figures
 from bench.stacks import edit_ratios, ranking_ratio
+from bench.start import start_figures
 from bench.vessel import change_ratio, shell_ratio
 from tartan.core.criteria import kernels
 from tartan.desktop.app import make_application
@@ -274,6 +275,7 @@ def main() -> int:
         *solid_figures(),
         *margins_figures(),
         *window_figures(),
+        *start_figures(),
     ]
     print(f"{'id':22} {'ratio':>7} {'goal':>6}  met   what is divided by what")
     for f in figures:
