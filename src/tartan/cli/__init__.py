@@ -74,7 +74,9 @@ def _open(file: Path | None) -> None:
             )
         )
     try:
-        from tartan.desktop.app import run
+        from tartan.desktop.opening import run
+
+        raise typer.Exit(run(file))
     except ImportError as error:
         missing = TartanError(
             f"The window cannot be loaded ({error}).",
@@ -82,8 +84,6 @@ def _open(file: Path | None) -> None:
             "Install the system packages: scripts/system_packages.sh",
         )
         raise _refuse(missing) from error
-    try:
-        raise typer.Exit(run(file))
     except TartanError as error:
         raise _refuse(error) from error
 

@@ -8,19 +8,16 @@ import sys
 import threading
 import traceback
 from importlib import import_module
-from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QIcon, QPixmapCache
 from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels, program
 from tartan.core.drape import net
 from tartan.core.shell import force_gradients, sweep, within
-from tartan.desktop import theme
-from tartan.desktop.preferences import restore_units, text_scale
+from tartan.desktop.opening import Opening, make_application
 from tartan.desktop.scene import loading
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
@@ -32,21 +29,6 @@ from tartan.project.wording import units
 
 QUIET = 5000
 """Milliseconds after the start until memory is settled: by then all is loaded."""
-
-
-def make_application(*, dark: bool | None = None) -> QApplication:
-    """Application with fonts and face; the one that runs already, if any."""
-    running = QApplication.instance()
-    application = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
-    application.setApplicationName("Tartan")
-    application.setDesktopFileName("tartan")
-    application.setWindowIcon(QIcon(str(files("tartan") / "assets/desktop/tartan.svg")))
-    restore_units()
-    QPixmapCache.setCacheLimit(64 * 1024)
-    theme.load_fonts()
-    theme.use(application, dark=dark)
-    theme.scale_text(application, text_scale())
-    return application
 
 
 def make_window(path: Path | None = None) -> MainWindow:
@@ -107,13 +89,23 @@ def settle_memory() -> None:
     gc.freeze()
 
 
-def run(path: Path | None = None) -> int:
-    """Open the window and stay until it is closed; return the exit status."""
-    application = make_application()
+def stay(path: Path | None, opening: Opening) -> int:
+    """Put the window in the place of what stood for it, and stay until it is closed.
+
+    Raises
+    ------
+    DocumentError
+        When the file cannot be opened.
+    """
     window = make_window(path)
     tell_of_faults(window)
     loading.begin()
     window.show()
+    QApplication.processEvents()
+    opening.close()
     QTimer.singleShot(0, prepare)
     QTimer.singleShot(QUIET, settle_memory)
-    return application.exec()
+    return QApplication.exec()
+
+
+__all__ = ["make_application", "make_window", "prepare", "settle_memory", "stay", "tell_of_faults"]
