@@ -74,7 +74,7 @@ def test_the_strut_is_ordered_under_rules_taken_and_taken_back(qtbot, pane: Orde
     searched(qtbot, pane)
     assert "Proved best: all" in pane.note.text()
     assert "against the rules" in pane.note.text()
-    assert pane.result.isChecked()
+    assert pane.frame.result.isChecked()
     found = pane.found.found
     assert found is not None
     best = best_of(found)
@@ -84,7 +84,7 @@ def test_the_strut_is_ordered_under_rules_taken_and_taken_back(qtbot, pane: Orde
     assert states[1] == ("broken ×2", "kept")
     press(qtbot, pane, "take it")
     assert plies(pane) == tuple(p.angle for p in best.plies)
-    assert not pane.take_button.isEnabled()
+    assert not pane.frame.take_button.isEnabled()
     # The search is kept with it, and both are one step of undo.
     assert session.project.orders[0].found == found
     press(qtbot, page.window(), "undo")
@@ -128,7 +128,7 @@ def test_history_and_front_are_looked_at_by_clicks(qtbot, pane: OrderPane) -> No
 
 def click_chart(qtbot, pane: OrderPane, at: tuple[float, ...]) -> None:  # type: ignore[no-untyped-def]
     plot = pane.found.plot
-    pane.pages.widget(1).ensureWidgetVisible(plot)  # type: ignore[union-attr]
+    pane.frame.pages.widget(1).ensureWidgetVisible(plot)  # type: ignore[union-attr]
     settle()
     place = plot.mapFromScene(plot.item.getViewBox().mapViewToScene(QPointF(*at[:2])))
     qtbot.mouseClick(plot.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(place))
@@ -146,8 +146,8 @@ def test_a_long_search_is_watched_and_stopped(
     pane.session.edit("long", lambda p: stack_edits.put_plies(p, STRUT, [*long, *long[::-1]]))
     settle()
     press(qtbot, pane, "search")
-    assert pane.stop_button.isVisible()
-    assert not pane.search_button.isVisible()
+    assert pane.frame.stop_button.isVisible()
+    assert not pane.frame.start_button.isVisible()
     qtbot.waitUntil(lambda: "best so far" in pane.note.text(), timeout=60_000)
     # The window is not held up meanwhile: other stacks are looked at, and nothing is lost.
     pane.session.select(stack="dish face")
@@ -169,25 +169,27 @@ def test_rules_that_clash_are_named_and_mended(qtbot, pane: OrderPane) -> None: 
     add(pane, "step")
     type_into(qtbot, named(pane, QLineEdit, "limit of rule 2"), "20")  # type: ignore[arg-type]
     searched(qtbot, pane)
-    assert "No order of these plies keeps 'at most 20° between neighbours'" in pane.fault.text()
-    assert "at a cost" in pane.fault.text()
+    assert (
+        "No order of these plies keeps 'at most 20° between neighbours'" in pane.frame.fault.text()
+    )
+    assert "at a cost" in pane.frame.fault.text()
     # It may bend, at a cost.
     press(qtbot, pane, "what is asked")
     type_into(qtbot, named(pane, QLineEdit, "cost of rule 2"), "1")  # type: ignore[arg-type]
     searched(qtbot, pane)
-    assert pane.fault.text() == ""
+    assert pane.frame.fault.text() == ""
     assert "Proved best" in pane.note.text()
     # A rule that cannot be is refused where it is typed, and the one before stays.
     press(qtbot, pane, "what is asked")
     type_into(qtbot, named(pane, QLineEdit, "limit of rule 1"), "0")  # type: ignore[arg-type]
-    assert "cannot be 0" in pane.fault.text()
+    assert "cannot be 0" in pane.frame.fault.text()
     assert pane.session.project.shop_rules[0].limit == 3
 
 
 def test_goals_of_a_panel_and_held_plies(qtbot, pane: OrderPane) -> None:  # type: ignore[no-untyped-def]
     choose(named(pane, QComboBox, "figure of goal 1"), FIGURE_TITLES["buckling"])  # type: ignore[arg-type]
     press(qtbot, pane, "search")
-    assert "The panel has no sides" in pane.fault.text()
+    assert "The panel has no sides" in pane.frame.fault.text()
     for name, text in (
         ("length along x of the panel", "400"),
         ("width along y of the panel", "0.2 m"),
@@ -215,7 +217,7 @@ def test_the_wall_of_a_tube_is_ordered(open_window: Callable[..., MainWindow], q
     pane = opened(window)
     searched(qtbot, pane)
     assert "Proved best: all 60 of 60" in pane.note.text()
-    assert pane.fault.text() == ""
+    assert pane.frame.fault.text() == ""
 
 
 def test_an_empty_project_and_what_cannot_be_ordered_are_told(
@@ -226,15 +228,15 @@ def test_an_empty_project_and_what_cannot_be_ordered_are_told(
     window = open_window(stack_edits.add_stack(empty, "stack", ())[0], wait=False)
     pane = opened(window, "stack")
     press(qtbot, pane, "search")
-    assert "The stack is empty" in pane.fault.text()
+    assert "The stack is empty" in pane.frame.fault.text()
     add(pane, "run")
     assert window.session.project.shop_rules
     type_into(qtbot, window_page(pane).notation, "0/90/45")
     press(qtbot, pane, "search")
-    assert "odd number each" in pane.fault.text()
+    assert "odd number each" in pane.frame.fault.text()
     press(qtbot, pane, "symmetric")
     press(qtbot, pane, "search")
-    assert "no load to order plies for" in pane.fault.text()
+    assert "no load to order plies for" in pane.frame.fault.text()
     choose(named(pane, QComboBox, "figure of goal 1"), FIGURE_TITLES["D11"])  # type: ignore[arg-type]
     searched(qtbot, pane)
     assert "Proved best: all 6 of 6" in pane.note.text()
@@ -259,7 +261,7 @@ def test_a_window_closed_during_a_search_ends_it(
     window.session.history.mark_saved()
     window.close()
     assert not pane.stream.busy
-    assert isinstance(pane.search_button, QPushButton)
+    assert isinstance(pane.frame.start_button, QPushButton)
 
 
 def test_an_order_is_tried_on_the_part_before_it_is_taken(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
@@ -293,13 +295,13 @@ def test_another_project_has_nothing_of_what_was_found(qtbot, pane: OrderPane) -
     pane = opened(pane.window())  # type: ignore[arg-type]
     assert pane.found.found is None
     assert pane.note.text() == ""
-    assert not pane.result.isEnabled()
+    assert not pane.frame.result.isEnabled()
     # The stack is gone by the time its order is taken.
     searched(qtbot, pane)
     pane.session.edit("remove", lambda p: stack_edits.remove_stack(p, STRUT))
     settle()
     assert pane.session.selection.stack != STRUT
-    assert not pane.take_button.isVisible()
+    assert not pane.frame.take_button.isVisible()
 
 
 def test_the_part_is_a_goal_for_what_is_laid_on_it(
@@ -315,7 +317,7 @@ def test_the_part_is_a_goal_for_what_is_laid_on_it(
     ask = pane.form.ask
     assert [g.figure for g in ask.goals] == ["part-displacement"]
     searched(qtbot, pane)
-    assert not pane.fault.text()
+    assert not pane.frame.fault.text()
     assert "the part was solved" in pane.note.text()
     found = pane.found.found
     assert found is not None
@@ -335,4 +337,4 @@ def test_the_part_is_a_goal_for_what_is_laid_on_it(
     press(qtbot, pane, "search")
     qtbot.waitUntil(lambda: not pane.stream.busy, timeout=120_000)
     settle()
-    assert "not laid on the part" in pane.fault.text()
+    assert "not laid on the part" in pane.frame.fault.text()

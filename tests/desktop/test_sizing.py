@@ -78,8 +78,8 @@ def test_a_panel_is_sized_looked_at_taken_and_taken_back(qtbot, form: SizingForm
     first = next(v for v in form.ask.variables if v.active)
     assert first.values == (2.0, 4.0, 6.0, 8.0)
     sized(qtbot, form)
-    assert not form.fault.text()
-    assert form.result.isChecked()
+    assert not form.frame.fault.text()
+    assert form.frame.result.isChecked()
     assert "Proved" in form.note.text()
     found = form.found
     best = found.chosen
@@ -137,25 +137,25 @@ def test_rules_are_typed_and_refused_in_words(qtbot, form: SizingForm) -> None: 
     type_into(qtbot, ends, "3")  # type: ignore[arg-type]
     assert session.project.sizing.most_dropped == 3
     type_into(qtbot, ends, "some")  # type: ignore[arg-type]
-    assert "no whole number" in form.fault.text()
+    assert "no whole number" in form.frame.fault.text()
     assert session.project.sizing.most_dropped == 3
     type_into(qtbot, ends, "any")  # type: ignore[arg-type]
     assert session.project.sizing.most_dropped is None
     values = named(form, QLineEdit, f"values of {SKIN}")
     type_into(qtbot, values, "1.5")  # type: ignore[arg-type]
-    assert "whole numbers" in form.fault.text()
+    assert "whole numbers" in form.frame.fault.text()
     type_into(qtbot, values, "a lot")  # type: ignore[arg-type]
-    assert "is no value" in form.fault.text()
+    assert "is no value" in form.frame.fault.text()
     type_into(qtbot, values, "8 to 2")  # type: ignore[arg-type]
-    assert "never comes to its end" in form.fault.text()
+    assert "never comes to its end" in form.frame.fault.text()
     session.undo()
     session.undo()
     only(form)
     press(qtbot, form, "size")
     qtbot.waitUntil(lambda: not form.stream.busy, timeout=120_000)
     settle()
-    assert "Nothing may change" in form.fault.text()
-    assert not form.result.isEnabled()
+    assert "Nothing may change" in form.frame.fault.text()
+    assert not form.frame.result.isEnabled()
 
 
 def test_linked_cores_take_one_unit_and_one_value(qtbot, form: SizingForm) -> None:  # type: ignore[no-untyped-def]
@@ -165,7 +165,7 @@ def test_linked_cores_take_one_unit_and_one_value(qtbot, form: SizingForm) -> No
     assert core.values == (2e-3, 4e-3, 6e-3)
     type_into(qtbot, named(form, QLineEdit, f"link of {name}"), "a")  # type: ignore[arg-type]
     type_into(qtbot, named(form, QLineEdit, f"link of {SKIN}"), "a")  # type: ignore[arg-type]
-    assert "not of one kind" in form.fault.text()
+    assert "not of one kind" in form.frame.fault.text()
     assert [v.link for v in form.ask.variables if v.link] == ["a"]
 
 
@@ -175,9 +175,9 @@ def test_a_search_that_is_stopped_keeps_what_it_found(qtbot, form: SizingForm) -
     press(qtbot, form, "stop")
     qtbot.waitUntil(lambda: not form.stream.busy, timeout=240_000)
     settle()
-    assert not form.fault.text()
+    assert not form.frame.fault.text()
     assert form.found.chosen is not None or form.note.text()
-    assert form.size_button.isVisible()
+    assert form.frame.start_button.isVisible()
 
 
 def test_another_lay_up_is_followed(qtbot, form: SizingForm) -> None:  # type: ignore[no-untyped-def]
@@ -210,7 +210,7 @@ def test_an_empty_project_has_nothing_to_size(
     qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     settle()
     form.refresh()
-    assert not form.size_button.isEnabled()
+    assert not form.frame.start_button.isEnabled()
     assert not form.ask.variables
 
 
@@ -223,11 +223,11 @@ def test_another_project_ends_it_at_once_and_can_be_sized(qtbot, form: SizingFor
     window.session.open(small(), None)
     settle()
     assert not form.stream.busy
-    assert not form.fault.text()
-    assert not form.result.isEnabled()
+    assert not form.frame.fault.text()
+    assert not form.frame.result.isEnabled()
     only(form, SKIN)
     sized(qtbot, form)
-    assert not form.fault.text()
+    assert not form.frame.fault.text()
     assert form.found.chosen is not None
 
 
@@ -236,9 +236,9 @@ def test_a_cluster_that_is_not_there_is_said(qtbot, form: SizingForm) -> None:  
     press(qtbot, form, "size")
     qtbot.waitUntil(lambda: not form.stream.busy, timeout=240_000)
     settle()
-    assert "No scheduler answers" in form.fault.text()
+    assert "No scheduler answers" in form.frame.fault.text()
     # On this machine it goes on.
     form.cluster.clear()
     only(form, SKIN)
     sized(qtbot, form)
-    assert not form.fault.text()
+    assert not form.frame.fault.text()

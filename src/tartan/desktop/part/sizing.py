@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtWidgets import QLineEdit, QProgressBar, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.desktop.part.form import PartForm, grid
@@ -14,11 +14,12 @@ from tartan.desktop.part.sizingfound import SizingResult
 from tartan.desktop.session import Session
 from tartan.desktop.stream import Stream
 from tartan.desktop.widgets.block import Block
-from tartan.desktop.widgets.controls import Field, button, choice, label, row, scrolled, switch
+from tartan.desktop.widgets.controls import Field, choice, row, switch
 from tartan.desktop.widgets.recordform import Record, add_record
+from tartan.desktop.widgets.searchframe import SearchActs, SearchFrame, SearchWords
 from tartan.exchange.sizing_command import run
 from tartan.pages.sizing_fields import variable_fields
-from tartan.project.analysis.engine import Engine
+from tartan.project.analysis.engine import Engine, engine_at
 from tartan.project.analysis.shellinputs import part_inputs
 from tartan.project.analysis.size_proposals import variables_of
 from tartan.project.document.model import Project
@@ -35,6 +36,18 @@ ENDS = "Between two zones that are neighbours; any: as many as there are"
 SOLVES = "It ends when so many were solved"
 
 
+WORDS = SearchWords(
+    ("what may change", "Plies, cores, rungs and angles, and the rules"),
+    ("what was found", "Before and after, and what stops it"),
+    ("size", "Look for the least that holds"),
+    "End it; what was found stays",
+    "progress of the sizing",
+    "Give stacks and lay-up these plies",
+    "Give a version of its own these plies",
+    "The report shows the sizing",
+)
+
+
 class SizingForm(PartForm):
     """Two pages, what may change and what was found, below the search's own row."""
 
@@ -48,19 +61,9 @@ class SizingForm(PartForm):
         self._history = session.history
         self._of: tuple[Project, SizeAsk] | None = None
         self._result: tuple[Project, SizeAsk, SizeFound] | None = None
-        self.size_button = button("size", self.start, "Look for the least that holds")
-        self.stop_button = button("stop", self._stop, "End it; what was found stays")
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setFixedHeight(6)
-        self.progress.setAccessibleName("progress of the sizing")
-        self.note = label("", "soft", wrap=True)
-        self.fault = label("", "fault", wrap=True)
-        self.asked = switch("what may change", "Plies, cores, rungs and angles, and the rules")
-        self.result = switch("what was found", "Before and after, and what stops it")
-        for tab, number in ((self.asked, 0), (self.result, 1)):
-            tab.setProperty("role", "tab")
-            tab.clicked.connect(lambda _on, n=number: self.turn(n))
+        acts = SearchActs(self.start, self._stop, self.take, self.take_as_version, self.keep)
+        self.frame = SearchFrame(WORDS, acts)
+        self.note, self.progress = self.frame.note, self.frame.progress
         self.least = choice(["mass", "cost"], lambda text: self._put("sizing", least=text))
         self.least.setAccessibleName("what shall be small")
         self.ends = Field(self._commit_ends)
@@ -74,12 +77,6 @@ class SizingForm(PartForm):
         self.variables = Block()
         self.found = SizingResult(session)
         self.found.looked.connect(self._show_taking)
-        self.pages = QStackedWidget()
-        self.take_button = button("take it", self.take, "Give stacks and lay-up these plies")
-        self.version_button = button(
-            "as a version", self.take_as_version, "Give a version of its own these plies"
-        )
-        self.keep_button = button("keep for the report", self.keep, "The report shows the sizing")
         self._build()
 
     def _build(self) -> None:
@@ -89,7 +86,7 @@ class SizingForm(PartForm):
         ):
             field.setAccessibleName(name)
             field.setFixedWidth(60)
-            field.refused.connect(self._tell)
+            field.refused.connect(self.frame.tell)
         page = QWidget()
         ask = QVBoxLayout(page)
         ask.setContentsMargins(0, 0, 6, 0)
@@ -107,35 +104,13 @@ class SizingForm(PartForm):
         ask.addWidget(row(self.covers, None))
         ask.addWidget(self.variables)
         ask.addStretch(1)
-        self.pages.addWidget(scrolled(page))
-        self.pages.addWidget(scrolled(self.found))
-        self.taking = row(self.take_button, self.version_button, self.keep_button, None, spacing=4)
+        self.frame.put(page, self.found)
+        self.frame.turned.connect(self._show_taking)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        for each in (
-            row(self.asked, self.result, None, self.size_button, self.stop_button, spacing=4),
-            self.progress,
-            self.note,
-            self.fault,
-            self.taking,
-        ):
-            box.addWidget(each)
-        box.addWidget(self.pages, 1)
-        self.turn(0)
-        self._tell("")
-        self._show_running()
-
-    def turn(self, page: int) -> None:
-        """Show what may change, or what was found."""
-        self.pages.setCurrentIndex(page)
-        self.asked.setChecked(page == 0)
-        self.result.setChecked(page == 1)
+        box.addWidget(self.frame)
         self._show_taking()
-
-    def _tell(self, fault: str) -> None:
-        self.fault.setText(fault)
-        self.fault.setVisible(bool(fault))
+        self._show_running()
 
     # What is asked
 
@@ -155,7 +130,7 @@ class SizingForm(PartForm):
 
     def _edited(self, words: str, change: Callable[[Project], Project]) -> TartanError | None:
         error = self.session.edit(words, change)
-        self._tell("" if error is None else str(error))
+        self.frame.tell("" if error is None else str(error))
         return error
 
     def _commit_ends(self, text: str) -> TartanError | None:
@@ -185,7 +160,7 @@ class SizingForm(PartForm):
                 record = Record(
                     partial(self._variable, number),
                     partial(self._change, number),
-                    self._tell,
+                    self.frame.tell,
                     names[number],
                     None,
                 )
@@ -202,17 +177,17 @@ class SizingForm(PartForm):
     def start(self) -> None:
         """Look for the lightest or cheapest lay-up that holds."""
         project, ask = self.session.project, self.ask
-        self._tell("")
+        self.frame.tell("")
         try:
             sizing_of(project, ask)
             # What stands in the way of any answer is told before workers are started.
             part_inputs(project)
         except TartanError as error:
-            self._tell(str(error))
+            self.frame.tell(str(error))
             return
         asked = replace(project, sizing=ask)
         self._of, self._result = (asked, ask), None
-        engine = self._engine_for(self.cluster.text().strip())
+        engine = self._engine = engine_at(self._engine, self.cluster.text().strip())
 
         def work() -> Iterator[SizeNews]:
             for _, news in run(asked, engine=engine, alone=False):
@@ -222,14 +197,6 @@ class SizingForm(PartForm):
         self.note.setText("starting workers …")
         self._show_running()
         self._show_result()
-
-    def _engine_for(self, address: str) -> Engine:
-        """Workers that are there already, or new ones."""
-        if self._engine is None or self._engine.address != address:
-            if self._engine is not None:
-                self._engine.close()
-            self._engine = Engine(address)
-        return self._engine
 
     def _stop(self) -> None:
         self.note.setText("It stops once the design under way is solved.")
@@ -249,8 +216,8 @@ class SizingForm(PartForm):
         best = best_of(news.found)
         if best is not None:
             words += f" · best so far {weight_words(news.found.least, best)}"
-            if self.pages.currentIndex() == 0 and best.values != news.found.before.values:
-                self.turn(1)
+            if not self.frame.shows_found and best.values != news.found.before.values:
+                self.frame.turn(1)
         if news.solves > 2:
             left = self.stream.elapsed / news.solves * (news.most - news.solves)
             words += f" · at most {left:.0f} s left"
@@ -259,11 +226,11 @@ class SizingForm(PartForm):
     def _end(self, news: SizeNews | None, error: TartanError | None) -> None:
         self._show_running()
         if error is not None:
-            self._tell(str(error))
+            self.frame.tell(str(error))
             self.note.setText("")
         self._show_result()
         if error is None and news is not None and news.found.solves:
-            self.turn(1)
+            self.frame.turn(1)
 
     def close_down(self) -> None:
         """End the search and its workers at once: before the window goes, or another project."""
@@ -281,14 +248,14 @@ class SizingForm(PartForm):
             # Another project was opened.
             self.close_down()
             self._history, self._of, self._result = self.session.history, None, None
-            self._tell("")
+            self.frame.tell("")
         ask = self.session.project.sizing
         self.least.setCurrentText(ask.least)
         self.ends.put(ANY if ask.most_dropped is None else str(ask.most_dropped), ENDS)
         self.solves.put(str(ask.most_solves), SOLVES)
         self.covers.setChecked(ask.covers)
         self._fill_variables()
-        self.size_button.setEnabled(bool(self.ask.variables))
+        self.frame.start_button.setEnabled(bool(self.ask.variables))
         self._show_running()
         self._show_result()
 
@@ -302,18 +269,13 @@ class SizingForm(PartForm):
         return project, project.sizing, project.sizing.found
 
     def _show_running(self) -> None:
-        busy = self.stream.busy
-        self.stop_button.setVisible(busy)
-        self.size_button.setVisible(not busy)
-        self.progress.setVisible(busy)
+        self.frame.show_running(busy=self.stream.busy)
 
     def _show_result(self) -> None:
         mine = self._mine()
-        self.result.setEnabled(mine is not None)
+        self.frame.offer(found=mine is not None)
         if mine is None:
             self.found.forget()
-            if self.pages.currentIndex() == 1:
-                self.turn(0)
             if not self.stream.busy:
                 self.note.setText("")
             self._show_taking()
@@ -332,15 +294,15 @@ class SizingForm(PartForm):
 
     def _show_taking(self) -> None:
         mine, chosen = self._mine(), self.found.chosen
-        there = mine is not None and chosen is not None and self.pages.currentIndex() == 1
-        self.taking.setVisible(there)
+        there = mine is not None and chosen is not None and self.frame.shows_found
+        self.frame.taking.setVisible(there)
         if not there or mine is None or chosen is None:
             return
         other = chosen.values != mine[2].before.values
         fits = self._result is not None and self._fits(mine[0])
-        for each in (self.take_button, self.version_button):
+        for each in (self.frame.take_button, self.frame.version_button):
             each.setEnabled(fits and other and not self.stream.busy)
-        self.keep_button.setEnabled(not self.stream.busy and self._result is not None)
+        self.frame.keep_button.setEnabled(not self.stream.busy and self._result is not None)
 
     # Taking it
 

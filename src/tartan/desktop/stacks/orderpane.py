@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QProgressBar, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tartan.core.errors import StackError, TartanError
 from tartan.core.search.goals import Slots
@@ -19,7 +19,7 @@ from tartan.desktop.stacks.context import Chosen
 from tartan.desktop.stacks.orderask import OrderForm
 from tartan.desktop.stacks.orderfound import OrderResult
 from tartan.desktop.stream import Stream
-from tartan.desktop.widgets.controls import button, label, row, scrolled, switch
+from tartan.desktop.widgets.searchframe import SearchActs, SearchFrame, SearchWords
 from tartan.exchange.order_command import asked_steps
 from tartan.pages.ordering import standing_words
 from tartan.project.analysis.engine import Engine
@@ -39,6 +39,18 @@ Heard = tuple[PlySet, OrderStep, Found]
 """What is put in order, the stack as it is, and where the search stands."""
 
 
+WORDS = SearchWords(
+    ("what is asked", "Goals, what may move, and the rules of the shop"),
+    ("what was found", "History, before and after, rule by rule"),
+    ("search", "Look for the best order of these plies"),
+    "End the search and keep what it found",
+    "progress of the search",
+    "Give the stack this order",
+    "Give a version of its own this order",
+    "The report shows the search",
+)
+
+
 class OrderPane(QWidget):
     """Two pages, the question and the result, below the search's own row."""
 
@@ -52,72 +64,34 @@ class OrderPane(QWidget):
         self._of: OrderAsk | None = None
         self._engine: Engine | None = None
         self._history = session.history
-        self.search_button = button(
-            "search", self.search, "Look for the best order of these plies"
-        )
-        self.stop_button = button(
-            "stop", self.stream.stop, "End the search and keep what it found"
-        )
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setFixedHeight(6)
-        self.progress.setAccessibleName("progress of the search")
-        self.note = label("", "soft", wrap=True)
-        self.fault = label("", "fault", wrap=True)
-        self.asked = switch("what is asked", "Goals, what may move, and the rules of the shop")
-        self.result = switch("what was found", "History, before and after, rule by rule")
-        for tab, number in ((self.asked, 0), (self.result, 1)):
-            tab.setProperty("role", "tab")
-            tab.clicked.connect(lambda _on, n=number: self.turn(n))
-        self.form = OrderForm(session, self._tell)
+        self.frame = SearchFrame(WORDS, self._acts())
+        self.note, self.progress = self.frame.note, self.frame.progress
+        self.form = OrderForm(session, self.frame.tell)
         self.found = OrderResult(session)
         self.found.looked.connect(self._show_taking)
-        self.pages = QStackedWidget()
-        self.pages.addWidget(scrolled(self.form))
-        self.pages.addWidget(scrolled(self.found))
-        self.take_button = button("take it", self.take, "Give the stack this order")
-        self.version_button = button(
-            "as a version", self.take_as_version, "Give a version of its own this order"
-        )
-        self.keep_button = button("keep for the report", self.keep, "The report shows the search")
-        self.taking = row(self.take_button, self.version_button, self.keep_button, None, spacing=4)
+        self.frame.put(self.form, self.found)
+        self.frame.turned.connect(self._show_taking)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        for each in (
-            row(self.asked, self.result, None, self.search_button, self.stop_button, spacing=4),
-            self.progress,
-            self.note,
-            self.fault,
-            self.taking,
-        ):
-            box.addWidget(each)
-        box.addWidget(self.pages, 1)
-        self.turn(0)
+        box.addWidget(self.frame)
 
-    def turn(self, page: int) -> None:
-        """Show the question or the result."""
-        self.pages.setCurrentIndex(page)
-        self.asked.setChecked(page == 0)
-        self.result.setChecked(page == 1)
-        self._show_taking()
-
-    def _tell(self, fault: str) -> None:
-        self.fault.setText(fault)
-        self.fault.setVisible(bool(fault))
+    def _acts(self) -> SearchActs:
+        return SearchActs(
+            self.search, self.stream.stop, self.take, self.take_as_version, self.keep
+        )
 
     # The search
 
     def search(self) -> None:
         """Search for what is asked of the chosen stack."""
         project, ask = self.session.project, self.form.ask
-        self._tell("")
+        self.frame.tell("")
         on_part = any(goal.figure in OF_THE_PART for goal in ask.goals)
         try:
             if not on_part:
                 stack_as_it_is(project, ask, question_for(project, ask))
         except TartanError as error:
-            self._tell(str(error))
+            self.frame.tell(str(error))
             return
         self._of = ask
         self._results.pop(ask.stack, None)
@@ -137,8 +111,8 @@ class OrderPane(QWidget):
         self._show_result()
         if self.stream.busy:
             self.note.setText(self._running_words(found, kept))
-            if words_of.best_of(kept) is not None and self.pages.currentIndex() == 0:
-                self.turn(1)
+            if words_of.best_of(kept) is not None and not self.frame.shows_found:
+                self.frame.turn(1)
 
     def _running_words(self, found: Found, kept: OrderFound) -> str:
         words = standing_words(found)
@@ -157,7 +131,7 @@ class OrderPane(QWidget):
             # It may be of a stack that is no longer looked at.
             stack = self._of.stack if self._of else ""
             other = stack and stack != self.session.selection.stack
-            self._tell(f"{stack}: {error}" if other else str(error))
+            self.frame.tell(f"{stack}: {error}" if other else str(error))
             self.note.setText("")
             return
         if self._of is None or heard is None:
@@ -184,7 +158,7 @@ class OrderPane(QWidget):
             self._history, self._of = self.session.history, None
             self._results.clear()
             self.found.forget()
-            self._tell("")
+            self.frame.tell("")
         self.form.refresh()
         self._show_running()
         self._show_result()
@@ -198,18 +172,13 @@ class OrderPane(QWidget):
         return None if ask.found is None else (ask, ask.found)
 
     def _show_running(self) -> None:
-        busy = self.stream.busy
-        self.stop_button.setVisible(busy)
-        self.search_button.setVisible(not busy)
-        self.progress.setVisible(busy)
+        self.frame.show_running(busy=self.stream.busy)
         self.progress.setMaximum(1000)
 
     def _show_result(self) -> None:
         mine = self._mine()
-        self.result.setEnabled(mine is not None)
+        self.frame.offer(found=mine is not None)
         if mine is None:
-            if self.pages.currentIndex() == 1:
-                self.turn(0)
             self._show_taking()
             if not self.stream.busy:
                 self.note.setText("")
@@ -233,15 +202,15 @@ class OrderPane(QWidget):
 
     def _show_taking(self) -> None:
         mine, chosen = self._mine(), self.found.chosen
-        there = mine is not None and chosen is not None and self.pages.currentIndex() == 1
-        self.taking.setVisible(there)
+        there = mine is not None and chosen is not None and self.frame.shows_found
+        self.frame.taking.setVisible(there)
         if not there or chosen is None:
             return
         stack = self.session.project.stack(self.session.selection.stack)
         same = stack is not None and bare(stack.plies) == chosen.plies
-        for each in (self.take_button, self.version_button):
+        for each in (self.frame.take_button, self.frame.version_button):
             each.setEnabled(not same)
-        self.keep_button.setEnabled(not self.stream.busy)
+        self.frame.keep_button.setEnabled(not self.stream.busy)
 
     # Taking it
 
@@ -255,14 +224,14 @@ class OrderPane(QWidget):
     def take(self) -> None:
         """Give the stack the order that is looked at, as one undo step."""
         error = self.session.edit("take the order that was found", self._changed)
-        self._tell("" if error is None else str(error))
+        self.frame.tell("" if error is None else str(error))
 
     def take_as_version(self) -> None:
         """Keep the design as it is, and go on with a new version that has the order."""
         error = self.session.edit(
             "order that was found, as a version", lambda p: self._changed(clone_version(p))
         )
-        self._tell("" if error is None else str(error))
+        self.frame.tell("" if error is None else str(error))
 
     def keep(self) -> None:
         """Keep the search for the report."""
@@ -276,7 +245,7 @@ class OrderPane(QWidget):
             return order_edits.put_ask(project, replace(now, found=found))
 
         error = self.session.edit("keep the search", kept)
-        self._tell("" if error is None else str(error))
+        self.frame.tell("" if error is None else str(error))
         if error is None:
             self.note.setText("Kept: the report has a page of it.")
 

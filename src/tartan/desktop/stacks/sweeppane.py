@@ -23,7 +23,7 @@ from tartan.desktop.widgets.plot import Plot
 from tartan.exchange.sweep_command import outcomes
 from tartan.exchange.sweep_tables import path_words, spread_table, sweep_table
 from tartan.exchange.tables import Table
-from tartan.project.analysis.engine import Engine
+from tartan.project.analysis.engine import Engine, engine_at
 from tartan.project.document.model import Project
 from tartan.project.edits.figures import figures
 from tartan.project.findings.answer_figures import need_of, offered, words_of
@@ -204,7 +204,7 @@ class SweepPane(QWidget):
             self._tell(str(error))
             return
         self._offer_shown(run)
-        engine = self._engine_for(self.cluster.text())
+        engine = self._engine = engine_at(self._engine, self.cluster.text())
 
         def work() -> Iterator[int]:
             for number, outcome in outcomes(run.project, run.tasks, engine):
@@ -215,14 +215,6 @@ class SweepPane(QWidget):
         self.stream.start(work)
         self._show_running()
         self._show_found()
-
-    def _engine_for(self, address: str) -> Engine:
-        """Workers that are there already, or new ones."""
-        if self._engine is None or self._engine.address != address.strip():
-            if self._engine is not None:
-                self._engine.close()
-            self._engine = Engine(address)
-        return self._engine
 
     def _hear(self, count: int) -> None:
         """Draw anew once there is a tenth more; thousands of points take their time."""

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import (
     QAbstractButton,
+    QBoxLayout,
     QComboBox,
     QFrame,
     QHBoxLayout,
@@ -128,23 +129,22 @@ def switch(text: str, tip: str = "", *, on: bool = False) -> QPushButton:
 def row(*parts: QWidget | int | None, spacing: int = 8) -> QWidget:
     """Widgets side by side; None is a stretch, a number a gap."""
     holder = QWidget()
-    box = QHBoxLayout(holder)
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(spacing)
-    for part in parts:
-        if part is None:
-            box.addStretch(1)
-        elif isinstance(part, int):
-            box.addSpacing(part)
-        else:
-            box.addWidget(part)
-    return holder
+    return _filled(holder, QHBoxLayout(holder), parts, spacing)
 
 
 def column(*parts: QWidget | int | None, spacing: int = 6, margin: int = 0) -> QWidget:
     """Widgets below each other; None is a stretch, a number a gap."""
     holder = QWidget()
-    box = QVBoxLayout(holder)
+    return _filled(holder, QVBoxLayout(holder), parts, spacing, margin)
+
+
+def _filled(
+    holder: QWidget,
+    box: QBoxLayout,
+    parts: tuple[QWidget | int | None, ...],
+    spacing: int,
+    margin: int = 0,
+) -> QWidget:
     box.setContentsMargins(margin, margin, margin, margin)
     box.setSpacing(spacing)
     for part in parts:

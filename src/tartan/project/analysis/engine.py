@@ -280,6 +280,15 @@ def _reach(address: str) -> None:
     socket.create_connection((host, port), timeout=WAIT).close()
 
 
+def engine_at(known: Engine | None, address: str) -> Engine:
+    """Workers of an address: those that are there already, or new ones in their place."""
+    if known is not None and known.address == address.strip():
+        return known
+    if known is not None:
+        known.close()
+    return Engine(address)
+
+
 def _let_go(error: BaseException) -> None:
     """Drop a client that could not be made, here and now.
 
