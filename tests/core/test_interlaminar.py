@@ -6,10 +6,13 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from tartan.core.errors import StackError
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.across import balanced, stress_across
+from tartan.core.laminate.loadcase import LoadCase, answer, check_load_case
 from tartan.core.laminate.response import shear_from_section
 from tartan.core.laminate.shear import GROWTH, growth_distribution, shear_distribution
+from tartan.core.laminate.tube import TubeLoad
 from tartan.core.shell.force_gradients import ForceFit, force_fit, force_fit_at
 from tartan.core.shell.loads import point_places, pressure
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
@@ -355,3 +358,23 @@ def test_a_tube_under_pressure_is_pressed_as_a_thick_one() -> None:
     exact = thick_cylinder(wall, inner, CylinderLoad(inside=p)).stress[..., 2]
     np.testing.assert_allclose(found, exact, atol=0.015 * p)
     assert exact[0, 0] == pytest.approx(-p)
+
+
+def test_the_wall_of_a_tube_has_no_growth() -> None:
+    flat = LoadCase("spot", Q=(1e3, 0.0), growth=(0.0,) * 4 + (2e3, 0.0, -1e3, 0.0))
+    assert flat.grows
+    tube = dataclasses.replace(flat, tube=TubeLoad(0.1))
+    assert not tube.grows
+    assert not tube.shearing.any()
+    assert not tube.held_shearing.any()
+    wall = plies(20.0, -40.0, 20.0, thickness=3e-3)
+    assert np.abs(answer(wall, flat).shear).max() > 0
+    assert not answer(wall, tube).shear.any()
+
+
+@pytest.mark.parametrize("value", [np.nan, np.inf, 1e300])
+def test_growth_beyond_sense_is_refused(value: float) -> None:
+    for field in ("growth", "held_growth"):
+        loads = LoadCase("spot", **{field: (value, *(0.0,) * 7)})
+        with pytest.raises(StackError, match=r"finite|beyond"):
+            check_load_case(loads)

@@ -116,6 +116,15 @@ def test_a_load_case_is_typed_and_its_way_of_giving_changed(qtbot, strut: MainWi
     assert session.answer is not None
     least = float(session.answer.margins.reserve.min())
     assert worst.found.reserve == pytest.approx(least, rel=1e-3)
+    # What it grew by there can be seen, let go of and had back.
+    assert new.grows
+    assert strip.grown.isVisible()
+    press(qtbot, strip, "growing as there")
+    assert not session.project.load_cases[-1].grows
+    assert not strip.grown.isVisible()
+    session.undo()
+    assert session.project.load_cases[-1] == new
+    assert strip.grown.isVisible()
 
 
 def test_the_ranking_is_applied_and_undone(qtbot, strut: MainWindow) -> None:  # type: ignore[no-untyped-def]

@@ -117,13 +117,20 @@ class LoadCase:
 
     @property
     def shearing(self) -> Array:
-        """Transverse forces and growth that are scaled, shape (10,)."""
-        return np.array([*self.across, *self.growth])
+        """Transverse forces and growth that are scaled, shape (10,); nothing of them in a tube."""
+        growth = self.growth if self.tube is None else (0.0,) * 8
+        return np.array([*self.across, *growth])
 
     @property
     def held_shearing(self) -> Array:
         """The same of what stays, shape (10,)."""
-        return np.array([*self.held[6:], *self.held_growth])
+        growth = self.held_growth if self.tube is None else (0.0,) * 8
+        return np.array([*self.held[6:], *growth])
+
+    @property
+    def grows(self) -> bool:
+        """Whether forces grow along a surface beside the transverse ones."""
+        return self.tube is None and (any(self.growth) or any(self.held_growth))
 
     @property
     def loaded(self) -> bool:

@@ -88,6 +88,9 @@ def with_way(loads: LoadCase, component: int, way: Way) -> LoadCase:
     return replace(loads, ways=tuple(ways), values=tuple(values))  # type: ignore[arg-type]
 
 
+_EVEN = (0.0,) * 8
+
+
 def from_spot(session: Session) -> LoadCase | None:
     """Load case of the part's governing or picked spot; None where there is no answer."""
     answer = session.answer
@@ -138,6 +141,12 @@ class LoadStrip(QWidget):
     def _build(self) -> None:
         self.held = switch("ΔT held", "Temperature and moisture stay while the rest is scaled")
         self.held.clicked.connect(self._hold)
+        self.grown = switch(
+            "growing as there",
+            "Where they were taken forces grow along the part, which shears plies beside Qx and "
+            "Qy; off: by Qx and Qy alone",
+        )
+        self.grown.clicked.connect(self._let_go_of_growth)
         self.tube_switch = switch("as a tube", "Radius, ends, pressure, axial force and torque")
         self.tube_switch.clicked.connect(self.enter_as_tube)
         line = row(
@@ -145,6 +154,7 @@ class LoadStrip(QWidget):
             self.name,
             self.everywhere,
             self.held,
+            self.grown,
             self.tube_switch,
             None,
             button("+", self.add, "New load case"),
@@ -334,6 +344,11 @@ class LoadStrip(QWidget):
         if self.loads is not None:
             self._replace("temperature held", replace(self.loads, scales_temperature=not on))
 
+    def _let_go_of_growth(self, _: bool) -> None:
+        """Keep the forces alone; how they grew where they were taken comes back by undo."""
+        if self.loads is not None:
+            self._replace("without growth", replace(self.loads, growth=_EVEN, held_growth=_EVEN))
+
     # Showing
 
     def put(self, chosen: Chosen) -> None:
@@ -346,6 +361,8 @@ class LoadStrip(QWidget):
         warm = bool(loads.dT or loads.dT_gradient or loads.dC)
         self.held.setVisible(some and warm)
         self.held.setChecked(not loads.scales_temperature)
+        self.grown.setVisible(some and loads.grows)
+        self.grown.setChecked(True)
         cored = chosen.question is not None and any(
             m.kind == "core" for m in chosen.question.laminate.materials
         )
