@@ -132,6 +132,25 @@ def test_puck_fracture_angle_under_transverse_compression() -> None:
     assert float(in_shear.angle) == 0.0  # type: ignore[arg-type]
 
 
+def test_modes_b_and_c_meet_where_the_standard_says() -> None:
+    # VDI 2014-3: at s2 = −R⊥⊥A and τ21c = S12 √(1 + 2 p⊥⊥) both are at failure.
+    rule = criterion("puck")
+    strengths = strengths_of(CARBON, rule)
+    RA = 85e6 / (2 * 0.3) * (np.sqrt(1 + 2 * 0.3 * 200 / 85) - 1)
+    corner = 85e6 * np.sqrt(1 + 2 * 0.3 * RA / 85e6)
+    for share, mode in ((0.999, "IFF B"), (1.001, "IFF C")):
+        found = rule.evaluate(strengths, np.array([0.0, -share * RA, corner]))
+        assert float(found.index) == pytest.approx(1.0, abs=2e-3)
+        assert float(found.reserve) == pytest.approx(1.0, abs=2e-3)
+        assert rule.modes[int(found.mode)] == mode
+    # Halfway to pure compression, by the equation of mode C solved for the shear.
+    push = (RA + 200e6) / 2
+    pnn = 0.3 * RA / 85e6
+    shear = 2 * (1 + pnn) * 85e6 * np.sqrt(push / 200e6 - (push / 200e6) ** 2)
+    found = rule.evaluate(strengths, np.array([0.0, -push, shear]))
+    assert float(found.reserve) == pytest.approx(1.0)
+
+
 def test_entered_strain_allowables_take_the_place_of_derived_ones() -> None:
     rule = criterion("max_strain")
     own = strengths_of(dataclasses.replace(CARBON, eXt=0.01, Xt=None), rule)

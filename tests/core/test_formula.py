@@ -37,6 +37,28 @@ def test_formula_agrees_with_the_criterion_it_spells_out(key: str) -> None:
     np.testing.assert_allclose(found.index, exact.index, rtol=1e-9, atol=1e-12)
 
 
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("s1 == 3", lambda s: s == 3),
+        ("s1 != 3", lambda s: s != 3),
+        ("s1 < 3", lambda s: s < 3),
+        ("s1 <= 3", lambda s: s <= 3),
+        ("s1 > 3", lambda s: s > 3),
+        ("s1 >= 3", lambda s: s >= 3),
+        ("2 < s1 <= 4", lambda s: (s > 2) & (s <= 4)),
+        ("min(s1, 3) + max(s1, 4) - abs(s1)", lambda s: np.minimum(s, 3) + np.maximum(s, 4) - s),
+        ("s1**2 - s1**3 / 2", lambda s: s**2 - s**3 / 2),
+        ("-s1 + +2", lambda s: 2 - s),
+    ],
+)
+def test_every_sign_of_a_formula_says_what_it_means(text: str, told) -> None:  # type: ignore[no-untyped-def]
+    s = np.array([0.0, 1.0, 2.0, 3.0, 4.0, 5.0])
+    stress = np.stack([s, np.zeros_like(s), np.zeros_like(s)], axis=1)
+    found = FormulaCriterion("mine", "mine", text).evaluate({}, stress)
+    np.testing.assert_allclose(found.index, np.asarray(told(s), float))
+
+
 def test_limits_of_a_formula() -> None:
     formula = FormulaCriterion("mine", "mine", "s1 / Xt")
     strengths = strengths_of(CARBON, formula)
