@@ -119,7 +119,7 @@ def test_a_load_case_is_typed_and_its_way_of_giving_changed(qtbot, strut: MainWi
     # What it grew by there can be seen, let go of and had back.
     assert new.grows
     assert strip.grown.isVisible()
-    press(qtbot, strip, "growing as there")
+    press(qtbot, strip, "growth")
     assert not session.project.load_cases[-1].grows
     assert not strip.grown.isVisible()
     session.undo()

@@ -142,7 +142,7 @@ class LoadStrip(QWidget):
         self.held = switch("ΔT held", "Temperature and moisture stay while the rest is scaled")
         self.held.clicked.connect(self._hold)
         self.grown = switch(
-            "growing as there",
+            "growth",
             "Where they were taken forces grow along the part, which shears plies beside Qx and "
             "Qy; off: by Qx and Qy alone",
         )
