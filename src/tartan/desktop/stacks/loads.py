@@ -363,6 +363,8 @@ class LoadStrip(QWidget):
         self.held.setChecked(not loads.scales_temperature)
         self.grown.setVisible(some and loads.grows)
         self.grown.setChecked(True)
+        # What was taken of a part's surface is no tube; its name needs the room.
+        self.tube_switch.setVisible(not loads.grows)
         cored = chosen.question is not None and any(
             m.kind == "core" for m in chosen.question.laminate.materials
         )
