@@ -27,6 +27,7 @@ PYTHON = Path(".venv/bin/python").absolute()
 STRENGTH = (
     "criteria",
     "strength",
+    "practice",
     "sweep",
     "govern",
     "drivers",
@@ -99,7 +100,8 @@ def prepare(group: str) -> str:
 def _annotates(path: str, row: int) -> bool:
     """Whether a line gives types of arguments: a fault there is none when it runs."""
     line = Path(PLACE, path).read_text("utf-8").splitlines()[row - 1]
-    return bool(re.search(r":\s*[A-Z]\w*(?:\[[^=]*\])?\s*\|", line)) or "->" in line
+    typed = re.search(r":\s*(?:\w+\[[^=]*\||[A-Za-z]\w*(?:\[[^=]*\])?\s*\|)", line)
+    return bool(typed) or "->" in line
 
 
 def draw(session: str, count: int, rng: random.Random) -> int:

@@ -99,6 +99,16 @@ def test_conditions_multiply_and_say_so() -> None:
             under(CARBON, (Condition("bad", factors),))
 
 
+def test_rays_of_an_envelope_are_even_where_both_axes_reach_as_far() -> None:
+    # Steel by von Mises reaches as far along x as along y: an ellipse at 45°.
+    plate = laminate(("steel", 0, 2e-3))
+    ring = envelope(plate, "von_mises", ("Nx", "Ny"), count=36).points
+    turn = np.unwrap(np.arctan2(ring[:, 1], ring[:, 0]))
+    np.testing.assert_allclose(np.diff(turn), 2 * np.pi / 36, rtol=1e-9)
+    x, y = ring.T
+    np.testing.assert_allclose(np.sqrt(x * x - x * y + y * y), 250e6 * 2e-3, rtol=1e-9)
+
+
 @pytest.mark.parametrize("key", ["tsai_wu", "puck"])
 def test_envelope_points_lie_on_their_criterion(key: str, unsymmetric: Laminate) -> None:
     cold = Load(dT=-60.0)

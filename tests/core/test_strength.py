@@ -30,7 +30,7 @@ from tartan.core.stack import Ply, Stack
 from tartan.core.strength.critical import critical_loads
 from tartan.core.strength.laminate_reserves import checks_of, reserves
 from tartan.core.strength.progressive import ply_discount
-from tartan.core.strength.reserve import first_failure
+from tartan.core.strength.reserve import first_failure, reserve_of_stresses
 from tartan.core.strength.sandwich import (
     check_sandwich,
     core_shear,
@@ -139,6 +139,25 @@ def test_sandwich_by_hand() -> None:
     turned = core_shear(sandwich_of(90.0), 1, np.array([2000.0, 0.0]))
     assert turned[1] == pytest.approx(check.tau_13, rel=1e-3)
     assert turned[0] < 1e-3 * turned[1]
+
+
+def test_both_faces_of_a_sandwich_bear_their_share() -> None:
+    lam = sandwich_of()
+    pressed = check_sandwich(lam, 1, Load(N=np.array([-1e5, 0, 0])), np.zeros(2)).faces
+    assert set(pressed) == {f"{f}_face_{a}" for f in ("bottom", "top") for a in "xy"}
+    for name in ("bottom_face_x", "top_face_x"):
+        # The core is a thousandth as stiff and ten times as thick as both faces together.
+        assert pressed[name].mean_stress == pytest.approx(-1e5 / 2e-3, rel=0.01)
+        assert pressed[name].reserve == pytest.approx(
+            pressed[name].wrinkling_stress / -pressed[name].mean_stress
+        )
+
+
+def test_a_stress_that_is_no_number_is_told_with_its_place(unsymmetric: Laminate) -> None:
+    stress = np.zeros((3, 3, 3))
+    stress[1, 2, 0] = np.nan
+    with pytest.raises(CriterionError, match="ply 2 at the top is not a number"):
+        reserve_of_stresses(unsymmetric, stress, None, "max_stress")
 
 
 def test_closed_forms_of_a_sandwich() -> None:
