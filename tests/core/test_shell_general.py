@@ -342,6 +342,27 @@ def test_spread_loads_have_the_resultant_asked_for() -> None:
     np.testing.assert_allclose(alone[3:], moment, atol=1e-12)
 
 
+def test_a_moment_is_carried_by_forces_where_nodes_allow_it() -> None:
+    mesh, moment = tube(0.3, 1.0, 0.1), np.array([2.0, 1.0, -4.0])
+    ring = loads.spread(mesh, np.unique(mesh.edges["upper edge"]), np.zeros(3), moment)
+    assert not ring[:, 3:].any()
+    assert np.abs(ring[:, :3]).max() > 0.1
+    np.testing.assert_allclose(ring[:, :3].sum(axis=0), 0, atol=1e-12)
+    # Nodes on one line cannot carry what turns them about it.
+    plate = grid_mesh(Panel(1.0, 0.5), 8, 4)
+    edge = np.unique(plate.edges["lower edge"])
+    line = loads.spread(plate, edge, np.zeros(3), moment)
+    assert not line[:, :3].any()
+    np.testing.assert_allclose(line[:, 3:].sum(axis=0), moment)
+    np.testing.assert_allclose(loads.resultant(plate, line)[3:], moment)
+    # A strip of them in a plane can, however little it is bent.
+    strip = np.unique(plate.quads[:8])
+    carried = loads.spread(plate, strip, np.zeros(3), moment)
+    assert not carried[:, 3:].any()
+    total, middle = loads.resultant(plate, carried), plate.nodes[strip].mean(axis=0)
+    np.testing.assert_allclose(total[3:], moment + np.cross(middle, total[:3]), atol=1e-12)
+
+
 @pytest.mark.parametrize("split", [False, True])
 def test_a_linear_pressure_is_mapped_exactly_and_its_resultant_told(split: bool) -> None:
     mesh = grid_mesh(Panel(1.0, 0.5), 12, 7)

@@ -176,6 +176,20 @@ def test_neighbours_are_one_spot_and_supports_can_be_left_out() -> None:
         recovery.near_nodes(mesh, near, -1)
 
 
+def test_what_lies_within_a_distance_of_nodes_is_measured_from_centres() -> None:
+    mesh = grid_mesh(Panel(1.0, 1.0), 10, 10)
+    corner = np.array([0, 5])
+    away = np.linalg.norm(mesh.centres()[:, None] - mesh.nodes[corner][None], axis=2).min(axis=1)
+    for distance in (0.08, 0.2, 0.43, 3.0):
+        found = recovery.within_distance(mesh, corner, distance)
+        np.testing.assert_array_equal(found, np.flatnonzero(away <= distance))
+    assert len(recovery.within_distance(mesh, corner, 0.01)) == 0
+    assert len(recovery.within_distance(mesh, corner[:0], 0.2)) == 0
+    for none in (0.0, -1.0, float("nan")):
+        with pytest.raises(PartError, match="not greater than zero"):
+            recovery.within_distance(mesh, corner, none)
+
+
 def test_a_pushed_cylinder_buckles_at_the_classical_load() -> None:
     # σ = E t / (R √(3 (1 − ν²))), Timoshenko and Gere, Theory of Elastic Stability, 2nd ed.,
     # art. 11.1; the edges keep their circle, which raises it by a few per cent.
