@@ -17,6 +17,8 @@ from tartan.core.shell.force_gradients import ForceFit, force_fit, force_fit_at
 from tartan.core.shell.loads import point_places, pressure
 from tartan.core.shell.mesh import Mesh, Panel, grid_mesh
 from tartan.core.shell.model import ShellModel
+from tartan.core.shell.patches import axes_of, patches, turns
+from tartan.core.shell.shear_fit import shear_fit
 from tartan.core.shell.solve import solve
 from tartan.core.vessel.thick import CylinderLoad, thick_cylinder
 from tests.conftest import laminate as of
@@ -214,6 +216,68 @@ def test_the_reference_direction_does_not_matter() -> None:
     faces = np.zeros((mesh.count, 2))
     peel = [f.across(x, faces) for f, x in zip(each, (one, other), strict=True)]
     np.testing.assert_allclose(*peel, atol=1e-9 * np.abs(peel[0]).max())
+
+
+def turned_by(forces: Array, angle: Array) -> Array:
+    """Forces of every element, shape (m, 8), in axes turned by an angle of its own, (m,) [rad]."""
+    c, s = np.cos(angle), np.sin(angle)
+    found = np.empty_like(forces)
+    for k in (0, 3):
+        x, y, t = forces[:, k : k + 3].T
+        found[:, k] = c * c * x + s * s * y + 2 * c * s * t
+        found[:, k + 1] = s * s * x + c * c * y - 2 * c * s * t
+        found[:, k + 2] = c * s * (y - x) + (c * c - s * s) * t
+    found[:, 6] = c * forces[:, 6] + s * forces[:, 7]
+    found[:, 7] = c * forces[:, 7] - s * forces[:, 6]
+    return found
+
+
+def test_every_element_may_have_axes_of_its_own() -> None:
+    mesh, laminate = strip(10, 8, 0.25), plies(30.0, -50.0, 10.0, thickness=0.05)
+    forces = in_balance(mesh, 9)
+    plain = Field.given(mesh, laminate, forces)
+    angle = np.random.default_rng(10).uniform(-1.0, 1.0, mesh.count)
+    along = np.stack([np.cos(angle), np.sin(angle), np.zeros_like(angle)], axis=1)
+    own = turned_by(forces[0], angle)
+    # Slopes of quadratics are exact, in whichever axes each neighbour tells them.
+    fit = force_fit(mesh, along, np.zeros(mesh.count, np.int64), np.eye(8)[None])
+    slope = fit.slopes(own[None, :, :6])[0]
+    for k in (3, 0):
+        told = np.stack(
+            [slope[:, k, 0] + slope[:, k + 2, 1], slope[:, k + 2, 0] + slope[:, k + 1, 1]], axis=1
+        )
+        wanted = own[:, 6:] if k else np.zeros((mesh.count, 2))
+        size = np.abs(plain.fit.slopes(forces[..., :6])[0, :, k : k + 3]).max()
+        np.testing.assert_allclose(told, wanted, atol=1e-8 * size)
+    # The transverse force of thin elements is taken from the same.
+    thin = shear_fit(mesh, along, np.zeros(mesh.count, np.int64))
+    assert thin is not None
+    Q = (thin.operator @ own[:, 3:6].ravel()).reshape(-1, 2)
+    np.testing.assert_allclose(Q, own[thin.elements, 6:], atol=1e-8 * np.abs(own[:, 6:]).max())
+
+
+def test_axes_of_neighbours_on_a_curved_surface_are_turned_and_not_shortened() -> None:
+    mesh = grid_mesh(Panel(1.0, 1.0, 1.2, 0.9), 8, 8)
+    axes = axes_of(mesh, np.array([0.6, 0.8, 0.0]))
+    ((rows, pairs),) = patches(mesh)
+    found = turns(axes, rows, pairs)
+    np.testing.assert_allclose(np.hypot(*found.T), 1.0, rtol=1e-12)
+    same = pairs[0] == pairs[1]
+    np.testing.assert_allclose(found[same], [[1.0, 0.0]] * mesh.count, atol=1e-12)
+
+
+def test_sections_are_alike_in_stretching_and_in_bending() -> None:
+    mesh, rng = strip(8, 6), np.random.default_rng(3)
+    forces = rng.normal(size=(1, mesh.count, 6))
+    zone = np.arange(mesh.count) % 2
+    base = plies(0.0, 90.0, 90.0, 0.0, thickness=2e-3).ABD
+    whole = force_fit(mesh, X, 0 * zone, base[None]).growth(forces)
+    for block in (slice(0, 3), slice(3, 6)):
+        for more, together in ((1.03, True), (1.5, False)):
+            other = base.copy()
+            other[block, block] *= more
+            found = force_fit(mesh, X, zone, np.array([base, other])).growth(forces)
+            assert np.allclose(found, whole) == together
 
 
 def test_the_reference_surface_does_not_matter() -> None:
