@@ -52,7 +52,7 @@ GROUPS = {
     "strength": (STRENGTH, ["strength"]),
     "solution": (SHELL, ["shell/solve.py", "shell/recovery.py", "shell/loads.py"]),
     "between": (
-        ("interlaminar", "laminate", "sensitivity", "thin_triangles"),
+        ("interlaminar", "across", "laminate", "sensitivity", "thin_triangles"),
         [
             "laminate/across.py",
             "laminate/shear.py",

@@ -12,6 +12,8 @@ thin against their radius.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -94,16 +96,50 @@ def across_operator(laminate: Laminate) -> Array:
     ndarray, shape (3n, 36)
         Plies by level; forces by slope, then curvatures by force.
     """
-    z, Qbar, S = laminate.z, laminate.Qbar, laminate.compliance
+    found = _operators(laminate.Qbar, laminate.z, laminate.compliance)
+    return found.reshape(3 * laminate.count, 36)
+
+
+def across_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) -> Array:
+    """The same of one ply in each of many laminates, all worked out together.
+
+    Parameters
+    ----------
+    laminates : sequence of Laminate
+        Sections, such as the zones of a draped part.
+    places : sequence of int
+        The ply's place in each, from 0.
+    level : int
+        0, 1 and 2 are its bottom, middle and top.
+
+    Returns
+    -------
+    ndarray, shape (k, 36)
+        As a row of `across_operator`.
+    """
+    found = np.empty((len(laminates), 36))
+    counts = np.array([x.count for x in laminates])
+    for count in np.unique(counts):
+        rows = np.flatnonzero(counts == count).tolist()
+        Qbar, z, ABD = (
+            np.array([getattr(laminates[k], name) for k in rows]) for name in ("Qbar", "z", "ABD")
+        )
+        every = _operators(Qbar, z, np.linalg.inv(ABD))
+        found[rows] = every[np.arange(len(rows)), [places[k] for k in rows], level]
+    return found
+
+
+def _operators(Qbar: Array, z: Array, S: Array) -> Array:
+    """Rows by ply and level, shape (..., n, 3, 36)."""
     G = grown(Qbar, z, S, _PLACES)
-    low, t = z[:-1], np.diff(z)
-    h = (t[:, None] * (1 + _PLACES) / 2)[..., None, None]
+    low, t = z[..., :-1, None, None, None], np.diff(z)
+    h = (t[..., None] * (1 + _PLACES) / 2)[..., None, None]
     # ∫ over the ply of what `grown` is there: the start, and the stress summed twice.
-    b, d = (Qbar @ S[:3])[:, None], (Qbar @ S[3:])[:, None]
-    within = G[:, :1] * h + h**2 / 2 * b + (h**3 / 6 + low[:, None, None, None] * h**2 / 2) * d
-    below = np.concatenate([np.zeros((1, 3, 6)), np.cumsum(within[:, 2], axis=0)[:-1]])
-    P = below[:, None] + within
+    b, d = ((Qbar @ S[..., None, k : k + 3, :])[..., None, :, :] for k in (0, 3))
+    within = G[..., :1, :, :] * h + h**2 / 2 * b + (h**3 / 6 + low * h**2 / 2) * d
+    whole = within[..., 2, :, :]
+    P = (np.cumsum(whole, axis=-3) - whole)[..., None, :, :] + within
     # σ3 grows by Pxx Rxx,xx and so on: x with ∂xx, y with ∂yy, xy with twice ∂xy.
     by = np.stack([P[..., 0, :], 2 * P[..., 2, :], P[..., 1, :]], axis=-1)
-    rows = 3 * laminate.count
-    return np.concatenate([by.reshape(rows, 18), G.reshape(rows, 18)], axis=1)
+    shape = (*by.shape[:-2], 18)
+    return np.concatenate([by.reshape(shape), G.reshape(shape)], axis=-1)

@@ -6,14 +6,14 @@ Source: R. M. Jones, Mechanics of Composite Materials, 2nd ed., section 4.4 and 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import StackError
-from tartan.core.laminate.shear import growth_distribution, shear_distribution
+from tartan.core.laminate.shear import growth_distribution, shear_distribution, shear_stiffness
 from tartan.core.laminate.stiffness import Laminate, strain_rotation
 
 Array = NDArray[np.float64]
@@ -318,6 +318,42 @@ def shear_from_section(laminate: Laminate, section: Array, growth: Array | None 
     # As one product of matrices, which is many times faster than a sum over named axes.
     stress: Array = force @ f.reshape(-1, f.shape[-1]).T
     return stress.reshape(*force.shape[:-1], *f.shape[:-1])
+
+
+def shears_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) -> Array:
+    """Interlaminar shear of one ply in each of many laminates, all worked out together.
+
+    Parameters
+    ----------
+    laminates : sequence of Laminate
+        Sections, such as the zones of a draped part.
+    places : sequence of int
+        The ply's place in each, from 0.
+    level : int
+        0, 1 and 2 are its bottom, middle and top.
+
+    Returns
+    -------
+    ndarray, shape (k, 2, 10)
+        tau_13, tau_23 per transverse shear strain (2) [Pa], then per growth (8) [1, 1/m].
+    """
+    found = np.empty((len(laminates), 2, 10))
+    counts = np.array([x.count for x in laminates])
+    for count in np.unique(counts):
+        rows = np.flatnonzero(counts == count).tolist()
+        some = [laminates[k] for k in rows]
+        Qbar, z, G = (
+            np.array([getattr(x, name) for x in some]) for name in ("Qbar", "z", "shear_moduli")
+        )
+        given = Qbar, z, np.linalg.inv(np.array([x.ABD for x in some]))
+        H = shear_stiffness(Qbar, z, G, given[2])
+        at = np.arange(len(rows)), np.array([places[k] for k in rows]), 0
+        f, g = (d(*given, _PLACES[[level]])[at] for d in (shear_distribution, growth_distribution))
+        angle = np.array([x.angles[p] for x, p in zip(some, at[1], strict=True)])
+        c, s = np.cos(angle), np.sin(angle)
+        turn = np.moveaxis(np.array([[c, s], [-s, c]]), -1, 0)
+        found[rows] = turn @ np.concatenate([f @ H, g], axis=-1)
+    return found
 
 
 def _turned(laminate: Laminate, distribution: Callable[..., Array]) -> Array:

@@ -47,25 +47,25 @@ def transverse_moduli(moduli: Array, angles: Array) -> Array:
 
 
 def shear_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> Array:
-    """Shear stress per unit transverse force through the thickness.
+    """Shear stress per unit transverse force through the thickness, of one laminate or many.
 
     Parameters
     ----------
-    Qbar : ndarray, shape (n, 3, 3)
+    Qbar : ndarray, shape (..., n, 3, 3)
         Reduced stiffness a ply in laminate axes [Pa].
-    z : ndarray, shape (n + 1,)
+    z : ndarray, shape (..., n + 1)
         Ply interfaces [m].
-    compliance : ndarray, shape (6, 6)
+    compliance : ndarray, shape (..., 6, 6)
         Inverse of ABD.
     at : ndarray, shape (m,)
         Places in every ply, -1 its bottom and 1 its top.
 
     Returns
     -------
-    ndarray, shape (n, m, 2, 2)
+    ndarray, shape (..., n, m, 2, 2)
         f with ``(tau_xz, tau_yz) = f @ (Qx, Qy)`` [1/m]; zero at both faces.
     """
-    F = grown(Qbar, z, compliance[:, 3:], at)
+    F = grown(Qbar, z, compliance[..., 3:], at)
     rows = [[F[..., 0, 0], F[..., 2, 1]], [F[..., 2, 0], F[..., 1, 1]]]
     return -np.moveaxis(np.array(rows), (0, 1), (-2, -1))
 
@@ -76,28 +76,27 @@ def grown(Qbar: Array, z: Array, compliance: Array, at: Array) -> Array:
     Parameters
     ----------
     Qbar, z, at : ndarray
-        As of `shear_distribution`, shapes (n, 3, 3), (n + 1,) and (m,).
-    compliance : ndarray, shape (6, c)
+        As of `shear_distribution`, shapes (..., n, 3, 3), (..., n + 1) and (m,).
+    compliance : ndarray, shape (..., 6, c)
         Columns of the inverse of ABD.
 
     Returns
     -------
-    ndarray, shape (n, m, 3, c)
+    ndarray, shape (..., n, m, 3, c)
         ``∫ σ dz`` per unit of each force.
     """
-    Qb, Qd = Qbar @ compliance[:3], Qbar @ compliance[3:]
-    low, t = z[:-1], np.diff(z)
+    Qb, Qd = (Qbar @ compliance[..., None, k : k + 3, :] for k in (0, 3))
+    low, t = z[..., :-1, None], np.diff(z)[..., None]
 
     def within(height: Array) -> Array:
         """The same from the ply's bottom over `height`, shape (..., 3, c)."""
-        mean = low[:, None] + height / 2
-        return (
-            Qb[:, None] * height[..., None, None] + Qd[:, None] * (height * mean)[..., None, None]
-        )
+        square = height * (low + height / 2)
+        h, hh = height[..., None, None], square[..., None, None]
+        return Qb[..., None, :, :] * h + Qd[..., None, :, :] * hh
 
-    whole = within(t[:, None])[:, 0]
-    below = np.concatenate([np.zeros((1, *whole.shape[1:])), np.cumsum(whole, axis=0)[:-1]])
-    return np.asarray(below[:, None] + within(t[:, None] * (1 + at) / 2))
+    whole = within(t)[..., 0, :, :]
+    below = np.cumsum(whole, axis=-3) - whole
+    return np.asarray(below[..., None, :, :] + within(t * (1 + at) / 2))
 
 
 GROWTH = ("Ny,x", "Nx,y", "Nxy,x", "Nxy,y", "My,x", "Mx,y", "Mxy,x", "Mxy,y")
@@ -110,16 +109,16 @@ def growth_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> 
     Parameters
     ----------
     Qbar, z, compliance, at : ndarray
-        As of `shear_distribution`, shapes (n, 3, 3), (n + 1,), (6, 6) and (m,).
+        As of `shear_distribution`, shapes (..., n, 3, 3), (..., n + 1), (..., 6, 6) and (m,).
 
     Returns
     -------
-    ndarray, shape (n, m, 2, 8)
+    ndarray, shape (..., n, m, 2, 8)
         f with ``(tau_xz, tau_yz) = f @ growth`` in the order of `GROWTH` [1, 1/m]; zero at both
         faces, and nothing in sum.
     """
     F = grown(Qbar, z, compliance, at)
-    found = np.empty((*F.shape[:2], 2, 8))
+    found = np.empty((*F.shape[:-2], 2, 8))
     for k in (0, 1):
         # What grows along x, then along y; what balance takes back from the normal ones.
         x, y, t = (F[..., 3 * k + c] for c in range(3))
@@ -131,26 +130,26 @@ def growth_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> 
 
 
 def shear_stiffness(Qbar: Array, z: Array, G: Array, compliance: Array) -> Array:
-    """Energy-equivalent transverse shear stiffness.
+    """Energy-equivalent transverse shear stiffness, of one laminate or many.
 
     Parameters
     ----------
-    Qbar : ndarray, shape (n, 3, 3)
+    Qbar : ndarray, shape (..., n, 3, 3)
         Reduced stiffness a ply in laminate axes [Pa].
-    z : ndarray, shape (n + 1,)
+    z : ndarray, shape (..., n + 1)
         Ply interfaces [m].
-    G : ndarray, shape (n, 2, 2)
+    G : ndarray, shape (..., n, 2, 2)
         Transverse shear moduli a ply in laminate axes [Pa].
-    compliance : ndarray, shape (6, 6)
+    compliance : ndarray, shape (..., 6, 6)
         Inverse of ABD.
 
     Returns
     -------
-    ndarray, shape (2, 2)
+    ndarray, shape (..., 2, 2)
         H with ``(Qx, Qy) = H @ (gamma_xz, gamma_yz)`` [N/m].
     """
     f = shear_distribution(Qbar, z, compliance, _POINTS)
-    weight = np.diff(z)[:, None] / 2 * _WEIGHTS
-    density = np.swapaxes(f, -1, -2) @ np.linalg.inv(G)[:, None] @ f
-    inverse = np.einsum("nm,nmij->ij", weight, density)
-    return np.linalg.inv((inverse + inverse.T) / 2)
+    weight = np.diff(z)[..., None] / 2 * _WEIGHTS
+    density = np.swapaxes(f, -1, -2) @ np.linalg.inv(G)[..., None, :, :] @ f
+    inverse = np.einsum("...nm,...nmij->...ij", weight, density)
+    return np.linalg.inv((inverse + np.swapaxes(inverse, -1, -2)) / 2)

@@ -13,12 +13,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.laminate.across import across_at
 from tartan.core.laminate.response import (
+    Load,
     free_resultants,
     free_stress,
     level_heights,
-    shear_from_section,
-    stress_from_section,
+    shears_at,
 )
 from tartan.core.laminate.stiffness import Laminate
 from tartan.project.analysis.force_growth import across_in, growth_in
@@ -250,10 +251,11 @@ def section_forces(answer: PartAnswer, case: int) -> Array:
     def make() -> Array:
         strains = mean_strains(answer, case)
         found = np.zeros_like(strains)
+        heats, signs = _heats(answer, case), answer.layout().signs
         for laminate, _, here in _zones(answer):
             found[here, :6] = strains[here, :6] @ laminate.ABD.T
             found[here, 6:] = strains[here, 6:] @ laminate.shear.T
-            heat = answer.heat(case, int(here[0]))
+            heat = heats[float(signs[here[0]])]
             if heat is not None:
                 found[here, :6] -= free_resultants(laminate, heat)
         return found
@@ -261,31 +263,35 @@ def section_forces(answer: PartAnswer, case: int) -> Array:
     return remembered(answer, ("section forces", case), make)
 
 
+def _heats(answer: PartAnswer, case: int) -> dict[float, Load | None]:
+    """Temperature of a case by the side that elements are laid on: looked up once, not by zone."""
+    signs = answer.layout().signs
+    return {float(signs[e]): answer.heat(case, int(e)) for e in {signs.argmin(), signs.argmax()}}
+
+
 def ply_operator(laminate: Laminate, place: int, level: int, key: str) -> Array:
     """What a field of a ply is per section strain, shape (8,)."""
-    eye = np.eye(8)
     if key in ("s1", "s2", "t12"):
-        return stress_from_section(laminate, eye)[:, place, level, ("s1", "s2", "t12").index(key)]
-    if key in ("t13", "t23"):
-        return shear_from_section(laminate, eye)[:, place, level, ("t13", "t23").index(key)]
-    row = laminate.T[place, ("e1", "e2", "g12").index(key)]
+        row = laminate.Q[place, ("s1", "s2", "t12").index(key)] @ laminate.T[place]
+    else:
+        row = laminate.T[place, ("e1", "e2", "g12").index(key)]
     return np.concatenate([row, level_heights(laminate)[place, level] * row, np.zeros(2)])
 
 
 def _of_ply(answer: PartAnswer, case: int, ply: int, level: int, key: str) -> Array:
     if key == "s3":
         return _across(answer, case, ply, level)
+    if key in ("t13", "t23"):
+        return _sheared(answer, case, ply, level)[:, ("t13", "t23").index(key)]
     strains = mean_strains(answer, case)
     found = np.full(len(strains), np.nan)
+    heats, signs = _heats(answer, case), answer.layout().signs
     for laminate, plies, here in _zones(answer):
         if ply not in plies:
             continue
         place = plies.index(ply)
         found[here] = strains[here] @ ply_operator(laminate, place, level, key)
-        if key in ("t13", "t23"):
-            growth = remembered(answer, ("growth", case), lambda: growth_in(answer, case))
-            found[here] += growth[here] @ _growth_operator(laminate, place, level, key)
-        heat = answer.heat(case, int(here[0]))
+        heat = heats[float(signs[here[0]])]
         if heat is not None and key in ("s1", "s2", "t12"):
             found[here] -= free_stress(laminate, heat)[
                 place, level, ("s1", "s2", "t12").index(key)
@@ -293,10 +299,19 @@ def _of_ply(answer: PartAnswer, case: int, ply: int, level: int, key: str) -> Ar
     return found
 
 
-def _growth_operator(laminate: Laminate, place: int, level: int, key: str) -> Array:
-    """What a shear between plies is per growth of the section forces, shape (8,)."""
-    found = shear_from_section(laminate, np.zeros((8, 8)), np.eye(8))
-    return found[:, place, level, ("t13", "t23").index(key)]
+def _sheared(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
+    """τ13 and τ23 of a ply at a level, shape (m, 2); NaN where it does not lie."""
+    strains = mean_strains(answer, case)
+    growth = remembered(answer, ("growth", case), lambda: growth_in(answer, case))
+    acting = np.concatenate([strains[:, 6:], growth], axis=1)
+    found = np.full((len(strains), 2), np.nan)
+    # Draped parts have as many zones as elements: all of them are worked out at once.
+    there = [(x, plies.index(ply), here) for x, plies, here in _zones(answer) if ply in plies]
+    if there:
+        every = shears_at([x for x, _, _ in there], [p for _, p, _ in there], level)
+        for operator, (_, _, here) in zip(every, there, strict=True):
+            found[here] = acting[here] @ operator.T
+    return found
 
 
 def _across(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
@@ -305,7 +320,9 @@ def _across(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
     across = remembered(answer, ("across", case), lambda: across_in(answer, case))
     if across is None:
         return found
-    for laminate, plies, here in _zones(answer):
-        if ply in plies:
-            found[here] = across.stress(laminate, here)[:, plies.index(ply), level]
+    acting = across.acting
+    there = [(x, plies.index(ply), here) for x, plies, here in _zones(answer) if ply in plies]
+    rows = across_at([x for x, _, _ in there], [p for _, p, _ in there], level)
+    for row, (_, _, here) in zip(rows, there, strict=True):
+        found[here] = acting[here] @ row - across.faces[here, 0]
     return found

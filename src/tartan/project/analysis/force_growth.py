@@ -182,6 +182,13 @@ class Across:
     curved: Array
     faces: Array
 
+    @property
+    def acting(self) -> Array:
+        """Second slopes, and curvatures times forces, shape (q, 36)."""
+        own = self.curved[:, :, None] * self.forces[:, None, :]
+        count = len(self.forces)
+        return np.concatenate([self.second.reshape(count, 18), own.reshape(count, 18)], axis=1)
+
     def stress(self, laminate: Laminate, rows: Index) -> Array:
         """σ3 by ply and level, shape (r, n, 3) [Pa], in those of the elements in rows (r,)."""
         every = (self.forces, self.second, self.curved, self.faces)
