@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.shear import grown
-from tartan.core.laminate.stiffness import Laminate
+from tartan.core.laminate.stiffness import Laminate, of_one_count
 
 Array = NDArray[np.float64]
 
@@ -118,12 +118,8 @@ def across_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) 
         As a row of `across_operator`.
     """
     found = np.empty((len(laminates), 36))
-    counts = np.array([x.count for x in laminates])
-    for count in np.unique(counts):
-        rows = np.flatnonzero(counts == count).tolist()
-        Qbar, z, ABD = (
-            np.array([getattr(laminates[k], name) for k in rows]) for name in ("Qbar", "z", "ABD")
-        )
+    for rows, some in of_one_count(laminates):
+        Qbar, z, ABD = (np.array([getattr(x, n) for x in some]) for n in ("Qbar", "z", "ABD"))
         every = _operators(Qbar, z, np.linalg.inv(ABD))
         found[rows] = every[np.arange(len(rows)), [places[k] for k in rows], level]
     return found

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import StackError
 from tartan.core.laminate.shear import growth_distribution, shear_distribution, shear_stiffness
-from tartan.core.laminate.stiffness import Laminate, strain_rotation
+from tartan.core.laminate.stiffness import Laminate, of_one_count, strain_rotation
 
 Array = NDArray[np.float64]
 
@@ -338,10 +338,7 @@ def shears_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) 
         tau_13, tau_23 per transverse shear strain (2) [Pa], then per growth (8) [1, 1/m].
     """
     found = np.empty((len(laminates), 2, 10))
-    counts = np.array([x.count for x in laminates])
-    for count in np.unique(counts):
-        rows = np.flatnonzero(counts == count).tolist()
-        some = [laminates[k] for k in rows]
+    for rows, some in of_one_count(laminates):
         Qbar, z, G = (
             np.array([getattr(x, name) for x in some]) for name in ("Qbar", "z", "shear_moduli")
         )

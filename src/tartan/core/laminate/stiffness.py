@@ -6,7 +6,7 @@ stiffness and its rotation) and 4.22–4.25 (A, B, D).
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -250,12 +250,18 @@ def make_laminates(
                 checked(material)
                 good.add(id(material))
         made.append(Laminate(stack, used, float(offset)))
-    by_count: dict[int, list[Laminate]] = {}
-    for laminate in made:
-        by_count.setdefault(laminate.count, []).append(laminate)
-    for alike in by_count.values():
+    for _, alike in of_one_count(made):
         _work_out(alike)
     return tuple(made)
+
+
+def of_one_count(laminates: Sequence[Laminate]) -> Iterator[tuple[list[int], list[Laminate]]]:
+    """Those of as many plies each, with their numbers: what can be worked out as one array."""
+    by_count: dict[int, list[int]] = {}
+    for number, laminate in enumerate(laminates):
+        by_count.setdefault(laminate.count, []).append(number)
+    for numbers in by_count.values():
+        yield numbers, [laminates[k] for k in numbers]
 
 
 def _work_out(alike: Sequence[Laminate]) -> None:

@@ -133,4 +133,4 @@ class SpotSolid(AsideAsk):
 
     def _draw(self) -> None:
         if self.found is not None:
-            self.picture.draw(state.ways_of(self.found, self.where), (26, 40, 52, 86, 92, 96))
+            self.picture.draw(state.ways_of(self.found, self.where), (26, 38, 50, 82, 94, 98))

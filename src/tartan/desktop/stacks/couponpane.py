@@ -156,7 +156,7 @@ class CouponPane(AsideAsk):
         if edge:
             self._show_edge(found)
         else:
-            self.picture.draw(state.ways_of(found), (22, 38, 50, 64, 82, 98))
+            self.picture.draw(state.ways_of(found), (22, 40, 48, 72, 94, 98))
 
     def _show_edge(self, found: Tried) -> None:
         if found.answer.edge is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -111,8 +112,7 @@ class Place:
             # Its inverse is all but linear in the strains.
             return 1 / self.reserve(self.laminate, self.strains + k * rows, own)
 
-        found = -(self.value**2) * (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12
-        found = np.where(np.isfinite(found), found, 0.0)
+        found = self._slope(at)
         return found[:8] / steps, (np.zeros(8) if self.held is None else found[8:] / steps)
 
     def by_growth(self) -> tuple[Array, Array]:
@@ -135,9 +135,13 @@ class Place:
             growth = Growth(moved[None, :, :8], moved[:, 8:])
             return 1 / self.reserve(self.laminate, strains, held, growth)
 
-        found = -(self.value**2) * (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12 / steps
-        found = np.where(np.isfinite(found), found, 0.0)
+        found = self._slope(at) / steps
         return found[:8], found[8:]
+
+    def _slope(self, at: Callable[[float], Array]) -> Array:
+        """Change of the reserve factor a step, by central differences of its inverse."""
+        found = -(self.value**2) * (8 * (at(1) - at(-1)) - (at(2) - at(-2))) / 12
+        return np.where(np.isfinite(found), found, 0.0)
 
     def by_change(self, change: Change) -> float:
         """Derivative by a variable of the section at strains that stand."""
