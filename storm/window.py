@@ -12,9 +12,13 @@ import threading
 import time
 import traceback
 from collections import Counter, deque
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from types import FrameType, TracebackType
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtTest import QTest
@@ -38,6 +42,8 @@ from tartan.project.document.samples import SAMPLES
 
 TYPED = (*ODD_TEXTS, "0", "-1", "5 mm", "0.2", "1e-3", "90", "[0/45/-45/90]s", "2 in", "10 %")
 KEYS = ("Ctrl+C", "Ctrl+V", "Ctrl+A", "Delete", "Return", "Up", "Down", "Escape", "PgUp", "PgDown")
+W = TypeVar("W", bound=QWidget)
+
 HANG = 30
 """Seconds without events after which the window hangs."""
 
@@ -89,6 +95,13 @@ class Pulse(QObject):
             self._told.culprits.update(own)
             self._told.gaps.append((gap, own))
         self._last = now
+
+    @contextmanager
+    def beside(self) -> Iterator[None]:
+        """Something that the window does not do itself: the gap goes on without it."""
+        started = time.monotonic()
+        yield
+        self._last += time.monotonic() - started
 
     def _watch(self) -> None:
         before = time.monotonic()
@@ -163,61 +176,76 @@ def _kept_faults(window: MainWindow) -> dict[str, str]:
     return found
 
 
-def act(window: MainWindow, rng: random.Random) -> None:
-    """Do one thing that a restless user might."""
+def deed(window: MainWindow, rng: random.Random) -> Callable[[], object]:
+    """One thing that a restless user might do, chosen and not yet done."""
     way = rng.random()
     if way < 0.08:
-        window.session.select(station=rng.choice(STATIONS))
-    elif way < 0.13:
-        (window.session.undo if rng.random() < 0.6 else window.session.redo)()
-    elif way < 0.14:
-        window.new_project()
-    elif way < 0.155:
-        window.open_sample(rng.choice(list(SAMPLES)))
-    elif way < 0.5:
-        _press(window, rng)
-    elif way < 0.8:
-        _type(window, rng)
-    else:
-        _choose(window, rng)
+        return partial(window.session.select, station=rng.choice(STATIONS))
+    if way < 0.13:
+        return window.session.undo if rng.random() < 0.6 else window.session.redo
+    if way < 0.14:
+        return window.new_project
+    if way < 0.155:
+        return partial(window.open_sample, rng.choice(list(SAMPLES)))
+    if way < 0.5:
+        return _pressing(window, rng)
+    return _typing(window, rng) if way < 0.8 else _choosing(window, rng)
 
 
-def _type(window: MainWindow, rng: random.Random) -> None:
-    fields = [f for f in window.findChildren(QLineEdit) if f.isVisible() and f.isEnabled()]
-    if fields:
-        one = rng.choice(fields)
+def _nothing() -> None:
+    """What there is to do where nothing is seen."""
+
+
+def _seen(window: MainWindow, kind: type[W]) -> list[W]:
+    return [one for one in window.findChildren(kind) if one.isVisible() and one.isEnabled()]
+
+
+def _typing(window: MainWindow, rng: random.Random) -> Callable[[], object]:
+    fields = _seen(window, QLineEdit)
+    if not fields:
+        return _nothing
+    one, words = rng.choice(fields), rng.choice(TYPED).encode("utf-8", "replace").decode()
+
+    def write() -> None:
         one.setFocus()
         one.selectAll()
-        one.insert(rng.choice(TYPED).encode("utf-8", "replace").decode())
+        one.insert(words)
         one.setModified(True)
         QTest.keyClick(one, Qt.Key.Key_Return)
 
+    return write
 
-def _choose(window: MainWindow, rng: random.Random) -> None:
-    boxes = [
-        b for b in window.findChildren(QComboBox) if b.isVisible() and b.isEnabled() and b.count()
-    ]
+
+def _choosing(window: MainWindow, rng: random.Random) -> Callable[[], object]:
+    boxes = [box for box in _seen(window, QComboBox) if box.count()]
     if boxes and rng.random() < 0.4:
         box = rng.choice(boxes)
-        box.setCurrentIndex(rng.randrange(box.count()))
-        box.textActivated.emit(box.currentText())
-        return
-    found = [
-        w
-        for w in window.findChildren(QWidget)
-        if w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus
-    ]
-    if found:
-        one = rng.choice(found)
+        at = rng.randrange(box.count())
+
+        def choose() -> None:
+            box.setCurrentIndex(at)
+            box.textActivated.emit(box.currentText())
+
+        return choose
+    found = [w for w in _seen(window, QWidget) if w.focusPolicy() & Qt.FocusPolicy.TabFocus]
+    if not found:
+        return _nothing
+    one, keys = rng.choice(found), rng.choice(KEYS)
+
+    def strike() -> None:
         one.setFocus()
-        QTest.keySequence(one, rng.choice(KEYS))
+        QTest.keySequence(one, keys)
+
+    return strike
 
 
-def _press(window: MainWindow, rng: random.Random) -> None:
-    buttons = [b for b in window.findChildren(QAbstractButton) if b.isVisible() and b.isEnabled()]
-    if not buttons:
-        return
-    QTest.mouseClick(rng.choice(buttons), Qt.MouseButton.LeftButton)
+def _pressing(window: MainWindow, rng: random.Random) -> Callable[[], object]:
+    buttons = _seen(window, QAbstractButton)
+    return partial(_press, rng.choice(buttons), rng) if buttons else _nothing
+
+
+def _press(button: QAbstractButton, rng: random.Random) -> None:
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     popup = QApplication.activePopupWidget()
     if isinstance(popup, QMenu):
         actions = [
@@ -251,7 +279,10 @@ def main() -> int:
     pulse = Pulse(told)
     end = time.monotonic() + given.seconds
     while time.monotonic() < end and len(faults) < 10:
-        act(window, rng)
+        with pulse.beside():
+            do = deed(window, rng)
+        do()
+        del do
         told.actions += 1
         QTest.qWait(4)
         if told.actions % 100 == 0:

@@ -10,7 +10,7 @@ import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from pyvistaqt import QtInteractor
 
@@ -36,6 +36,21 @@ class _View(QtInteractor):  # type: ignore[misc]
     """A view that draws once a move of the mouse: by itself it would draw at once and on paint."""
 
     camera_moved = pyqtSignal()
+    _resizing = False
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        # Qt would draw at once at every size on the way, several a change of page; one frame
+        # follows with the window's own painting.
+        self._resizing = True
+        try:
+            super().resizeEvent(event)
+        finally:
+            self._resizing = False
+        self.update()
+
+    def paintGL(self) -> None:
+        if not self._resizing:
+            super().paintGL()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         # The library's own keys turn the part into wires, colours or another view; none is ours.
