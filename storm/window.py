@@ -35,7 +35,14 @@ from PyQt6.QtWidgets import (
 )
 
 from storm.mutate import ODD_TEXTS
-from tartan.desktop.app import make_application, make_window, prepare, tell_of_faults
+from tartan.desktop.app import (
+    QUIET,
+    make_application,
+    make_window,
+    prepare,
+    settle_memory,
+    tell_of_faults,
+)
 from tartan.desktop.window import MainWindow
 from tartan.pages.stations import STATIONS
 from tartan.project.document.samples import SAMPLES
@@ -273,6 +280,7 @@ def main() -> int:
     tell_of_faults(window)
     faults = _kept_faults(window)
     prepare()
+    QTimer.singleShot(QUIET, settle_memory)
     window.resize(1280, 800)
     window.show()
     told, rng = Told(), random.Random(given.seed)

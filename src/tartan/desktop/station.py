@@ -37,6 +37,10 @@ class StationView(QWidget):
     def refresh(self) -> None:
         """Show everything as it stands."""
 
+    def make_one(self) -> bool:
+        """Make a part of the page that nobody asked for yet; false where all of it stands."""
+        return False
+
     def close_view(self) -> None:
         """End what is under way and free graphics, before the window goes."""
 

@@ -77,13 +77,17 @@ class Stations(QObject):
         return {name: page.view for name, page in self.pages.items() if page.stands}
 
     def all_views(self) -> Mapping[str, QWidget]:
-        """Every page; those that do not stand yet are made."""
-        return {name: page.view for name, page in self.pages.items()}
+        """Every page, whole; what does not stand yet is made."""
+        while self.make_one():
+            pass
+        return self.views()
 
     def make_one(self) -> bool:
-        """Make a page that nobody asked for yet; false where all stand."""
+        """Make a page, or a pane of one, that nobody asked for yet; false where all stand."""
         page = next((p for p in self.pages.values() if not p.stands), None)
-        return page is not None and page.view is not None
+        if page is not None:
+            return page.view is not None
+        return any(page.view.make_one() for page in self.pages.values())
 
 
 class PagesByName:

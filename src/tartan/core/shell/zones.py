@@ -143,7 +143,8 @@ def zones_of(
     rank = np.empty(len(order), np.int64)
     rank[order] = np.arange(len(order))
     keys = [_sequence(rows[k], forms) for k in order]
-    stacks = [_stack(lay_up, key, i) for i, key in enumerate(keys)]
+    plies: dict[Step, Ply] = {}
+    stacks = [_stack(lay_up, key, i, plies) for i, key in enumerate(keys)]
     offsets = [offset - reference * s.thickness / 2 for s in stacks]
     laminates = make_laminates(stacks, materials, offsets)
     return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _, _ in k) for k in keys))
@@ -182,11 +183,15 @@ def _steps(values: Array | None, count: int, step: float, usual: float) -> Index
     return np.round((np.asarray(values, float) - usual) / step).astype(np.int64)
 
 
-def _stack(lay_up: Sequence[LaidPly], key: tuple[Step, ...], number: int) -> Stack:
-    plies = []
-    for n, turn, factor in key:
-        ply = lay_up[n].ply
-        if turn or factor != 1:
-            ply = replace(ply, angle=ply.angle + turn, thickness=ply.thickness * factor)
-        plies.append(ply)
-    return Stack(f"zone {number + 1}", tuple(plies))
+def _stack(
+    lay_up: Sequence[LaidPly], key: tuple[Step, ...], number: int, known: dict[Step, Ply]
+) -> Stack:
+    """Stack of a zone; plies turned and thickened alike, of which zones share many, are one."""
+    for step in key:
+        if step not in known:
+            n, turn, factor = step
+            ply = lay_up[n].ply
+            if turn or factor != 1:
+                ply = replace(ply, angle=ply.angle + turn, thickness=ply.thickness * factor)
+            known[step] = ply
+    return Stack(f"zone {number + 1}", tuple(known[step] for step in key))

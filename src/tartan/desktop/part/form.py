@@ -29,6 +29,12 @@ class PartForm(QWidget):
         super().__init__()
         self.session = session
 
+    def refresh(self) -> None:
+        """Show the project and the selection as they stand."""
+
+    def close_down(self) -> None:
+        """End what is under way, before the window goes."""
+
     @property
     def part(self) -> Part | None:
         """The part as it stands."""

@@ -329,6 +329,9 @@ class LayUpForm(PartForm):
 
     # Showing
 
+    def close_down(self) -> None:
+        self.playback.stop()
+
     def refresh(self) -> None:
         """Show the lay-up and the chosen rung."""
         project, part = self.session.project, self.part

@@ -193,6 +193,9 @@ class SurfaceForm(PartForm):
 
     # Showing
 
+    def close_down(self) -> None:
+        self.file.background.stop()
+
     def refresh(self) -> None:
         """Show the surface as it stands."""
         part, panel = self.part, self.panel

@@ -7,19 +7,20 @@ from __future__ import annotations
 
 from functools import partial
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from tartan.core.errors import TartanError
+from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop import theme
 from tartan.desktop.part.directions import DirectionsForm
 from tartan.desktop.part.form import PartForm
@@ -37,6 +38,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.controls import label, row, switch
 from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import part as state
@@ -69,28 +71,31 @@ NARROW, WIDE = 316, 460
 class PartView(SceneStation):
     """Composes the station; edits are the forms', drawing is the overlays'."""
 
+    lay_up = Late[LayUpForm]("lay-up")
+    surface = Late[SurfaceForm]("surface")
+    regions = Late[RegionsForm]("regions")
+    directions = Late[DirectionsForm]("0°, side")
+    winding = Late[WindingForm]("winding")
+    layout_file = Late[LayoutForm]("ply layout")
+    sizing = Late[SizingForm]("sizing")
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.fault = label("", "fault", wrap=True)
-        self.lay_up = LayUpForm(session)
-        self.surface = SurfaceForm(session)
-        self.regions = RegionsForm(session)
-        self.directions = DirectionsForm(session)
-        self.winding = WindingForm(session)
-        self.layout_file = LayoutForm(session)
-        self.sizing = SizingForm(session)
-        self.forms: dict[str, PartForm] = {
-            "lay-up": self.lay_up,
-            "surface": self.surface,
-            "regions": self.regions,
-            "0°, side": self.directions,
-            "winding": self.winding,
-            "ply layout": self.layout_file,
-            "sizing": self.sizing,
-        }
-        self.pages = QStackedWidget()
-        self.switches = {name: switch(name, on=name == "lay-up") for name in self.forms}
+        self.panes = LatePanes(
+            {
+                "lay-up": lambda: LayUpForm(session),
+                "surface": lambda: SurfaceForm(session),
+                "regions": lambda: RegionsForm(session),
+                "0°, side": lambda: DirectionsForm(session),
+                "winding": lambda: WindingForm(session),
+                "ply layout": lambda: LayoutForm(session),
+                "sizing": lambda: SizingForm(session),
+            }
+        )
+        self.panes.made.connect(self._join)
+        self.switches = {name: switch(name, on=name == "lay-up") for name in self.panes.names}
         self.holder = self.pane = ScenePane(OVERLAYS, self.draw, session, off=OFF)
         self.overlays = Overlays(session, self.pane)
         self.ready = ReadyList()
@@ -107,20 +112,17 @@ class PartView(SceneStation):
 
     def _build(self) -> None:
         group = QButtonGroup(self)
-        for name, form in self.forms.items():
-            self.pages.addWidget(form)
-            group.addButton(self.switches[name])
-            self.switches[name].toggled.connect(
-                lambda on, n=name: self.open_form(n) if on else None
-            )
-            form.told.connect(self._tell)
+        for name, tab in self.switches.items():
+            group.addButton(tab)
+            tab.toggled.connect(lambda on, n=name: self.open_form(n) if on else None)
+        self.panes.show_pane("lay-up")
         left = self.left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         column.addWidget(wrapped(*self.switches.values(), None, spacing=4))
         column.addWidget(self.fault)
-        column.addWidget(self.pages, 1)
+        column.addWidget(self.panes, 1)
         right = QWidget()
         over = QVBoxLayout(right)
         over.setContentsMargins(0, 0, 0, 0)
@@ -139,11 +141,19 @@ class PartView(SceneStation):
         self.split = Split("part", Pane(left, NARROW, NARROW), Pane(right, share=1))
         box.addWidget(self.split)
         self.pane.tools.large_turned.connect(left.setHidden)
-        self.lay_up.playback.played.connect(lambda _: self.draw())
-        self.lay_up.pointed.connect(self._point_rung)
-        self.winding.path.changed.connect(self._draw_path)
-        self.lay_up.drape.changed.connect(self._draw_net)
-        self.regions.mode_changed.connect(lambda _: self._set_mode())
+
+    def _join(self, name: str) -> None:
+        """Hear a form that was made just now."""
+        form = cast("PartForm", self.panes.pane(name))
+        form.told.connect(self._tell)
+        if isinstance(form, LayUpForm):
+            form.playback.played.connect(lambda _: self.draw())
+            form.pointed.connect(self._point_rung)
+            form.drape.changed.connect(self._draw_net)
+        elif isinstance(form, WindingForm):
+            form.path.changed.connect(self._draw_path)
+        elif isinstance(form, RegionsForm):
+            form.mode_changed.connect(lambda _: self._set_mode())
 
     @property
     def form(self) -> str:
@@ -152,7 +162,7 @@ class PartView(SceneStation):
 
     def open_form(self, name: str) -> None:
         """Show a form."""
-        self.pages.setCurrentWidget(self.forms[name])
+        form = cast("PartForm", self.panes.show_pane(name))
         self.switches[name].setChecked(True)
         # What stops each thing from being less wants a line of its own.
         self.left.setMinimumWidth(WIDE if name == "sizing" else NARROW)
@@ -160,15 +170,15 @@ class PartView(SceneStation):
         if name == "0°, side":
             for overlay in ("0° direction", "laying side"):
                 self.pane.overlays[overlay].setChecked(True)
-        self.forms[name].refresh()  # type: ignore[attr-defined]
+        form.refresh()
         self._set_mode()
         self.draw()
 
     def reveal(self, widget: QWidget) -> None:
         """Open the form that holds a widget."""
-        for name, form in self.forms.items():
-            if form.isAncestorOf(widget):
-                self.open_form(name)
+        name = self.panes.holding(widget)
+        if name:
+            self.open_form(name)
 
     def _tell(self, fault: str) -> None:
         self._told_of = self.session.project
@@ -185,7 +195,7 @@ class PartView(SceneStation):
         scene.pointing = True
         scene.element_pointed.connect(self._point)
         scene.element_picked.connect(self._pick)
-        scene.elements_swept.connect(self.regions.sweep)
+        scene.elements_swept.connect(self._sweep)
         scene.handle_moved.connect(self._drag_handle)
         self._set_mode()
 
@@ -207,6 +217,9 @@ class PartView(SceneStation):
             self.directions.flip_at(element)
         else:
             self._pin(element)
+
+    def _sweep(self, elements: NDArray[np.int64], out: bool) -> None:
+        self.regions.sweep(elements, out=out)
 
     def _inputs(self) -> PartInputs | None:
         try:
@@ -320,10 +333,12 @@ class PartView(SceneStation):
         """Show the project and the selection as they stand."""
         if self.session.project is not self._told_of:
             self._tell("")
-        self.switches["winding"].setVisible(self.winding.there)
-        if self.form == "winding" and not self.winding.there:
+        part = self.session.project.part
+        winds = part is not None and isinstance(part.surface, Vessel)
+        self.switches["winding"].setVisible(winds)
+        if self.form == "winding" and not winds:
             self.open_form("surface")
-        self.forms[self.form].refresh()  # type: ignore[attr-defined]
+        cast("PartForm", self.panes.pane(self.form)).refresh()
         self._fill_ready()
         for card in (self.probe, *self.pins):
             mesh_count = 0
@@ -399,8 +414,9 @@ class PartView(SceneStation):
     def close_view(self) -> None:
         """End timers and threads, and free the graphics, before the window goes."""
         self._swing.stop()
-        self.lay_up.playback.stop()
-        self.winding.path.stop()
-        self.surface.file.background.stop()
-        self.sizing.close_down()
+        for form in self.panes.standing():
+            cast("PartForm", form).close_down()
         super().close_view()
+
+    def make_one(self) -> bool:
+        return self.panes.make_one()

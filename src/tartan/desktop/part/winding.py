@@ -164,6 +164,9 @@ class WindingForm(PartForm):
         pressure = self._pressure
         self.edit("pressure case", lambda p: vessel_edits.add_pressure(p, pressure))
 
+    def close_down(self) -> None:
+        self.path.stop()
+
     def refresh(self) -> None:
         """Draw the plan as it stands, where anything of it is another."""
         chart = self.chart.currentText()

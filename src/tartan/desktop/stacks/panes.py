@@ -39,3 +39,9 @@ AnswerPane = (
     | SharesPane
     | CouponPane
 )
+
+LONG = frozenset({"Stiffness", "Coupon"})
+"""Panes that may be longer than their place."""
+
+WORKING = (TubePane, OrderPane, SweepPane, CouponPane)
+"""Panes that may have work under way beside the window."""

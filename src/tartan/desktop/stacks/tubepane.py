@@ -84,6 +84,10 @@ class TubePane(QWidget):
         assert box is not None
         self.setLayout(box)
 
+    def close_down(self) -> None:
+        """End what is under way, before the window goes."""
+        self.background.stop()
+
     def _again(self) -> None:
         if self._chosen is not None:
             self.put(self._chosen)

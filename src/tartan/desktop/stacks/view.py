@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import cast
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QWidget
 
 from tartan.core.errors import NotationError, TartanError
 from tartan.core.stack import Stack
@@ -24,7 +25,7 @@ from tartan.desktop.stacks.loads import LoadStrip
 from tartan.desktop.stacks.menus import StackActions, columns_menu
 from tartan.desktop.stacks.notationfield import NotationField
 from tartan.desktop.stacks.orderpane import OrderPane
-from tartan.desktop.stacks.panes import PANES, AnswerPane
+from tartan.desktop.stacks.panes import LONG, PANES, WORKING, AnswerPane
 from tartan.desktop.stacks.pastebar import PasteBar
 from tartan.desktop.stacks.ply_strip import PlyStrip
 from tartan.desktop.stacks.results import ResultsPane
@@ -40,6 +41,7 @@ from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.controls import Field, button, column, label, row, scrolled, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.widgets.section import Fold
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import stack_answers as answers
@@ -53,6 +55,17 @@ from tartan.project.wording import units
 
 class StacksView(StationView):
     """Stacks at the left, the section in the middle, answers at the right."""
+
+    stiffness = Late[StiffnessPane]("Stiffness")
+    strength = Late[StrengthPane]("Strength")
+    envelope = Late[EnvelopePane]("Envelope")
+    history = Late[HistoryPane]("History")
+    results = Late[ResultsPane]("Plies")
+    tube = Late[TubePane]("Tube")
+    order = Late[OrderPane]("Order")
+    sweep = Late[SweepPane]("Sweep")
+    shares = Late[SharesPane]("Shares")
+    coupon = Late[CouponPane]("Coupon")
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -89,23 +102,31 @@ class StacksView(StationView):
         self.whatif = WhatIfPane(session)
 
     def _make_answers(self, session: Session) -> None:
-        self.stiffness = StiffnessPane(self.open_working)
-        self.strength = StrengthPane(self.open_working)
-        self.envelope = EnvelopePane()
-        self.history = HistoryPane()
-        self.results = ResultsPane()
-        self.tube = TubePane()
-        self.order = OrderPane(session)
-        self.sweep = SweepPane(session)
-        self.shares = SharesPane()
-        self.coupon = CouponPane()
-        self.tube.asked_for.connect(self.loads.enter_as_tube)
+        self.panes = LatePanes(
+            {
+                "Stiffness": lambda: StiffnessPane(self.open_working),
+                "Strength": lambda: StrengthPane(self.open_working),
+                "Envelope": EnvelopePane,
+                "History": HistoryPane,
+                "Plies": ResultsPane,
+                "Tube": self._make_tube,
+                "Order": lambda: OrderPane(session),
+                "Sweep": lambda: SweepPane(session),
+                "Shares": SharesPane,
+                "Coupon": CouponPane,
+            },
+            lambda name, pane: scrolled(pane) if name in LONG else pane,
+        )
         self.loads.swept.connect(self.ask_sweep)
         self.working = WorkingPane()
         self.working.closed.connect(self._close_working)
         self.working.kept.connect(self._keep_working)
-        self.panes = QStackedWidget()
         self.tabs = QButtonGroup(self)
+
+    def _make_tube(self) -> TubePane:
+        tube = TubePane()
+        tube.asked_for.connect(self.loads.enter_as_tube)
+        return tube
 
     def _make_band_switches(self) -> None:
         self.even = switch("even bands", "Draw all plies equally thick")
@@ -161,10 +182,9 @@ class StacksView(StationView):
 
     def reveal(self, widget: QWidget) -> None:
         """Turn to the tab that holds a widget."""
-        for number, tab in enumerate(self.tabs.buttons()):
-            pane = self.panes.widget(number)
-            if pane is not None and pane.isAncestorOf(widget):
-                tab.click()
+        name = self.panes.holding(widget)
+        if name:
+            self.tabs.buttons()[PANES.index(name)].click()
 
     def ask_sweep(self, path: str, text: str) -> None:
         """Turn to the sweep, asked of a figure over a range."""
@@ -173,13 +193,12 @@ class StacksView(StationView):
 
     def _build_panes(self) -> QWidget:
         tabs: list[QWidget] = []
-        for i, (name, pane) in enumerate(zip(PANES, self._answers, strict=True)):
+        for i, name in enumerate(PANES):
             tab = switch(name)
             tab.setProperty("role", "tab")
             self.tabs.addButton(tab, i)
             tabs.append(tab)
-            long = pane in (self.stiffness, self.coupon)
-            self.panes.addWidget(scrolled(pane) if long else pane)
+        self.panes.show_pane(PANES[0])
         self.panes.addWidget(self.working)
         self.tabs.setExclusive(True)
         first = self.tabs.button(0)
@@ -189,22 +208,6 @@ class StacksView(StationView):
         right = column(wrapped(*tabs, spacing=0), self.panes, spacing=6)
         right.setMinimumWidth(300)
         return right
-
-    @property
-    def _answers(self) -> tuple[AnswerPane, ...]:
-        """Panes of answers, as `PANES` names them."""
-        return (
-            self.stiffness,
-            self.strength,
-            self.envelope,
-            self.history,
-            self.results,
-            self.tube,
-            self.order,
-            self.sweep,
-            self.shares,
-            self.coupon,
-        )
 
     # Edits
 
@@ -331,15 +334,17 @@ class StacksView(StationView):
 
     def show_pane(self, index: int) -> None:
         """Show one of the panes of answers."""
-        self.panes.setCurrentIndex(index)
+        self.panes.show_pane(PANES[index])
         self._put_pane(chosen(self.session))
 
     def close_view(self) -> None:
         """End what the panes have under way, before the window goes."""
-        self.tube.background.stop()
-        self.order.close_down()
-        self.sweep.close_down()
-        self.coupon.close_down()
+        for pane in self.panes.standing():
+            if isinstance(pane, WORKING):
+                pane.close_down()
+
+    def make_one(self) -> bool:
+        return self.panes.make_one()
 
     def refresh(self) -> None:
         """Show the project and selection as they stand."""
@@ -395,6 +400,5 @@ class StacksView(StationView):
     def _put_pane(self, here: Chosen | None) -> None:
         if here is None:
             return
-        index = self.panes.currentIndex()
-        if index < len(self._answers):
-            self._answers[index].put(here)
+        if self.panes.name:
+            cast("AnswerPane", self.panes.pane(self.panes.name)).put(here)
