@@ -15,7 +15,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from tartan.core.criteria import kernels, program
-from tartan.core.drape import net
+from tartan.core.drape import net, pattern
 from tartan.core.shell import force_gradients, sweep, within
 from tartan.desktop.opening import Opening, make_application
 from tartan.desktop.scene import loading
@@ -58,6 +58,7 @@ def prepare() -> None:
         sweep.compile_all()
         force_gradients.compile_all()
         net.compile_all()
+        pattern.compile_all()
         within.compile_all()
         units.prepare()
         for station in STATIONS:

@@ -12,6 +12,7 @@ Sources: P. Chebyshev (1878) (nets of inextensible yarns); C. Mack and H. M. Tay
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -81,6 +82,13 @@ class Net:
 
         Central where both neighbours are there, to one side at the rim, NaN where none is.
         """
+        return self._ways[axis]
+
+    @cached_property
+    def _ways(self) -> tuple[Array, Array]:
+        return self._way(0), self._way(1)
+
+    def _way(self, axis: int) -> Array:
         x = np.moveaxis(self.places, axis, 0)
         found = np.full(x.shape, np.nan)
         found[1:-1] = x[2:] - x[:-2]

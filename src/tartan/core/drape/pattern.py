@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
@@ -105,14 +106,15 @@ class NetFinder:
             points = np.where(np.isfinite(points), points, 1e30)
             far, near = self._tree.query(points, many)
             far, near = far.reshape(q, many), near.reshape(q, many)
-            for k in range(many):
-                at = np.flatnonzero(
-                    (far[:, k] <= 2 * self._size) & ((k < AT_ONCE) | np.isinf(best))
-                )
-                self._try(points, at, near[at, k], (best, cell, share), INSIDE)
-            for k in range(min(AT_ONCE, many)):
-                at = np.flatnonzero((far[:, k] <= 2 * self._size) & np.isinf(best))
-                self._try(points, at, near[at, k], (best, cell, share), NEAR)
+            _tried(
+                points,
+                far,
+                near,
+                (self._i, self._j),
+                self.net.places,
+                (*self.net.lengths, *self.net.cell),
+                (best, cell, share),
+            )
         found = np.isfinite(best)
         i, j = self._i[cell], self._j[cell]
         u, v = self.net.lengths
@@ -133,40 +135,83 @@ class NetFinder:
         lengths[~found], way[~found], between[~found] = np.nan, np.nan, np.nan
         return InNet(lengths, way, between, slipped is not None)
 
-    def _try(
-        self,
-        points: Array,
-        at: Index,
-        cells: Index,
-        kept: tuple[Array, Index, Array],
-        outside: float,
-    ) -> None:
-        """Take a cell for some places where it holds them and lies nearer to the start."""
-        best, cell, share = kept
-        i, j = self._i[cells], self._j[cells]
-        x = self._corners(self.net.places, i, j)
-        s = np.full((len(at), 2), 0.5)
-        for _ in range(_ROUNDS):
-            gap = points[at] - np.einsum("qk,qki->qi", _weights(s), x)
-            a, b = s[:, :1], s[:, 1:]
-            along = (1 - b) * (x[:, 1] - x[:, 0]) + b * (x[:, 3] - x[:, 2])
-            across = (1 - a) * (x[:, 2] - x[:, 0]) + a * (x[:, 3] - x[:, 1])
-            g = [np.einsum("qi,qi->q", p, r) for p, r in ((along, along), (along, across))]
-            h = np.einsum("qi,qi->q", across, across)
-            e = [np.einsum("qi,qi->q", gap, p) for p in (along, across)]
-            det = np.maximum(g[0] * h - g[1] ** 2, 1e-300)
-            step = np.stack([h * e[0] - g[1] * e[1], g[0] * e[1] - g[1] * e[0]], axis=1)
-            s = np.clip(s + step / det[:, None], -1.0, 2.0)
-        gap = points[at] - np.einsum("qk,qki->qi", _weights(s), x)
-        inside = (np.abs(s - 0.5).max(axis=1) <= 0.5 + outside) & (
-            np.linalg.norm(gap, axis=1) <= 0.5 * self._size
-        )
-        u, v = self.net.lengths
-        way = np.hypot(u[i] + s[:, 0] * self.net.cell[0], v[j] + s[:, 1] * self.net.cell[1])
-        # Of a place on the border between two cells either will do; of overlaps the inner one.
-        better = inside & (way < best[at] - 0.5 * self._size)
-        best[at[better]], cell[at[better]] = way[better], cells[better]
-        share[at[better]] = s[better]
+
+@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _tried(
+    points: Array,
+    far: Array,
+    near: Index,
+    cells: tuple[Index, Index],
+    places: Array,
+    net: tuple[Array, Array, float, float],
+    kept: tuple[Array, Index, Array],
+) -> None:
+    """Of each place the cell that holds it and lies nearest to the start, among cells near it.
+
+    A place that none of the first few holds is looked for in more, and beside them at last.
+    """
+    u, v, wide, tall = net
+    size = max(wide, tall)
+    best, cell, share = kept
+    many = near.shape[1]
+    for q in range(len(points)):
+        for k in range(many + min(AT_ONCE, many)):
+            beside = k >= many
+            n = k - many if beside else k
+            if far[q, n] > 2 * size or ((beside or k >= AT_ONCE) and np.isfinite(best[q])):
+                continue
+            i, j = cells[0][near[q, n]], cells[1][near[q, n]]
+            a, b, gap = _place_in(points[q], places, i, j)
+            outside = NEAR if beside else INSIDE
+            if max(abs(a - 0.5), abs(b - 0.5)) > 0.5 + outside or gap > 0.5 * size:
+                continue
+            way = np.hypot(u[i] + a * wide, v[j] + b * tall)
+            # Of a place on the border between two cells either will do; of overlaps the inner one.
+            if way < best[q] - 0.5 * size:
+                best[q], cell[q], share[q, 0], share[q, 1] = way, near[q, n], a, b
+
+
+@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+def _place_in(point: Array, places: Array, i: int, j: int) -> tuple[float, float, float]:
+    """Shares of the cell at joint (i, j) nearest to a point, and the gap that is left [m]."""
+    a, b = 0.5, 0.5
+    for _ in range(_ROUNDS):
+        g0, g1, h, e0, e1 = 0.0, 0.0, 0.0, 0.0, 0.0
+        for n in range(3):
+            o, p = places[i, j, n], places[i + 1, j, n] - places[i, j, n]
+            r = places[i, j + 1, n] - o
+            s = places[i + 1, j + 1, n] - places[i, j + 1, n] - p
+            along, across = p + b * s, r + a * s
+            gap = point[n] - (o + a * p + b * across)
+            g0, g1, h = g0 + along * along, g1 + along * across, h + across * across
+            e0, e1 = e0 + gap * along, e1 + gap * across
+        det = max(g0 * h - g1**2, 1e-300)
+        a = min(max(a + (h * e0 - g1 * e1) / det, -1.0), 2.0)
+        b = min(max(b + (g0 * e1 - g1 * e0) / det, -1.0), 2.0)
+    left = 0.0
+    for n in range(3):
+        low = (1 - a) * places[i, j, n] + a * places[i + 1, j, n]
+        high = (1 - a) * places[i, j + 1, n] + a * places[i + 1, j + 1, n]
+        left += (point[n] - (1 - b) * low - b * high) ** 2
+    return a, b, np.sqrt(left)
+
+
+def compile_all() -> None:
+    """Compile the search beforehand, or read it from its cache."""
+    flat = np.zeros((2, 2, 3))
+    flat[1, :, 0] = flat[:, 1, 1] = 1.0
+    one, none = np.zeros(1, np.int64), np.zeros((1, 1), np.int64)
+    ends = np.arange(2.0)
+    kept = (np.full(1, np.inf), one.copy(), np.zeros((1, 2)))
+    _tried(
+        np.full((1, 3), 0.5),
+        np.zeros((1, 1)),
+        none,
+        (one, one),
+        flat,
+        (ends, ends, 1.0, 1.0),
+        kept,
+    )
 
 
 def _weights(share: Array) -> Array:

@@ -7,7 +7,7 @@ stiffness and its rotation) and 4.22–4.25 (A, B, D).
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -71,14 +71,16 @@ class Laminate:
     stack: Stack
     materials: tuple[Material, ...]
     offset: float = 0.0
-    angles: Array = field(init=False, repr=False)
-    z: Array = field(init=False, repr=False)
 
-    def __post_init__(self) -> None:
-        angles = np.deg2rad([p.angle for p in self.stack.plies])
-        heights = np.concatenate([[0.0], np.cumsum([p.thickness for p in self.stack.plies])])
-        object.__setattr__(self, "angles", angles)
-        object.__setattr__(self, "z", heights - heights[-1] / 2 + self.offset)
+    @cached_property
+    def angles(self) -> Array:
+        """Angle of each ply, shape (n,) [rad]."""
+        return _geometry([self])[0][0]
+
+    @cached_property
+    def z(self) -> Array:
+        """Heights of the plies' faces above the reference surface, shape (n + 1,) [m]."""
+        return _geometry([self])[1][0]
 
     @property
     def count(self) -> int:
@@ -234,10 +236,13 @@ def make_laminates(
     StackError, MaterialError
         As `make_laminate`, on the first that cannot be.
     """
+    # Zones of a part share most of their plies and materials: each is checked once.
     good: set[int] = set()
     made = []
     for stack, offset in zip(stacks, offsets, strict=True):
-        check_stack(stack, materials.keys())
+        if not stack.plies or any(id(p) not in good for p in stack.plies):
+            check_stack(stack, materials.keys())
+            good.update(map(id, stack.plies))
         if not np.isfinite(offset):
             raise StackError(
                 "offset is not a finite number.",
@@ -277,9 +282,10 @@ def _work_out(alike: Sequence[Laminate]) -> None:
         if id(material) not in each:
             each[id(material)] = reduced_stiffness(material)
     Q = np.array([[each[id(m)] for m in x.materials] for x in alike])
-    T = strain_rotation(np.array([x.angles for x in alike]))
+    angles, z = _geometry(alike)
+    T = strain_rotation(angles)
     Qbar = np.swapaxes(T, -1, -2) @ Q @ T
-    ABD = _integrated(Qbar, np.array([x.z for x in alike]))
+    ABD = _integrated(Qbar, z)
     bad = np.flatnonzero(~(np.linalg.eigvalsh(ABD[:, :3, :3])[:, 0] > 0))
     if len(bad):
         raise MaterialError(
@@ -289,7 +295,17 @@ def _work_out(alike: Sequence[Laminate]) -> None:
         )
     for k, laminate in enumerate(alike):
         # Where cached properties look first.
-        vars(laminate).update(Q=Q[k], T=T[k], Qbar=Qbar[k], ABD=ABD[k])
+        vars(laminate).update(angles=angles[k], z=z[k], Q=Q[k], T=T[k], Qbar=Qbar[k], ABD=ABD[k])
+
+
+def _geometry(alike: Sequence[Laminate]) -> tuple[Array, Array]:
+    """Angles, shape (q, n) [rad], and heights of faces, shape (q, n + 1) [m], of as many plies."""
+    angles = np.deg2rad([[p.angle for p in x.stack.plies] for x in alike])
+    thickness = np.array([[p.thickness for p in x.stack.plies] for x in alike])
+    heights = np.zeros((len(alike), thickness.shape[1] + 1))
+    np.cumsum(thickness, axis=1, out=heights[:, 1:])
+    offset = np.array([x.offset for x in alike])
+    return angles, heights - heights[:, -1:] / 2 + offset[:, None]
 
 
 def _integrated(Qbar: Array, z: Array) -> Array:

@@ -25,8 +25,6 @@ TOLERANCE = 0.05
 _PAIR = 1 << 30
 """Steps of a factor that a pair of turn and factor holds."""
 
-Step = tuple[int, float, float]
-
 
 @dataclass(frozen=True, eq=False)
 class LaidPly:
@@ -142,12 +140,18 @@ def zones_of(
     order = np.argsort(first)
     rank = np.empty(len(order), np.int64)
     rank[order] = np.arange(len(order))
-    keys = [_sequence(rows[k], forms) for k in order]
-    plies: dict[Step, Ply] = {}
-    stacks = [_stack(lay_up, key, i, plies) for i, key in enumerate(keys)]
+    steps = [[(n, code) for n, code in enumerate(row) if code] for row in rows[order].tolist()]
+    # Plies turned and thickened alike, of which zones share many, are one.
+    known = {
+        (n, code): _formed(lay_up[n].ply, *forms[n][code - 1].tolist())
+        for n, code in {step for each in steps for step in each}
+    }
+    stacks = [
+        Stack(f"zone {i}", tuple(known[step] for step in each)) for i, each in enumerate(steps, 1)
+    ]
     offsets = [offset - reference * s.thickness / 2 for s in stacks]
     laminates = make_laminates(stacks, materials, offsets)
-    return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _, _ in k) for k in keys))
+    return Zones(laminates, rank[zone.ravel()], tuple(tuple(n for n, _ in k) for k in steps))
 
 
 def _alike(codes: NDArray[np.int32]) -> tuple[Index, Index]:
@@ -167,15 +171,6 @@ def _alike(codes: NDArray[np.int32]) -> tuple[Index, Index]:
     return first, which
 
 
-def _sequence(row: NDArray[np.int32], forms: Sequence[Array]) -> tuple[Step, ...]:
-    """Plies of a zone with their turns and factors."""
-    found = []
-    for n in np.flatnonzero(row).tolist():
-        turn, factor = forms[n][row[n] - 1]
-        found.append((n, float(turn), float(factor)))
-    return tuple(found)
-
-
 def _steps(values: Array | None, count: int, step: float, usual: float) -> Index:
     """Values as whole steps off the usual one, shape (count,)."""
     if values is None:
@@ -183,15 +178,8 @@ def _steps(values: Array | None, count: int, step: float, usual: float) -> Index
     return np.round((np.asarray(values, float) - usual) / step).astype(np.int64)
 
 
-def _stack(
-    lay_up: Sequence[LaidPly], key: tuple[Step, ...], number: int, known: dict[Step, Ply]
-) -> Stack:
-    """Stack of a zone; plies turned and thickened alike, of which zones share many, are one."""
-    for step in key:
-        if step not in known:
-            n, turn, factor = step
-            ply = lay_up[n].ply
-            if turn or factor != 1:
-                ply = replace(ply, angle=ply.angle + turn, thickness=ply.thickness * factor)
-            known[step] = ply
-    return Stack(f"zone {number + 1}", tuple(known[step] for step in key))
+def _formed(ply: Ply, turn: float, factor: float) -> Ply:
+    """A ply turned [deg] and thickened by a factor."""
+    if turn or factor != 1:
+        return replace(ply, angle=ply.angle + turn, thickness=ply.thickness * factor)
+    return ply

@@ -12,12 +12,7 @@ from typing import TYPE_CHECKING, Any, cast
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import Vessel
