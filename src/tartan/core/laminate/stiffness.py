@@ -75,12 +75,12 @@ class Laminate:
     @cached_property
     def angles(self) -> Array:
         """Angle of each ply, shape (n,) [rad]."""
-        return _geometry([self])[0][0]
+        return np.asarray(_geometry([self])[0][0])
 
     @cached_property
     def z(self) -> Array:
         """Heights of the plies' faces above the reference surface, shape (n + 1,) [m]."""
-        return _geometry([self])[1][0]
+        return np.asarray(_geometry([self])[1][0])
 
     @property
     def count(self) -> int:
