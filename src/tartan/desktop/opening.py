@@ -25,10 +25,7 @@ PROGRAM = "tartan.desktop.app"
 STEPS = (
     "numpy",
     "scipy.sparse.linalg",
-    "scipy.spatial",
-    "scipy.interpolate",
     "numba",
-    "pyvista",
     "tartan.project.analysis.jobs",
     "tartan.desktop.window",
     PROGRAM,

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline
 
 from tartan.core.drape.surface import DrapeSurface, Foot
 from tartan.core.errors import PartError
@@ -235,4 +235,4 @@ def _curve(points: Array, spacing: float, *, round_about: bool) -> Array:
     if len(points) < 4:
         return np.stack([np.interp(there, at, points[:, k]) for k in range(3)], axis=1)
     ends = "periodic" if round_about else "not-a-knot"
-    return np.asarray(CubicSpline(at, points, bc_type=ends)(there))
+    return np.asarray(scipy.interpolate.CubicSpline(at, points, bc_type=ends)(there))

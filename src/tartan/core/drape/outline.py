@@ -7,9 +7,8 @@ from dataclasses import dataclass
 from functools import reduce
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline
-from scipy.spatial import cKDTree
 
 from tartan.core.drape.pattern import NetFinder, area_of
 from tartan.core.errors import PartError
@@ -126,7 +125,7 @@ def _reach(mesh: Mesh, elements: Index) -> float:
 def _along(rim: Array, cut: Array, reach: float) -> Array:
     """A closed rim, shape (q, 3) [m], with its longest stretch beside a cut replaced by that."""
     length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(cut, axis=0), axis=1))])
-    far, at = cKDTree(cut).query(rim)
+    far, at = scipy.spatial.cKDTree(cut).query(rim)
     # Next to a cut's end the rim goes on as its own.
     near = (far <= reach) & (at > 0) & (at < len(cut) - 1) | (far <= 0.5 * reach)
     if near.all() or near.sum() < 3:
@@ -180,7 +179,7 @@ def _curve(points: Array, ends: str) -> Array:
     step = np.linalg.norm(np.diff(points, axis=0), axis=1)
     at = np.concatenate([[0.0], np.cumsum(np.maximum(step, 1e-12))])
     fine = np.interp(np.linspace(0, len(at) - 1, FINE * (len(at) - 1) + 1), np.arange(len(at)), at)
-    return np.asarray(CubicSpline(at, points, bc_type=ends)(fine))
+    return np.asarray(scipy.interpolate.CubicSpline(at, points, bc_type=ends)(fine))
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numba import njit
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.drape.net import Net
 
@@ -80,7 +80,7 @@ class NetFinder:
         self._i, self._j = (np.asarray(x, np.int64) for x in np.nonzero(whole))
         corners = self._corners(net.places, self._i, self._j)
         self._size = float(max(net.cell))
-        self._tree = cKDTree(corners.mean(axis=1)) if len(corners) else None
+        self._tree = scipy.spatial.cKDTree(corners.mean(axis=1)) if len(corners) else None
 
     @cached_property
     def _fields(self) -> tuple[Array, Array]:

@@ -15,8 +15,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.drape.feet import feet
 from tartan.core.drape.surface import Foot
@@ -79,7 +79,7 @@ class TriangleSurface:
             side = int(np.flatnonzero(self._beside[mate] == t)[0])
             self._bows[t, 0] = self._bows[mate, side]
         self._rims = _along_rims(self.corners, self._beside)
-        self._tree = cKDTree(x.mean(axis=1))
+        self._tree = scipy.spatial.cKDTree(x.mean(axis=1))
 
     @property
     def arrays(self) -> tuple[Array, Index, Index, Array, Index, Array]:

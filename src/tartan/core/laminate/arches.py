@@ -11,8 +11,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from tartan.core.errors import StackError
 from tartan.core.laminate.strips import GAUSS_NODES, GAUSS_WEIGHTS, Strip
@@ -178,7 +178,9 @@ class _Symmetric:
             new = last + step
             if self.roots((new / self.a) ** 2)[0] < 0:
                 return float(
-                    brentq(lambda v: self.roots((v / self.a) ** 2)[0], last, new, xtol=1e-14)
+                    scipy.optimize.brentq(
+                        lambda v: self.roots((v / self.a) ** 2)[0], last, new, xtol=1e-14
+                    )
                 )
             last = new
         return last
@@ -227,7 +229,9 @@ def arch_path(arch: Arch) -> ArchPath:
 
 def _tangent() -> float:
     """The first positive root of tan x = x."""
-    return float(brentq(lambda x: math.sin(x) - x * math.cos(x), 4.0, 4.6, xtol=1e-14))
+    return float(
+        scipy.optimize.brentq(lambda x: math.sin(x) - x * math.cos(x), 4.0, 4.6, xtol=1e-14)
+    )
 
 
 def _top(value: Callable[[float], float], low: float, high: float) -> float:
@@ -242,7 +246,7 @@ def _top(value: Callable[[float], float], low: float, high: float) -> float:
     inner_low, inner_high = low + 0.1 * (high - low), high - 0.1 * (high - low)
     if rise(inner_low) * rise(inner_high) > 0:
         return (low + high) / 2
-    return float(brentq(rise, inner_low, inner_high, xtol=1e-14))
+    return float(scipy.optimize.brentq(rise, inner_low, inner_high, xtol=1e-14))
 
 
 def arch_loads(arch: Arch, deflections: Sequence[float]) -> list[float | None]:
@@ -260,7 +264,7 @@ def arch_loads(arch: Arch, deflections: Sequence[float]) -> list[float | None]:
             found.append(None)
             continue
         k = int(over[0])
-        place = brentq(
+        place = scipy.optimize.brentq(
             lambda v, x=wanted: path.at(v)[1] - x, float(s[k]), float(s[k + 1]), xtol=1e-15
         )
         found.append(path.at(float(place))[0])

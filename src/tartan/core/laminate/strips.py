@@ -12,8 +12,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from tartan.core.errors import StackError
 
@@ -75,7 +75,7 @@ def cantilever_force(strip: Strip, force: float) -> Tip:
         short = sine**2 / (1 + np.sqrt(np.maximum(1 - sine**2, 0.0)))
         return float(weight.sum()), float(sine @ weight), float(short @ weight)
 
-    z = float(brentq(lambda v: parts(v)[0] - wanted, -80.0, 70.0, xtol=1e-13))
+    z = float(scipy.optimize.brentq(lambda v: parts(v)[0] - wanted, -80.0, 70.0, xtol=1e-13))
     top, rest = _logistic(z)
     _, across, short = parts(z)
     scale = strip.length / wanted

@@ -11,8 +11,8 @@ from typing import Literal
 from weakref import WeakKeyDictionary
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.shell.assembly import groups
 from tartan.core.shell.directions import turned, turned_elements
@@ -274,7 +274,7 @@ def _near_pairs(mesh: Mesh) -> Index:
     if len(used) < 2:
         return np.zeros((0, 2), np.int64)
     reach = SAME * float(np.median(shortest[used]))
-    pairs = used[cKDTree(mesh.nodes[used]).query_pairs(reach, output_type="ndarray")]
+    pairs = used[scipy.spatial.cKDTree(mesh.nodes[used]).query_pairs(reach, output_type="ndarray")]
     return np.asarray(pairs, np.int64).reshape(-1, 2)
 
 
@@ -338,7 +338,7 @@ def _open_seams(mesh: Mesh) -> list[Defect]:
         return []
     a, b = mesh.nodes[sides[:, 0]], mesh.nodes[sides[:, 1]]
     length = np.linalg.norm(b - a, axis=1)
-    tree = cKDTree(mesh.nodes[rim])
+    tree = scipy.spatial.cKDTree(mesh.nodes[rim])
     found = np.zeros(len(sides), bool)
     for k, near in enumerate(tree.query_ball_point((a + b) / 2, 0.49 * length)):
         p = mesh.nodes[rim[near]] - a[k]

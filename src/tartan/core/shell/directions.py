@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import deque
 
 import numpy as np
+import scipy
 import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.assembly import groups
@@ -86,7 +86,7 @@ def along_curve(mesh: Mesh, curve: Array) -> Array:
     # Many places along every piece, so that the nearest of them finds the nearest piece.
     share = (np.arange(8) + 0.5) / 8
     places = (curve[:-1][kept, None] + share[:, None] * steps[kept, None]).reshape(-1, 3)
-    nearest = cKDTree(places).query(mesh.centres())[1] // 8
+    nearest = scipy.spatial.cKDTree(places).query(mesh.centres())[1] // 8
     return _projected(mesh, (steps[kept] / length[kept, None])[nearest])
 
 

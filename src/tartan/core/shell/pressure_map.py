@@ -12,10 +12,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.interpolate import LinearNDInterpolator
-from scipy.spatial import Delaunay, QhullError, cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.assembly import groups
@@ -113,7 +112,7 @@ def map_pressure(mesh: Mesh, points: Array, values: Array, along: Array | None =
             given = _given_force(points[own], values[own], net.simplices, piece.way)
     if len(pieces) > 1:
         # No one triangulation spans the table: each point stands for the part nearest to it.
-        nearest = values[cKDTree(points).query(flat)[1]].reshape(mesh.count, 4)
+        nearest = values[scipy.spatial.cKDTree(points).query(flat)[1]].reshape(mesh.count, 4)
         given = resultant(mesh, pressure(mesh, nearest))[:3]
     mapped = _centred(mesh, points, values, found.reshape(mesh.count, 4))
     area = np.broadcast_to(mesh.areas()[:, None] / 4, (mesh.count, 4))
@@ -140,7 +139,7 @@ def _pieces(mesh: Mesh, points: Array, along: Array | None) -> list[_Piece]:
         return [_Piece(every, np.arange(len(points)), way / max(length, 1e-300))]
     cosines = normals @ _WAYS.T
     best = cosines.argmax(axis=1)
-    nearest = cKDTree(mesh.centres()).query(points)[1]
+    nearest = scipy.spatial.cKDTree(mesh.centres()).query(points)[1]
     touches = _touches(mesh)
     beside = (touches @ touches.T).tocsr()
     found = []
@@ -177,24 +176,24 @@ def _touches(mesh: Mesh) -> sp.csr_matrix:
 
 def _interpolated(
     points: Array, values: Array, target: Array, way: Array
-) -> tuple[Array, NDArray[np.bool_], Delaunay | None]:
+) -> tuple[Array, NDArray[np.bool_], scipy.spatial.Delaunay | None]:
     """Values at targets, which of them lie among the points, and the points' triangulation."""
-    nearest = values[cKDTree(points).query(target)[1]]
+    nearest = values[scipy.spatial.cKDTree(points).query(target)[1]]
     basis = _across(way)
     plane, flat = points @ basis.T, target @ basis.T
     try:
-        net = Delaunay(plane)
-    except (QhullError, ValueError):
+        net = scipy.spatial.Delaunay(plane)
+    except (scipy.spatial.QhullError, ValueError):
         # All points on one line, or too few: only the nearest value is left.
         return nearest, np.zeros(len(target), bool), None
-    found = LinearNDInterpolator(net, values)(flat)
+    found = scipy.interpolate.LinearNDInterpolator(net, values)(flat)
     inside = np.isfinite(found)
     return np.where(inside, found, nearest), inside, net
 
 
 def _centred(mesh: Mesh, points: Array, values: Array, mapped: Array) -> Array:
     """Shift elements with a point at their centre so that its value is their mean."""
-    gap, near = cKDTree(points).query(mesh.centres())
+    gap, near = scipy.spatial.cKDTree(points).query(mesh.centres())
     at = np.flatnonzero(gap <= AT_CENTRE * np.sqrt(mesh.areas()))
     # The fourth point of a triangle is its centre and carries no weight.
     mean = mesh.point_mean(mapped[..., None])[at, 0]

@@ -10,9 +10,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import PartError
@@ -280,7 +280,9 @@ def within_distance(mesh: Mesh, nodes: Index, distance: float) -> Index:
         )
     if len(nodes) == 0:
         return np.zeros(0, np.int64)
-    gap, _ = cKDTree(mesh.nodes[nodes]).query(mesh.centres(), distance_upper_bound=distance)
+    gap, _ = scipy.spatial.cKDTree(mesh.nodes[nodes]).query(
+        mesh.centres(), distance_upper_bound=distance
+    )
     return np.flatnonzero(gap <= distance)
 
 

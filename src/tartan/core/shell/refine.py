@@ -12,8 +12,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import MOST_ELEMENTS, Mesh
@@ -71,7 +71,7 @@ def refined(mesh: Mesh, finer: Finer, number: int = 1, project: Project | None =
 
 
 def _distance(points: Array, goal: Array) -> Array:
-    return np.asarray(cKDTree(goal).query(points)[0])
+    return np.asarray(scipy.spatial.cKDTree(goal).query(points)[0])
 
 
 def _divided(mesh: Mesh, marked: NDArray[np.bool_], project: Project | None) -> Mesh:

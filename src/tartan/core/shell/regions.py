@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.assembly import groups
@@ -30,7 +30,7 @@ def near_chain(mesh: Mesh, chain: Index, distance: float) -> Index:
     """
     if len(chain) == 0:
         raise PartError("The edge has no nodes.", "Regions", "Choose another edge.")
-    found = cKDTree(mesh.nodes[chain]).query(mesh.centres())[0]
+    found = scipy.spatial.cKDTree(mesh.nodes[chain]).query(mesh.centres())[0]
     step = np.linalg.norm(np.diff(mesh.nodes[chain], axis=0), axis=1).max(initial=0.0)
     # Between two nodes of the chain the distance to the nearer one is a little too long.
     return np.flatnonzero(np.sqrt(np.maximum(found**2 - (step / 4) ** 2, 0.0)) <= distance)
@@ -64,7 +64,7 @@ def carried(old: Mesh, elements: Index, new: Mesh) -> Index:
     """Elements, shape (q,), of a new mesh whose nearest element of the old one was in a set."""
     inside = np.zeros(old.count, bool)
     inside[elements] = True
-    nearest = cKDTree(old.centres()).query(new.centres())[1]
+    nearest = scipy.spatial.cKDTree(old.centres()).query(new.centres())[1]
     return np.flatnonzero(inside[nearest])
 
 
@@ -92,7 +92,7 @@ def gaps(mesh: Mesh) -> list[tuple[Index, float]]:
         points = mesh.nodes[nodes_of(mesh, elements)]
         gap = np.inf
         if taken:
-            gap = float(cKDTree(np.concatenate(taken)).query(points)[0].min())
+            gap = float(scipy.spatial.cKDTree(np.concatenate(taken)).query(points)[0].min())
         found.append((elements, gap))
         taken += [points, mesh.centres()[elements]]
     return found

@@ -21,9 +21,9 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+import scipy
 import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.mesh import Mesh
@@ -215,7 +215,7 @@ class Leader:
         self.x = mesh.nodes[corners]
         self.middle = self.x.mean(axis=1)
         self.radius = float(np.linalg.norm(self.x - self.middle[:, None], axis=2).max())
-        self._tree = cKDTree(self.middle)
+        self._tree = scipy.spatial.cKDTree(self.middle)
 
     def nearest(self, at: Array) -> Places:
         """Nearest place to each point, shape (g, 3)."""

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.shell.crossings import crossing
 from tartan.core.shell.flooding import flood, heights, judge, rings
@@ -68,7 +68,7 @@ class Locator:
         self.mesh = mesh
         self._centres = mesh.centres()
         self._normals = np.ascontiguousarray(mesh.normals())
-        self._tree = cKDTree(self._centres)
+        self._tree = scipy.spatial.cKDTree(self._centres)
         self._radius = np.linalg.norm(
             mesh.nodes[mesh.corner_table] - self._centres[:, None], axis=2
         ).max(axis=1)

@@ -20,8 +20,9 @@ from tartan.desktop.scene.callouts import Callouts
 from tartan.desktop.scene.gestures import Handles, Sweep
 from tartan.desktop.scene.marks import Marks
 from tartan.desktop.scene.measuring import Measure
-from tartan.desktop.scene.sight import USUAL, Sight
+from tartan.desktop.scene.sight import Sight
 from tartan.desktop.scene.smoothing import samples
+from tartan.desktop.scene.viewpoint import USUAL
 
 Array = NDArray[np.float64]
 

@@ -18,7 +18,7 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.directions import components
 from tartan.desktop.preferences import preferences
 from tartan.desktop.scene.pictures import Pictures
-from tartan.desktop.scene.sight import VIEWS, Cut, Viewpoint
+from tartan.desktop.scene.viewpoint import VIEWS, Cut, Viewpoint
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, choice, label, switch
 from tartan.project.analysis.partmesh import meshed

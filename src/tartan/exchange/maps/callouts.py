@@ -9,8 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 Array = NDArray[np.float64]
 
@@ -72,5 +72,5 @@ def margin_lines(
     if count == 0:
         return Lines(np.zeros((0, 2)), np.zeros(0, bool))
     far = np.linalg.norm(anchors[:, None] - slots[None], axis=2)
-    _, chosen = linear_sum_assignment(far)
+    _, chosen = scipy.optimize.linear_sum_assignment(far)
     return Lines(slots[chosen], chosen < rows)

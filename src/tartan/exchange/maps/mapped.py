@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.criteria import criterion
 from tartan.core.laminate.response import LEVELS
@@ -394,4 +394,4 @@ def nearest(answer: PartAnswer, before: PartAnswer) -> NDArray[np.int64]:
         mine.count == other.count and np.allclose(mine.centres(), other.centres(), atol=1e-9)
     ):
         return np.arange(mine.count)
-    return np.asarray(cKDTree(other.centres()).query(mine.centres())[1], np.int64)
+    return np.asarray(scipy.spatial.cKDTree(other.centres()).query(mine.centres())[1], np.int64)

@@ -9,9 +9,9 @@ from decimal import Decimal
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import TypeAdapter, ValidationError
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import DocumentError, TartanError
 from tartan.core.stack import Ply, Stack
@@ -351,7 +351,7 @@ class _Taking:
 
 def _nearest(places: Array, points: Array) -> Index:
     """Numbers of the nearest of some places to points, shape (q,)."""
-    return np.asarray(cKDTree(places).query(points)[1], np.int64)
+    return np.asarray(scipy.spatial.cKDTree(places).query(points)[1], np.int64)
 
 
 def _vector(x: Array) -> Vector:

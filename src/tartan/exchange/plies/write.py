@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan import __version__
 from tartan.core.errors import DocumentError, PartError
@@ -247,7 +247,7 @@ class _Maker:
     def _start(self, rung: Rung, own: Index) -> dict[str, Any]:
         mesh = self.whole.mesh
         at = start_in(mesh, own) if rung.draped is None else rung.draped.start
-        element = own[int(cKDTree(mesh.centres()[own]).query(at)[1])]
+        element = own[int(scipy.spatial.cKDTree(mesh.centres()[own]).query(at)[1])]
         one = np.array([element])
         zero, n = self.whole.zero(one)
         if rung.fibres:

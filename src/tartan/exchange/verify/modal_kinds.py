@@ -9,8 +9,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import dstn
 
 from tartan.core.errors import PartError
 from tartan.core.laminate import Laminate
@@ -160,7 +160,7 @@ def _labelled(values: Array, shapes: Array, counts: list[int]) -> Found:
     for shape in shapes:
         grid = shape[:, 2].reshape(counts[1] + 1, counts[0] + 1)[1:-1, 1:-1]
         bends = (shape[:, 2] ** 2).sum() > 0.05 * (shape[:, :3] ** 2).sum()
-        waves.append(dstn(grid, type=1) ** 2 if bends else None)
+        waves.append(scipy.fft.dstn(grid, type=1) ** 2 if bends else None)
     found: Found = {}
     i = 0
     while i < len(values):

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Protocol
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import PartError
 from tartan.core.shell.directions import angle_about, in_plane
@@ -46,7 +46,7 @@ def directions_at(places: Array, ways: Array, points: Array) -> Array:
         Where they are wanted [m].
     """
     many = min(NEAREST, len(places))
-    far, near = cKDTree(places).query(points, many)
+    far, near = scipy.spatial.cKDTree(places).query(points, many)
     far, near = far.reshape(-1, many), near.reshape(-1, many)
     found = ways[near]
     # A fibre has no front: all are turned the way of the nearest.

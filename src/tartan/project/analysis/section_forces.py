@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tartan.core.errors import LoadError
 from tartan.core.shell.mesh import Mesh
@@ -74,7 +74,7 @@ def match(mesh: Mesh, outside: OutsideForces) -> Matched:
                 "another mesh was made.",
             )
     else:
-        gap, element = cKDTree(mesh.centres()).query(rows[:, :3])
+        gap, element = scipy.spatial.cKDTree(mesh.centres()).query(rows[:, :3])
         farthest = float(gap.max())
         size = float(np.sqrt(mesh.areas().max()))
         if farthest > size:
