@@ -15,6 +15,7 @@ from tartan.project.document.partmodel import Near, Region
 from tartan.project.edits import case_edits, part_edits, stack_edits, versions
 from tartan.project.files import storage
 from tests.desktop.conftest import coarse_sample
+from tests.desktop.settle import settle
 from tests.desktop.test_window import CTRL, LEFT, solved, type_into
 from tests.panels import light_dish_panel
 
@@ -45,7 +46,7 @@ def test_what_blocks_is_not_covered_by_late_news(qtbot, open_window: Opener) -> 
     qtbot.waitUntil(lambda: session.progress is not None, timeout=120_000)
     session.edit("no cases", lambda p: case_edits.put_cases(p, ()))
     qtbot.waitUntil(lambda: not session.answers.busy, timeout=120_000)
-    qtbot.wait(100)
+    settle()
     assert "no load case" in session.verdict.sentence
     session.undo()
     solved(qtbot, window)

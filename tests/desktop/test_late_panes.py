@@ -1,0 +1,99 @@
+"""Pages that make their panes when they are first shown, and frames drawn once a change."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
+
+from tartan.desktop.part.form import PartForm
+from tartan.desktop.scene import scene
+from tartan.desktop.stacks.panes import PANES
+from tartan.desktop.widgets.latepanes import Late, LatePanes
+from tartan.desktop.window import MainWindow
+from tests.desktop.settle import settle
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+class Page(QWidget):
+    first = Late[QLabel]("first")
+    second = Late[QPushButton]("second")
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.made: list[str] = []
+        self.panes = LatePanes({"first": lambda: QLabel("1"), "second": lambda: QPushButton("2")})
+        self.panes.made.connect(self.made.append)
+
+
+def test_a_pane_is_made_once_when_it_is_asked_for(qtbot) -> None:  # type: ignore[no-untyped-def]
+    page = Page()
+    qtbot.addWidget(page)
+    assert (page.made, list(page.panes.standing()), page.panes.names) == (
+        [],
+        [],
+        ("first", "second"),
+    )
+    assert page.second.text() == "2"
+    assert page.second is page.second
+    assert page.made == ["second"]
+    # Asked for, it is not yet in sight.
+    assert page.panes.name == "first"
+    assert page.panes.show_pane("second") is page.second
+    assert (page.panes.name, page.panes.holding(page.second)) == ("second", "second")
+    assert page.panes.holding(page) == ""
+    assert page.panes.make_one()
+    assert page.made == ["second", "first"]
+    assert not page.panes.make_one()
+
+
+def test_stacks_makes_what_is_looked_at(window: MainWindow, qtbot) -> None:  # type: ignore[no-untyped-def]
+    window.session.select(station="Stacks")
+    view = window.stacks
+    assert len(list(view.panes.standing())) == 1
+    for name in PANES[1:]:
+        qtbot.mouseClick(next(t for t in view.tabs.buttons() if t.text() == name), LEFT)
+        settle()
+        assert view.panes.name == name
+    assert len(list(view.panes.standing())) == len(PANES)
+    # What was made late is filled as what stood from the start.
+    assert view.strength.isHidden() is False
+    assert not window.stacks.make_one()
+
+
+def test_every_form_of_the_part_tells_its_faults(window: MainWindow) -> None:
+    window.session.select(station="Part")
+    view = window.part
+    assert len(list(view.panes.standing())) == 1
+    for name in view.panes.names:
+        form = view.panes.pane(name)
+        assert isinstance(form, PartForm)
+        form.told.emit(f"a fault of {name}")
+        assert view.fault.text() == f"a fault of {name}"
+
+
+def test_the_part_is_drawn_once_a_change_of_size(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drawn: list[int] = []
+    real = scene.QtInteractor.paintGL
+    monkeypatch.setattr(
+        scene.QtInteractor, "paintGL", lambda view: (drawn.append(view.width()), real(view))[1]
+    )
+    view = window.margins.scenes[0].view
+    widths = set()
+    for width in (1300, 1200, 1260):
+        drawn.clear()
+        window.resize(width, 820)
+        settle()
+        # Never at a size on the way, and at last at the one that stays.
+        assert set(drawn) == {view.width()}
+        widths.add(view.width())
+    assert len(widths) == 3
+    picture = view.grabFramebuffer()
+    assert picture.width() == round(view.width() * view.devicePixelRatioF())
+    bits = picture.constBits()
+    assert bits is not None
+    bits.setsize(picture.sizeInBytes())
+    colours = np.unique(np.frombuffer(bits, np.uint32))
+    assert len(colours) > 50
