@@ -57,7 +57,7 @@ class Event:
 
 def serve(connection: Connection) -> None:
     """Run jobs until the connection closes; this is the worker process."""
-    os.nice(10)
+    os.nice(5)
     memory, sender = Memory(on_disk=True), Sender()
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
