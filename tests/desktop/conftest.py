@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import os
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -16,7 +17,10 @@ from pytestqt.qtbot import QtBot
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
+from tartan.project.analysis import results
+from tartan.project.analysis.shellinputs import part_inputs
 from tartan.project.document.model import Project
+from tartan.project.document.samples import radome_cap_project
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
 from tests.desktop.settle import settle
@@ -41,11 +45,34 @@ if not os.environ.get("DISPLAY"):
     raise pytest.UsageError("The window's tests need a display: use 'make test', or xvfb-run.")
 
 
+@pytest.fixture(scope="session")
+def solved_before(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, frozenset[str]]:
+    """Where results of projects that most tests open are kept, and the names of their files."""
+    common = (coarse_sample(), radome_cap_project(), dish_panel())
+    names = frozenset(f"{results.digest(part_inputs(p))}.h5" for p in common)
+    return tmp_path_factory.mktemp("results"), names
+
+
 @pytest.fixture(autouse=True)
-def own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    """Recovery files and preferences of a test are its own; units are the usual ones after it."""
+def own_state(
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    solved_before: tuple[Path, frozenset[str]],
+) -> Iterator[Path]:
+    """Recovery files and preferences of a test are its own; units are the usual ones after it.
+
+    What a test before it solved need not be solved again, as in a window that is opened anew.
+    """
     monkeypatch.setenv("TARTAN_STATE", str(tmp_path / "state"))
+    kept, names = solved_before
+    own = results.folder()
+    for file in kept.iterdir():
+        own.mkdir(parents=True, exist_ok=True)
+        shutil.copy(file, own)
     yield tmp_path / "state"
+    for name in names:
+        if (own / name).exists() and not (kept / name).exists():
+            shutil.copy(own / name, kept)
     units.use_system(units.SYSTEMS[0])
 
 

@@ -41,6 +41,7 @@ def test_words_in_bold_are_words_of_the_window(qtbot, open_window: OpenWindow) -
     for station in STATIONS:
         window.session.select(station=station)
         settle()
+    window.stations.all_views()
     shown = {b.text().strip() for b in window.findChildren(QAbstractButton)}
     shown |= {x.text().strip() for x in window.findChildren(QLabel)}
     for box in window.findChildren(QComboBox):
