@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import pytest
 
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import Material, isotropic
 from tartan.core.stack import Ply, Stack
+from tartan.project.analysis.engine import Engine
 
 CARBON = Material(
     "carbon",
@@ -68,6 +71,13 @@ def laminate(*plies: tuple[str, float, float], offset: float = 0.0) -> Laminate:
     """Laminate of (material, angle, thickness) rows."""
     stack = Stack("test", tuple(Ply(*p) for p in plies))
     return make_laminate(stack, MATERIALS, offset)
+
+
+@pytest.fixture(scope="session")
+def engine() -> Iterator[Engine]:
+    """Two workers for all tests that only need some: starting them takes seconds."""
+    with Engine(workers=2) as made:
+        yield made
 
 
 @pytest.fixture

@@ -68,23 +68,21 @@ def test_what_does_not_hold_ends_with_one_and_bad_wishes_with_two(tmp_path: Path
         assert words in done.output
 
 
-def test_workers_answer_as_this_process_does() -> None:
+def test_workers_answer_as_this_process_does(engine: Engine) -> None:
     project = small()
     sizing = sizing_of(project, project.sizing)
     tasks = [Task((2.0, 1.0), solid=True), Task((3.3, 0.4), solid=False), Task((6.0, 0.0), True)]
-    with Engine(workers=2) as engine:
-        theirs = by(engine)(sizing, tasks)
+    theirs = by(engine)(sizing, tasks)
     for one, other in zip(here(sizing, tasks), theirs, strict=True):
         assert one.judged == other.judged
         assert one.values == pytest.approx(other.values, rel=1e-12)
         assert one.slopes == pytest.approx(other.slopes, rel=1e-9, abs=1e-15)
 
 
-def test_the_report_has_a_page_of_what_was_kept() -> None:
+def test_the_report_has_a_page_of_what_was_kept(engine: Engine) -> None:
     project = small()
     assert "No sizing" in sizing_chapter(project).blocks[0].words  # type: ignore[union-attr]
-    with Engine(workers=1) as engine:
-        *_, (ask, news) = run(project, engine=engine)
+    *_, (ask, news) = run(project, engine=engine)
     kept = sizing_edits.put_sizing(project, dataclasses.replace(ask, found=news.found))
     chapter = sizing_chapter(kept)
     titles = [b.title for b in chapter.blocks if isinstance(b, Shown)]

@@ -328,13 +328,12 @@ def test_what_matters_and_holds_is_told(project: Project) -> None:
     assert spread_of(real, lost, lambda _: None)[0].count == 0
 
 
-def test_the_part_is_swept_and_is_what_solving_it_says(project: Project) -> None:
+def test_the_part_is_swept_and_is_what_solving_it_says(project: Project, engine: Engine) -> None:
     small = coarse(project)
     over = over_of(small, "materials[honeycomb].G13 = 20 to 40 in 1 MPa")
     names = ["part.displacement", "part.mass", "part.reserve"]
     tasks = tasks_of([over], names)
-    with Engine(workers=2) as engine:
-        found = dict(engine.run(run_task, small, tasks))
+    found = dict(engine.run(run_task, small, tasks))
     here = [run_task(small, t) for t in tasks]
     for k, outcome in enumerate(here):
         np.testing.assert_allclose(found[k].values, outcome.values, rtol=1e-9)
