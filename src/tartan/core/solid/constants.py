@@ -70,11 +70,7 @@ def stiffness(material: Material) -> Array:
     E3, n13, n23, G13, G23 = (material.need(f, "three dimensions") for f in NEEDED)
     m = material
     S = np.zeros((6, 6))
-    S[:3, :3] = [
-        [1 / m.E1, -m.nu12 / m.E1, -n13 / m.E1],
-        [-m.nu12 / m.E1, 1 / m.E2, -n23 / m.E2],
-        [-n13 / m.E1, -n23 / m.E2, 1 / E3],
-    ]
+    S[:3, :3] = normal_compliance(m, E3, n13, n23)
     S[3, 3], S[4, 4], S[5, 5] = 1 / m.G12, 1 / G13, 1 / G23
     d = np.sqrt(np.diag(S))
     if np.linalg.eigvalsh(S / np.outer(d, d))[0] <= 1e-9:
@@ -84,6 +80,18 @@ def stiffness(material: Material) -> Array:
             "Lessen a Poisson's ratio.",
         )
     return np.asarray(np.linalg.inv(S))
+
+
+def normal_compliance(material: Material, E3: float, nu13: float, nu23: float) -> Array:
+    """Strains along 1, 2 and 3 of stresses along them, shape (3, 3) [1/Pa] (Jones, eq. 2.22)."""
+    m = material
+    return np.array(
+        [
+            [1 / m.E1, -m.nu12 / m.E1, -nu13 / m.E1],
+            [-m.nu12 / m.E1, 1 / m.E2, -nu23 / m.E2],
+            [-nu13 / m.E1, -nu23 / m.E2, 1 / E3],
+        ]
+    )
 
 
 def expansion(material: Material) -> tuple[float, float, float]:

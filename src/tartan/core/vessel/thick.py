@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from tartan.core.errors import PartError
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.materials import Material
+from tartan.core.solid.constants import expansion, normal_compliance
 
 Array = NDArray[np.float64]
 
@@ -63,14 +64,8 @@ def stiffness_3d(material: Material, angle: float) -> tuple[Array, Array]:
     """
     m = material
     E3, n13, n23 = (m.need(f, "the thick cylinder") for f in ("E3", "nu13", "nu23"))
-    S = np.array(
-        [
-            [1 / m.E1, -m.nu12 / m.E1, -n13 / m.E1, 0],
-            [-m.nu12 / m.E1, 1 / m.E2, -n23 / m.E2, 0],
-            [-n13 / m.E1, -n23 / m.E2, 1 / E3, 0],
-            [0, 0, 0, 1 / m.G12],
-        ]
-    )
+    S = np.zeros((4, 4))
+    S[:3, :3], S[3, 3] = normal_compliance(m, E3, n13, n23), 1 / m.G12
     c, s = np.cos(angle), np.sin(angle)
     T = np.array(
         [
@@ -80,7 +75,7 @@ def stiffness_3d(material: Material, angle: float) -> tuple[Array, Array]:
             [-2 * c * s, 2 * c * s, 0, c * c - s * s],
         ]
     )
-    alpha = np.array([m.alpha1, m.alpha2, m.alpha2 if m.alpha3 is None else m.alpha3, 0.0])
+    alpha = np.array([*expansion(m), 0.0])
     return T.T @ np.linalg.inv(S) @ T, np.linalg.solve(T, alpha)
 
 
