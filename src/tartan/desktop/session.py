@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from math import isinf
 from pathlib import Path
 from typing import Any
@@ -16,6 +16,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tartan.core.errors import TartanError
+from tartan.desktop.selection import Selection, valid
 from tartan.project.analysis.answers import CANCELLED, Answers, News
 from tartan.project.analysis.inputs import PartInputs, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, Progress
@@ -34,22 +35,6 @@ PAUSE = 120
 """Milliseconds of quiet after an edit before the part is solved again."""
 
 
-@dataclass(frozen=True)
-class Selection:
-    """What is picked: names, and indices from 0."""
-
-    station: str = "Margins"
-    material: str = ""
-    stack: str = ""
-    load_case: str = ""
-    plies: tuple[int, ...] = ()
-    case: str = ""
-    element: int | None = None
-    spot_ply: int | None = None
-    rungs: tuple[int, ...] = ()
-    region: str = ""
-
-
 class Session(QObject):
     """The open project with its undo history, selection, worker and answer."""
 
@@ -63,7 +48,7 @@ class Session(QObject):
         super().__init__()
         self.history = History.start(project, saved=True)
         self.path = path
-        self.selection = _valid(Selection(), project)
+        self.selection = valid(Selection(), project)
         self.answer: PartAnswer | None = None
         self.error: TartanError | None = None
         self.progress: Progress | None = None
@@ -147,12 +132,13 @@ class Session(QObject):
     def select(self, **changes: Any) -> None:
         """Change the selection, such as ``select(stack="light sandwich", plies=())``."""
         before = self.selection
-        self.selection = _valid(replace(before, **changes), self.project)
+        self.selection = valid(replace(before, **changes), self.project)
         if self.selection != before:
             self.selection_changed.emit(before, self.selection)
 
     def _tell(self, before: Project) -> None:
-        self.select()
+        # Whoever hears of the project looks at the selection too: it is not told by itself.
+        self.selection = valid(self.selection, self.project)
         if self.project.version != before.version or not _may_answer(self.project):
             # An answer of another version, or of a part that is gone, is no stale one of this.
             self._forget_answer()
@@ -281,6 +267,9 @@ class Session(QObject):
             elif news.error is not None:
                 # News of what is no longer wanted must not cover what stands now.
                 self.error = news.error
+        elif news.answer is None and news.error is None:
+            # What gave way to other work: nothing is otherwise than it was.
+            return
         self._current = None
         self.answer_changed.emit()
         if wanted:
@@ -392,28 +381,3 @@ def _may_answer(project: Project) -> bool:
     """Whether there is anything that an answer could be of."""
     loaded = bool(project.cases or project.outside)
     return project.part is not None and bool(project.part.lay_up) and loaded
-
-
-def _valid(selection: Selection, project: Project) -> Selection:
-    """Selection in which everything picked exists."""
-
-    def known(name: str, names: list[str]) -> str:
-        return name if name in names else (names[0] if names else "")
-
-    laid = project.part.stacks() if project.part else ()
-    part_stack = laid[0] if laid else ""
-    stacks = [s.name for s in project.stacks]
-    stack = known(selection.stack or part_stack, stacks)
-    found = project.stack(stack)
-    count = len(found.plies) if found else 0
-    loads = [s.name for s in project.loads_on(stack)]
-    return replace(
-        selection,
-        material=known(selection.material, [m.name for m in project.materials]),
-        stack=stack,
-        load_case=known(selection.load_case, loads),
-        plies=tuple(p for p in selection.plies if p < count),
-        case=known(selection.case, list(project.case_names)),
-        rungs=tuple(r for r in selection.rungs if project.part and r < len(project.part.lay_up)),
-        region=selection.region if project.part and project.part.region(selection.region) else "",
-    )

@@ -344,14 +344,13 @@ class MainWindow(PagesByName, FileWindow):
 
     def _on_project(self, before: Project, after: Project) -> None:
         """Show what depends on the change."""
-        session, page = self.session, self.pages[self.session.selection.station]
+        page = self.pages[self.session.selection.station]
         self.refused.hide()
         self._show_head()
         self._show_verdict()
         self._show_route()
-        state = (session.answer, session.fresh, session.error)
         seen = not page.stands or not changed_fields(before, after) <= page.view.unseen
-        if seen or state != self._shown or self.bench.currentWidget() is not page:
+        if seen or self._state != self._shown or self.bench.currentWidget() is not page:
             self._show_page()
 
     def _on_answer(self) -> None:
@@ -366,25 +365,22 @@ class MainWindow(PagesByName, FileWindow):
             # Out of sight still where it is another page: it is drawn once, when it is shown.
             page.view.refresh()
         self.bench.setCurrentWidget(page)
-        self._shown = (self.session.answer, self.session.fresh, self.session.error)
+        self._shown = self._state
         self._fold_route()
 
+    @property
+    def _state(self) -> tuple[object, ...]:
+        s = self.session
+        return s.answer, s.fresh, s.error, s.selection
+
     def _show_verdict(self) -> None:
-        session = self.session
-        self.verdict.put(session.verdict, session.under_way)
+        self.verdict.put(self.session.verdict, self.session.under_way)
 
     def _show_route(self) -> None:
-        session = self.session
-        statuses = session.statuses
-        met = sum(status.met for status in statuses)
-        freshness = Freshness(
-            session.fresh,
-            session.error,
-            met,
-            len(statuses),
-            session.unloaded,
-            *self.stations.report_state(),
-        )
+        session, statuses = self.session, self.session.statuses
+        met, unloaded = sum(status.met for status in statuses), session.unloaded
+        report = self.stations.report_state()
+        freshness = Freshness(session.fresh, session.error, met, len(statuses), unloaded, *report)
         self.route.put(lines(session.project, freshness), session.selection.station)
 
     def _follow_desktop(self, *_: object) -> None:
