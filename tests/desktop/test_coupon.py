@@ -13,7 +13,6 @@ from tartan.desktop.stacks.couponpane import CouponPane
 from tartan.desktop.stacks.panes import PANES
 from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
-from tartan.project.document.samples import dish_panel
 from tartan.project.edits import stack_edits
 from tests.desktop.conftest import named
 from tests.desktop.settle import settle
@@ -41,7 +40,7 @@ def switch_on(pane: CouponPane, words: str) -> None:
 
 @pytest.fixture
 def pane(open_window: OpenWindow) -> CouponPane:
-    return opened(open_window(dish_panel()))
+    return opened(open_window())
 
 
 def solve(qtbot, pane: CouponPane) -> None:  # type: ignore[no-untyped-def]

@@ -30,35 +30,31 @@ def ask(qtbot, window: MainWindow, text: str) -> None:  # type: ignore[no-untype
     qtbot.keyClick(window.finder, Qt.Key.Key_Return)
 
 
-@pytest.mark.parametrize(
-    ("text", "station", "done"),
-    [
-        ("stack turn by 45", "Stacks", lambda w: "45" in str(w.session.history.undo_label)),
-        ("failure envelope", "Stacks", lambda w: w.stacks.envelope.isVisible()),
-        ("new load case", "Cases", lambda w: w.session.project.cases[-1].name == "case"),
-        ("load temperature", "Cases", lambda w: "load" in str(w.session.history.undo_label)),
-        ("boundary condition", "Cases", lambda w: w.session.history.undo_label == "add support"),
-        ("ruler", "Part", lambda w: w.part.pane.tools.measure.isChecked()),
-        ("set group picking", "Part", lambda w: w.part.form == "regions"),
-        ("exclude singularity", "Margins", lambda w: w.margins.left_out.isVisible()),
-        ("from +x", "Part", lambda w: abs(w.part.pane.scene.view.camera.direction[0]) > 0.99),
-    ],
-)
+BY_WORDS: dict[str, tuple[str, Callable[[MainWindow], bool]]] = {
+    "stack turn by 45": ("Stacks", lambda w: "45" in str(w.session.history.undo_label)),
+    "failure envelope": ("Stacks", lambda w: w.stacks.envelope.isVisible()),
+    "new load case": ("Cases", lambda w: w.session.project.cases[-1].name == "case"),
+    "load temperature": ("Cases", lambda w: "load" in str(w.session.history.undo_label)),
+    "boundary condition": ("Cases", lambda w: w.session.history.undo_label == "add support"),
+    "ruler": ("Part", lambda w: w.part.pane.tools.measure.isChecked()),
+    "set group picking": ("Part", lambda w: w.part.form == "regions"),
+    "exclude singularity": ("Margins", lambda w: w.margins.left_out.isVisible()),
+    "from +x": ("Part", lambda w: abs(w.part.pane.scene.view.camera.direction[0]) > 0.99),
+}
+"""Words of the trade, the station that has what they ask for, and what is so once it is done."""
+
+
 @pytest.mark.gl
-def test_an_action_is_found_by_words_of_the_trade(
-    qtbot,
-    window: MainWindow,
-    text: str,
-    station: str,
-    done: Callable[[MainWindow], bool],  # type: ignore[no-untyped-def]
-) -> None:
-    window.session.select(station="Part")
-    qtbot.waitUntil(lambda: window.part.pane.scene is not None)
-    window.session.select(case=window.session.project.cases[0].name)
-    ask(qtbot, window, text)
-    assert window.session.selection.station == station
-    qtbot.waitUntil(lambda: done(window))
-    assert not window.faults.faults
+def test_actions_are_found_by_words_of_the_trade(qtbot, window: MainWindow) -> None:  # type: ignore[no-untyped-def]
+    for text, (station, done) in BY_WORDS.items():
+        window.session.select(station="Part")
+        qtbot.waitUntil(lambda: window.part.pane.scene is not None)
+        window.session.select(case=window.session.project.cases[0].name)
+        assert not done(window), text
+        ask(qtbot, window, text)
+        assert window.session.selection.station == station, text
+        qtbot.waitUntil(lambda made=done: made(window))
+        assert not window.faults.faults
 
 
 def test_no_named_button_is_missing_and_every_entry_can_be_chosen(

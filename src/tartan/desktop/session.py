@@ -122,6 +122,7 @@ class Session(QObject):
         self._forget_answer()
         self.selection = Selection(self.selection.station)
         self._tell(before)
+        self._solve_at_once()
 
     def _forget_answer(self) -> None:
         """Show no answer until one of the project as it stands is there."""
@@ -188,7 +189,14 @@ class Session(QObject):
     def refresh_answer(self) -> None:
         """See whether the answer still stands, and have the part solved again if not."""
         self._renew()
+        self._solve_at_once()
         self.answer_changed.emit()
+
+    def _solve_at_once(self) -> None:
+        """Where no other edit may follow the last there is nothing to wait for."""
+        if self._pause.isActive():
+            self._pause.stop()
+            self._solve()
 
     def _renew(self) -> None:
         self._current = None

@@ -186,10 +186,11 @@ def assess(  # noqa: PLR0913 - as many parts of one state
     levels = np.array(within.levels, np.int64)
     if residual is None and own_free is None:
         # The usual criteria have a compiled search; the rest goes the general way below.
-        fit = [(c, r) for c in checks if (r := rows_of(c)) is not None]
+        rows = [rows_of(c) for c in checks]
+        fit = [(c, r) for c, r in zip(checks, rows, strict=True) if r is not None]
         if fit:
             _swept(laminate, fit, strains, keys, levels, (reserve, address, index))
-            checks = [c for c in checks if rows_of(c) is None]
+            checks = [c for c, r in zip(checks, rows, strict=True) if r is None]
     for start in range(0, count if checks else 0, BLOCK):
         part = np.moveaxis(strains[:, start : start + BLOCK], 0, 1)
         stress = {"in-plane": stress_from_section(laminate, part)}
