@@ -12,7 +12,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar, Literal, 
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
