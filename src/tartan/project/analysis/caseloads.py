@@ -227,8 +227,17 @@ def map_table(
     table = next((t for t in tables if t.name == load.table), None)
     if table is None:
         raise PartError(f"There is no pressure table '{load.table}'.", where, "Read one in Cases.")
-    found = _mapped(layout.mesh, table.rows)
-    k, side = load.factor, facing(layout, load.side)
-    values = k * found.values
-    force = loads.resultant(layout.mesh, loads.pressure(layout.mesh, -values * side[:, None]))
-    return replace(found, values=values, force=force, given=-k * float(side[0]) * found.given)
+    sides = np.asarray(facing(layout, load.side), float).tobytes()
+    return _times(layout.mesh, table.rows, load.factor, sides)
+
+
+@lru_cache(maxsize=32)
+def _times(
+    mesh: Mesh, rows: tuple[tuple[float, ...], ...], factor: float, sides: bytes
+) -> pressure_map.Mapped:
+    """A table on the sampling points times a factor, on the sides that are told as bytes."""
+    found, side = _mapped(mesh, rows), np.frombuffer(sides)
+    values = factor * found.values
+    values.setflags(write=False)
+    force = loads.resultant(mesh, loads.pressure(mesh, -values * side[:, None]))
+    return replace(found, values=values, force=force, given=-factor * float(side[0]) * found.given)
