@@ -74,9 +74,9 @@ def _open(file: Path | None) -> None:
             )
         )
     try:
-        from tartan.desktop.opening import run
+        from tartan.desktop import opening
 
-        raise typer.Exit(run(file))
+        standing = opening.begin(file)
     except ImportError as error:
         missing = TartanError(
             f"The window cannot be loaded ({error}).",
@@ -84,8 +84,14 @@ def _open(file: Path | None) -> None:
             "Install the system packages: scripts/system_packages.sh",
         )
         raise _refuse(missing) from error
+    if standing is None:
+        # Closed early, before there was anything to see.
+        raise typer.Exit(0)
+    try:
+        status = opening.stay(file, standing)
     except TartanError as error:
         raise _refuse(error) from error
+    raise typer.Exit(status)
 
 
 @app.command()

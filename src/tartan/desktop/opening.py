@@ -70,6 +70,7 @@ class Opening(QMainWindow):
         super().__init__()
         self.what = what
         self.painted = False
+        self.application: QApplication | None = None
         self.setWindowTitle("Tartan")
         self.setAccessibleName(self.words)
         place(self)
@@ -111,26 +112,46 @@ def stand(path: Path | None) -> Opening:
     return opening
 
 
-def run(path: Path | None = None) -> int:
-    """Open the program's window and stay until it is closed; return the exit status.
+def begin(path: Path | None = None) -> Opening | None:
+    """Show that a file is opened and load the program; None where that was closed meanwhile.
 
     Raises
     ------
-    TartanError
-        When the file cannot be opened.
     ImportError
         Where a library of the system is missing.
     """
     application = make_application()
     opening = stand(path)
+    # Nobody else holds it, and with it every window would go.
+    opening.application = application
     try:
         for name in STEPS:
             import_module(name)
             application.processEvents()
             if not opening.isVisible():
-                # It was closed before there was anything to see.
-                return 0
+                return None
+    except BaseException:
+        opening.close()
+        raise
+    return opening
+
+
+def stay(path: Path | None, opening: Opening) -> int:
+    """Put the program's window in its place until it is closed; return the exit status.
+
+    Raises
+    ------
+    TartanError
+        When the file cannot be opened.
+    """
+    try:
         status: int = import_module(PROGRAM).stay(path, opening)
         return status
     finally:
         opening.close()
+
+
+def run(path: Path | None = None) -> int:
+    """Both, one after the other."""
+    opening = begin(path)
+    return 0 if opening is None else stay(path, opening)
