@@ -30,6 +30,11 @@ def answer(laminate: Laminate, coupon: Coupon) -> CouponAnswer:
     return finished(solve(laminate, coupon))
 
 
+def bar(*given: object, length: float = LENGTH, count: int = 8) -> CouponAnswer:
+    """A bar of one material, on as few elements as its formulas ask for."""
+    return answer(steel(), Coupon(length, WIDTH, *given, along=count, across=count))  # type: ignore[arg-type]
+
+
 def ways(found: CouponAnswer) -> tuple[np.ndarray, ...]:
     return found.shell.stress, found.homogenised.stress, found.plies.stress
 
@@ -39,7 +44,7 @@ def moves(found: CouponAnswer) -> tuple[float, ...]:
 
 
 def test_a_bar_in_tension_bears_its_force_over_its_section() -> None:
-    found = answer(steel(), Coupon(LENGTH, WIDTH, "tension", 1000.0))
+    found = bar("tension", 1000.0)
     for stress in ways(found):
         np.testing.assert_allclose(stress[..., 0], 1000 / WIDTH / THICK, rtol=1e-3)
         np.testing.assert_allclose(stress[..., 1:], 0.0, atol=1e5)
@@ -50,7 +55,7 @@ def test_a_bar_in_tension_bears_its_force_over_its_section() -> None:
 
 
 def test_a_bar_in_bending_turns_and_bears_as_a_beam() -> None:
-    found = answer(steel(), Coupon(LENGTH, WIDTH, "bending", 1.0))
+    found = bar("bending", 1.0)
     for stress in ways(found):
         # A moment about +y pulls the top.
         assert stress[-1, 2, 0] == pytest.approx(6 / WIDTH / THICK**2, rel=3e-3)
@@ -61,12 +66,12 @@ def test_a_bar_in_bending_turns_and_bears_as_a_beam() -> None:
 
 
 def test_a_bar_in_torsion_has_saint_venants_shear() -> None:
-    found = answer(steel(), Coupon(LENGTH, WIDTH, "torsion", 1.0))
+    found = bar("torsion", 1.0, count=14)
     J = WIDTH * THICK**3 / 3 * (1 - 0.63 * THICK / WIDTH)
     for stress in ways(found):
         assert abs(stress[-1, 2, 3]) == pytest.approx(THICK / J, rel=0.01)
     # The rate of twist from two lengths: what the grips hold back is in both.
-    longer = answer(steel(), Coupon(2 * LENGTH, WIDTH, "torsion", 1.0))
+    longer = bar("torsion", 1.0, length=2 * LENGTH, count=14)
     for short, long in zip(moves(found), moves(longer), strict=True):
         assert long - short == pytest.approx(LENGTH / BAR.G12 / J, rel=0.01)
 
@@ -74,7 +79,7 @@ def test_a_bar_in_torsion_has_saint_venants_shear() -> None:
 def test_a_bar_slid_by_its_end_is_a_deep_beam() -> None:
     # What the grips keep from warping counts less the longer it is.
     length = 6 * WIDTH
-    found = answer(steel(), Coupon(length, WIDTH, "shear", 100.0))
+    found = bar("shear", 100.0, length=length, count=14)
     E, G, inertia = STEEL.E1, BAR.G12, WIDTH**3 * THICK / 12
     beam = 100 * (length**3 / 12 / E / inertia + 1.2 * length / G / WIDTH / THICK)
     for moved, stress in zip(moves(found), ways(found), strict=True):
@@ -84,7 +89,7 @@ def test_a_bar_slid_by_its_end_is_a_deep_beam() -> None:
 
 def test_four_point_bending_is_uniform_between_the_inner_lines() -> None:
     outer, inner, force = 0.08, 0.04, 100.0
-    found = answer(steel(), Coupon(LENGTH, WIDTH, FOUR_POINT, force, outer, inner))
+    found = bar(FOUR_POINT, force, outer, inner)
     arm, inertia = (outer - inner) / 2, WIDTH * THICK**3 / 12
     peak = force / 2 * arm * THICK / 2 / inertia
     down = force / 2 * arm * (3 * outer**2 - 4 * arm**2) / 24 / STEEL.E1 / inertia

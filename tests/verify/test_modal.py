@@ -75,9 +75,13 @@ RUNS = [
     (name, force)
     for name in PLATES
     for force in (None, (1.0, 0.0), (1.0, -0.4))
-    if force is None or name != "sandwich, thick"
+    if force is None
+    or (force[1] and name != "sandwich, thick")
+    or (not force[1] and name == "angle-ply, antisymmetric")
 ]
-"""A thick sandwich crimps at nearly one load whatever its waves: only its frequencies are few."""
+"""Pushed one way is a case of pushed and pulled: one plate has it by itself too.
+
+A thick sandwich crimps at nearly one load whatever its waves: only its frequencies are few."""
 
 
 @pytest.mark.parametrize(("name", "force"), RUNS)
