@@ -209,3 +209,16 @@ def test_a_change_shows_only_what_depends_on_it(qtbot, window: MainWindow) -> No
     before = len(shown)
     session.undo()
     assert len(shown) > before
+
+
+def test_a_project_like_the_one_before_it_is_another(open_window: Opener) -> None:
+    window = open_window(wait=False)
+    session = window.session
+    session.select(station="Part")
+    session.answers.cancel()
+    shown: list[object] = []
+    real = window.part.refresh
+    window.part.refresh = lambda: (shown.append(session.history), real())  # type: ignore[method-assign]
+    session.open(coarse_sample(), None)
+    # Not a figure is otherwise, yet what a page holds of the one before must go.
+    assert shown == [session.history]

@@ -371,7 +371,7 @@ class MainWindow(PagesByName, FileWindow):
     @property
     def _state(self) -> tuple[object, ...]:
         s = self.session
-        return s.answer, s.fresh, s.error, s.selection
+        return s.history, s.answer, s.fresh, s.error, s.selection
 
     def _show_verdict(self) -> None:
         self.verdict.put(self.session.verdict, self.session.under_way)

@@ -12,7 +12,7 @@ MOST_STEPS = 500
 """Steps kept; a Project shares what did not change, so a step costs little."""
 
 
-@dataclass
+@dataclass(eq=False)
 class History:
     """A list of (label, project), the place in it, and the mark of the last save."""
 
