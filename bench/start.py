@@ -1,5 +1,6 @@
 """Figures of starting: the window against what it stands on, `tartan check` against its solve."""
 
+import os
 import statistics
 import subprocess
 import sys
@@ -41,9 +42,19 @@ print(imported + time.perf_counter() - begun)
 
 
 def run(code: str) -> str:
-    """Run code in a fresh interpreter; what it prints."""
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    return done.stdout
+    """Run code in a fresh interpreter with a state of its own; what it prints."""
+    with tempfile.TemporaryDirectory() as state:
+        said = Path(state, "said")
+        # Into a file: a pipe would be waited for until the solver that it starts has ended too.
+        with said.open("w") as out:
+            subprocess.run(
+                [sys.executable, "-c", code],
+                stdout=out,
+                stderr=out,
+                check=True,
+                env=os.environ | {"TARTAN_STATE": state},
+            )
+        return said.read_text()
 
 
 def window_ratios() -> tuple[float, float, tuple[float, float, float]]:

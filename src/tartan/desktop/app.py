@@ -102,9 +102,12 @@ def stay(path: Path | None, opening: Opening) -> int:
     """
     window = make_window(path)
     tell_of_faults(window)
-    loading.begin()
+    # Loaded meanwhile they would hold up the first painting by a second.
+    painted = threading.Event()
+    loading.begin(painted)
     window.show()
     QApplication.processEvents()
+    painted.set()
     opening.close()
     QTimer.singleShot(0, prepare)
     QTimer.singleShot(QUIET, settle_memory)

@@ -195,8 +195,7 @@ class Session(QObject):
     def _solve_at_once(self) -> None:
         """Where no other edit may follow the last there is nothing to wait for."""
         if self._pause.isActive():
-            self._pause.stop()
-            self._solve()
+            self._pause.start(0)
 
     def _renew(self) -> None:
         self._current = None

@@ -18,15 +18,17 @@ LOOK = 40
 _loader: threading.Thread | None = None
 
 
-def begin() -> None:
-    """Load them on a thread of their own."""
+def begin(when: threading.Event | None = None) -> None:
+    """Load them on a thread of their own, at once or as soon as something has happened."""
     global _loader  # noqa: PLW0603 - there is one interpreter to load them into
     if _loader is None:
-        _loader = threading.Thread(target=_load, daemon=True, name="scene-loader")
+        _loader = threading.Thread(target=_load, args=(when,), daemon=True, name="scene-loader")
         _loader.start()
 
 
-def _load() -> None:
+def _load(when: threading.Event | None) -> None:
+    if when is not None:
+        when.wait()
     import_module("tartan.desktop.scene.scene")
 
 
