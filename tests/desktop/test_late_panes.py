@@ -97,3 +97,25 @@ def test_the_part_is_drawn_once_a_change_of_size(
     bits.setsize(picture.sizeInBytes())
     colours = np.unique(np.frombuffer(bits, np.uint32))
     assert len(colours) > 50
+
+
+def test_a_frame_is_drawn_anew_only_where_something_changed(window: MainWindow) -> None:
+    view = window.margins.scenes[0].view
+    settle()
+    drawn: list[str] = []
+    mark = view.renderer.AddObserver("EndEvent", lambda *_: drawn.append("frame"))
+    before = view.grabFramebuffer()
+    drawn.clear()
+    # As where a menu that lay over it goes.
+    for _ in range(3):
+        view.repaint()
+    assert drawn == []
+    assert view.grabFramebuffer() == before
+    # What is shown is otherwise: one frame, and it shows it.
+    scene = window.margins.scenes[0]
+    scene.frame_part((1.0, 0.2, 0.1))
+    scene.redraw_now()
+    settle()
+    assert len(drawn) == 1
+    assert view.grabFramebuffer() != before
+    view.renderer.RemoveObserver(mark)

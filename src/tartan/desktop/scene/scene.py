@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from typing import Any
 
 import numpy as np
@@ -38,6 +38,12 @@ class _View(QtInteractor):  # type: ignore[misc]
 
     camera_moved = pyqtSignal()
     _resizing = False
+    _stale = True
+    """Whether the last frame shows something else than what is to be seen."""
+
+    def update(self, *given: Any) -> None:
+        self._stale = True
+        super().update(*given)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         # Qt would draw at once at every size on the way, several a change of page; one frame
@@ -51,7 +57,10 @@ class _View(QtInteractor):  # type: ignore[misc]
 
     def paintGL(self) -> None:
         if not self._resizing:
-            super().paintGL()
+            # Where only something that lay over the view is gone its last frame is shown again.
+            with nullcontext() if self._stale else self._not_at_once():
+                super().paintGL()
+            self._stale = False
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         # The library's own keys turn the part into wires, colours or another view; none is ours.
