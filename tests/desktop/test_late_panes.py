@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
+from pyvistaqt import QtInteractor
 
 from tartan.desktop.part.form import PartForm
-from tartan.desktop.scene import scene
 from tartan.desktop.stacks.panes import PANES
 from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.window import MainWindow
@@ -76,9 +76,9 @@ def test_the_part_is_drawn_once_a_change_of_size(
     window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     drawn: list[int] = []
-    real = scene.QtInteractor.paintGL
+    real = QtInteractor.paintGL
     monkeypatch.setattr(
-        scene.QtInteractor, "paintGL", lambda view: (drawn.append(view.width()), real(view))[1]
+        QtInteractor, "paintGL", lambda view: (drawn.append(view.width()), real(view))[1]
     )
     view = window.margins.scenes[0].view
     widths = set()

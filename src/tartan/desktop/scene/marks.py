@@ -105,6 +105,7 @@ class Marks:
 
     def clear(self, name: str) -> None:
         """Remove strokes or words of a name."""
+        self.view.stale = True
         for actor in self._extras.pop(name, []):
             self.view.remove_actor(actor, render=False)
 

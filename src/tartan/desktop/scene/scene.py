@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, nullcontext
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QObject, QPoint, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QMouseEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
-from pyvistaqt import QtInteractor
 
 from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
 from tartan.desktop.scene.callouts import Callouts
+from tartan.desktop.scene.frameview import FrameView
 from tartan.desktop.scene.gestures import Handles, Sweep
 from tartan.desktop.scene.marks import Marks
 from tartan.desktop.scene.measuring import Measure
@@ -31,71 +30,6 @@ _CLICKS = (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease)
 
 FAINT = (2.5, 9.0)
 """Pixels a side of an element at which its edges are gone, and from which they are clear."""
-
-
-class _View(QtInteractor):  # type: ignore[misc]
-    """A view that draws once a move of the mouse: by itself it would draw at once and on paint."""
-
-    camera_moved = pyqtSignal()
-    _resizing = False
-    _stale = True
-    """Whether the last frame shows something else than what is to be seen."""
-
-    def update(self, *given: Any) -> None:
-        self._stale = True
-        super().update(*given)
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        # Qt would draw at once at every size on the way, several a change of page; one frame
-        # follows with the window's own painting.
-        self._resizing = True
-        try:
-            super().resizeEvent(event)
-        finally:
-            self._resizing = False
-        self.update()
-
-    def paintGL(self) -> None:
-        if not self._resizing:
-            # Where only something that lay over the view is gone its last frame is shown again.
-            with nullcontext() if self._stale else self._not_at_once():
-                super().paintGL()
-            self._stale = False
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        # The library's own keys turn the part into wires, colours or another view; none is ours.
-        event.ignore()
-
-    def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        event.ignore()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        with self._not_at_once():
-            super().mouseMoveEvent(event)
-        if event.buttons() != Qt.MouseButton.NoButton:
-            self._moved()
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        with self._not_at_once():
-            super().mouseReleaseEvent(event)
-        self._moved()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        with self._not_at_once():
-            super().wheelEvent(event)
-        self._moved()
-
-    def _moved(self) -> None:
-        self.update()
-        self.camera_moved.emit()
-
-    @contextmanager
-    def _not_at_once(self) -> Iterator[None]:
-        self._Iren.EnableRenderOff()
-        try:
-            yield
-        finally:
-            self._Iren.EnableRenderOn()
 
 
 class PartScene(Marks, Sight, QWidget):
@@ -115,7 +49,7 @@ class PartScene(Marks, Sight, QWidget):
         # A breath between Qt's painting and the frame keeps the event loop's gaps short.
         self._soon.setInterval(30)
         self._soon.timeout.connect(self._draw_frame)
-        self.view = _View(self, auto_update=False, multi_samples=samples())
+        self.view = FrameView(self, auto_update=False, multi_samples=samples())
         self.view.setAccessibleName("Part in three dimensions")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -150,6 +84,7 @@ class PartScene(Marks, Sight, QWidget):
     def wear(self) -> None:
         """Take on the window's appearance."""
         face = theme.face()
+        self.view.stale = True
         self.view.set_background(face.paper)
         # Words in the margin are written anew in the ink of the appearance.
         self.callouts.clear()
@@ -244,6 +179,7 @@ class PartScene(Marks, Sight, QWidget):
         scale = 0.5 * max((tall + 0.16 * size) * 1.04, wide * 1.1 * self.view.height() / free)
         pixel = 2 * scale / self.view.height()
         middle = middle + (behind - before) / 2 * pixel * right
+        self.view.stale = True
         self.view.camera_position = [middle + 3 * size * way, middle, up]
         self.view.camera.parallel_scale = scale
         self.view.renderer.ResetCameraClippingRange()
@@ -276,6 +212,7 @@ class PartScene(Marks, Sight, QWidget):
             )
         if len(rgb) != self._surface.n_cells:
             return
+        self.view.stale = True
         self._surface.cell_data["rgb"][:] = rgb
         self._surface.GetCellData().GetArray("rgb").Modified()
         self._surface.Modified()
@@ -288,6 +225,7 @@ class PartScene(Marks, Sight, QWidget):
         if displacement is not None and displacement.shape != self.mesh.nodes.shape:
             # What belongs to another mesh is not drawn on this one, whoever asks for it.
             displacement = None
+        self.view.stale = True
         points = self.mesh.nodes if displacement is None else self.mesh.nodes + displacement
         self._surface.points[:] = points
         self._surface.GetPoints().Modified()
