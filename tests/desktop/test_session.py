@@ -10,7 +10,9 @@ import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox, QTableView
 
+from tartan.desktop.session import PAUSE
 from tartan.desktop.window import MainWindow
+from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Near, Region
 from tartan.project.edits import case_edits, part_edits, stack_edits, versions
 from tartan.project.files import storage
@@ -222,3 +224,24 @@ def test_a_project_like_the_one_before_it_is_another(open_window: Opener) -> Non
     session.open(coarse_sample(), None)
     # Not a figure is otherwise, yet what a page holds of the one before must go.
     assert shown == [session.history]
+
+
+def test_what_is_opened_is_solved_at_once_and_an_edit_after_a_pause(open_window: Opener) -> None:
+    session = open_window().session
+    asked: list[object] = []
+    real = session.answers.want
+    session.answers.want = lambda *given: (asked.append(given), real(*given))[1]  # type: ignore[method-assign]
+    session.open(light_dish_panel(), None)
+    settle()
+    assert len(asked) == 1
+    # Another figure may follow: the solver is asked when none has for a while.
+    for number in (2, 3):
+        session.edit("size", lambda p, n=number: sized(p, 0.1 + n / 1000))
+        assert session._pause.isActive()
+        assert session._pause.interval() == PAUSE
+    assert len(asked) == 1
+
+
+def sized(project: Project, size: float) -> Project:
+    assert project.part is not None
+    return part_edits.put_part(project, dataclasses.replace(project.part, mesh_size=size))

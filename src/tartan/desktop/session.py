@@ -66,7 +66,6 @@ class Session(QObject):
         self._poll.setInterval(POLL)
         self._poll.timeout.connect(self._look)
         self._pause = QTimer(self)
-        self._pause.setInterval(PAUSE)
         self._pause.setSingleShot(True)
         self._pause.timeout.connect(self._solve)
 
@@ -169,7 +168,7 @@ class Session(QObject):
                 self.edit_refused.emit(error)
         self._current = None
         if self._wanted is not None and not self.fresh:
-            self._pause.start()
+            self._pause.start(PAUSE)
         self.answer_changed.emit()
 
     @property
@@ -211,7 +210,7 @@ class Session(QObject):
         self._wanted, self.error = wanted, None
         found = self.answers.find(wanted)
         if found is None:
-            self._pause.start()
+            self._pause.start(PAUSE)
             return
         self._show(found)
         self.answers.cancel()
