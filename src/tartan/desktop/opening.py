@@ -152,6 +152,12 @@ def stay(path: Path | None, opening: Opening) -> int:
 
 
 def run(path: Path | None = None) -> int:
-    """Both, one after the other."""
+    """Begin and stay, one after the other; return the exit status.
+
+    Raises
+    ------
+    ImportError, TartanError
+        As `begin` and `stay`.
+    """
     opening = begin(path)
     return 0 if opening is None else stay(path, opening)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from tartan.core.errors import DocumentError, TartanError
+from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label
 from tartan.project.analysis.partmesh import region_names
@@ -66,6 +67,11 @@ class PartForm(QWidget):
         words = f"The new surface no longer has: {', '.join(lost)}. Ctrl+Z brings it back."
         self.told.emit(str(error) if error else words if lost else "")
         return error
+
+
+def winds(part: Part | None) -> bool:
+    """Whether a part is a vessel to wind."""
+    return part is not None and isinstance(part.surface, Vessel)
 
 
 def region_options(part: Part) -> list[str]:

@@ -9,10 +9,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
 from tartan.desktop.part.drapeform import DrapeForm
-from tartan.desktop.part.form import PartForm, grid, region_of, region_options
+from tartan.desktop.part.form import PartForm, grid, region_of, region_options, winds
 from tartan.desktop.part.ladder import Ladder
 from tartan.desktop.part.playback import Playback
 from tartan.desktop.session import Session
@@ -349,7 +348,7 @@ class LayUpForm(PartForm):
         self.of_ply.setVisible(one is not None and one.ply is not None)
         self.of_stack.setVisible(one is not None and bool(one.stack))
         self.angle.setEnabled(one is None or one.wound is None)
-        self.add_wound.setVisible(part is not None and isinstance(part.surface, Vessel))
+        self.add_wound.setVisible(winds(part))
         self._show_winding()
         self.drape.refresh()
         self.region.setEnabled(one is not None and one.wound is None)

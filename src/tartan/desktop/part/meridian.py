@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QVBoxLayout
 
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import ENDS, Vessel
-from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.form import PartForm, winds
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, choice, label, row
 from tartan.exchange.meridian_table import Points, pasted_meridian, read_meridian
@@ -68,4 +68,4 @@ class MeridianForm(PartForm):
 
     def refresh(self) -> None:
         """Show it for a vessel alone."""
-        self.setVisible(self.part is not None and isinstance(self.part.surface, Vessel))
+        self.setVisible(winds(self.part))

@@ -15,10 +15,9 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
-from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop import theme
 from tartan.desktop.part.directions import DirectionsForm
-from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.form import PartForm, winds
 from tartan.desktop.part.layoutform import LayoutForm
 from tartan.desktop.part.layup import LayUpForm
 from tartan.desktop.part.probe import ProbeCard
@@ -328,10 +327,9 @@ class PartView(SceneStation):
         """Show the project and the selection as they stand."""
         if self.session.project is not self._told_of:
             self._tell("")
-        part = self.session.project.part
-        winds = part is not None and isinstance(part.surface, Vessel)
-        self.switches["winding"].setVisible(winds)
-        if self.form == "winding" and not winds:
+        there = winds(self.session.project.part)
+        self.switches["winding"].setVisible(there)
+        if self.form == "winding" and not there:
             self.open_form("surface")
         cast("PartForm", self.panes.pane(self.form)).refresh()
         self._fill_ready()

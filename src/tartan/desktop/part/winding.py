@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 from tartan.core.errors import TartanError
 from tartan.core.shell.vessel_shape import ENDS, End, Vessel
 from tartan.desktop import theme
-from tartan.desktop.part.form import PartForm
+from tartan.desktop.part.form import PartForm, winds
 from tartan.desktop.part.towpath import TowPathRow
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import (
@@ -134,7 +134,7 @@ class WindingForm(PartForm):
     @property
     def there(self) -> bool:
         """Whether there is a vessel to wind."""
-        return self.part is not None and isinstance(self.part.surface, Vessel)
+        return winds(self.part)
 
     def _set_scale(self, value: float | None) -> TartanError | None:
         if value is None or not 0 < value <= 1000:

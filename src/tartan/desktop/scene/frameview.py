@@ -12,12 +12,18 @@ from pyvistaqt import QtInteractor
 
 
 class FrameView(QtInteractor):  # type: ignore[misc]
-    """A view that draws once a move of the mouse: by itself it would draw at once and on paint."""
+    """A view that draws one frame a change; by itself it would at every size, paint and move.
+
+    Attributes
+    ----------
+    stale : bool
+        Whether the last frame shows something else than what is to be seen; whoever changes what
+        is drawn sets it, or asks for an update.
+    """
 
     camera_moved = pyqtSignal()
     _resizing = False
     stale = True
-    """Whether the last frame shows something else than what is to be seen."""
 
     def update(self, *given: Any) -> None:
         self.stale = True
