@@ -189,5 +189,5 @@ def test_forces_that_stay_are_superposed_and_the_ranking_knows_them(sandwich: La
             .reserve
         )
         change = Change("", sandwich.stack.plies, ())
-        ranked = next(rank([change], MATERIALS, (each,), SETS))[0]
+        (ranked,) = (r for p in rank([change], MATERIALS, (each,), SETS) for r in p)
         assert ranked.reserve == pytest.approx(least, rel=1e-9)

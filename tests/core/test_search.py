@@ -1,10 +1,13 @@
 """Single changes and their ranking, against counting by hand and one-by-one answers."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import CriterionError, StackError
 from tartan.core.laminate import make_laminate
 from tartan.core.laminate.loadcase import LoadCase, answer, check_load_case, parts
@@ -17,6 +20,7 @@ from tartan.core.stack.plies import is_symmetric
 from tartan.core.strength.critical import critical_by_sets, critical_loads
 from tartan.core.strength.envelope import envelope
 from tartan.core.strength.govern import checks_of, reserves
+from tartan.core.strength.under import least_under
 from tests.conftest import CARBON, FOAM, GLASS, MATERIALS
 
 SETS = {"ply": ("tsai_wu", "hashin", "max_stress"), "core": ("core_shear",)}
@@ -137,7 +141,7 @@ def test_the_worst_of_a_set_governs_critical_loads_and_envelopes(unsymmetric) ->
         assert (radius <= along * 1.01).all()
 
 
-def test_sandwiches_come_in_small_pieces_and_plain_stacks_in_large_ones() -> None:
+def test_work_on_sandwiches_pauses_and_plain_stacks_come_in_large_pieces() -> None:
     """Whoever goes through the pieces between key presses is held up by none of them."""
     face = (Ply(CARBON.name, 0.0, 1e-4), Ply(CARBON.name, 90.0, 1e-4))
     offered = [CARBON]
@@ -145,12 +149,45 @@ def test_sandwiches_come_in_small_pieces_and_plain_stacks_in_large_ones() -> Non
     core = Ply(FOAM.name, 0.0, 5e-3)
     sandwich = single_changes((*face, core, *face), offered)
     pieces = list(rank(sandwich, MATERIALS, load, SETS))
-    assert max(len(p) for p in pieces) <= 2
-    assert sum(len(p) for p in pieces) == len(sandwich)
+    # Each is looked up between two pauses.
+    cored = sum(core in c.plies for c in sandwich)
+    assert sum(not p for p in pieces) >= cored > 40
+    together = [r for p in pieces for r in p]
+    assert len(together) == len(sandwich)
     plain = single_changes((*face, *face), offered)
     assert max(len(p) for p in rank(plain, MATERIALS, load, SETS)) > 2
     # A piece's size changes no figure.
-    alone = [next(rank([r.change], MATERIALS, load, SETS))[0] for p in pieces for r in p]
-    together = [r for p in pieces for r in p]
-    for one, other in zip(alone, together, strict=True):
+    for other in together:
+        (one,) = (r for p in rank([other.change], MATERIALS, load, SETS) for r in p)
         assert one.reserve == pytest.approx(other.reserve, rel=1e-12)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_sandwiches_judged_together_are_what_each_is_alone(seed: int) -> None:
+    """Held and growing temperature, pressure and curvature, one face or two, two cores."""
+    rng = np.random.default_rng(seed)
+    face = [Ply(CARBON.name, float(a), 1e-4) for a in rng.integers(-90, 91, 3)]
+    comb = dataclasses.replace(
+        FOAM, name="comb", E3=130e6, Zc=0.9e6, cell_size=5e-3, wrinkling_k=0.6
+    )
+    materials = MATERIALS | {comb.name: comb}
+    sets = SETS | {"core": DEFAULT_SETS["core"]}
+    core = Ply(comb.name, 30.0, float(rng.uniform(2e-3, 9e-3)))
+    plies = ((*face, core, *face), (*face, core), (core, *face, core, face[0]))[seed % 3]
+    loads = [
+        LoadCase("cold", tuple(rng.normal(0, 4e4, 6) * [1, 1, 1, 1e-3, 1e-3, 1e-3]), dT=-60.0),
+        LoadCase(
+            "pressed",
+            tuple(rng.normal(0, 4e4, 6) * [1, 1, 1, 1e-3, 1e-3, 1e-3]),
+            press=float(rng.uniform(0, 1e5)),
+            held_press=2e4,
+            curved=tuple(rng.normal(0, 1, 3)),
+        ),
+        LoadCase("heated", tuple(rng.normal(0, 4e4, 6) * 1e-3), growing_dT=80.0),
+    ]
+    changes = single_changes(plies, [CARBON])
+    ranked = [r for p in rank(changes, materials, loads, sets) for r in p]
+    assert len(ranked) == len(changes) > 5
+    for r in ranked[seed :: len(ranked) // 10]:
+        made = make_laminate(Stack("c", r.change.plies), materials)
+        assert r.reserve == pytest.approx(least_under(made, loads, sets), rel=1e-7)

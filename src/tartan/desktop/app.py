@@ -86,9 +86,10 @@ def tell_of_faults(window: MainWindow) -> None:
 def settle_memory() -> None:
     """Take what start-up made out of the collector's sight.
 
-    It stays for good, and looking through it again and again would halt typing.
+    It stays for good, and looking through it again and again would halt typing. Looking through
+    all of it once would too, for a quarter of a second: what is young is enough.
     """
-    gc.collect()
+    gc.collect(1)
     gc.freeze()
 
 

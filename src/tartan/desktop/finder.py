@@ -70,6 +70,7 @@ class Finder(QLineEdit):
         self._entries, self._more = entries, more
         self.whole = False
         self._entered = False
+        self._missing = False
         self._gathering = QTimer(self)
         self._gathering.setSingleShot(True)
         self._gathering.timeout.connect(self._gather_more)
@@ -96,15 +97,21 @@ class Finder(QLineEdit):
 
     def _gather(self) -> None:
         self._all = self._entries()
+        self._missing = False
         self._refresh()
         self._gathering.start(0)
 
     def _gather_more(self) -> None:
-        self.whole = not self._more()
-        if not self.whole and self.hasFocus():
+        made = self._more()
+        self.whole = not made
+        self._missing = self._missing or made
+        # Gathering takes longer than what is brought about: it waits, but where nothing is found.
+        if self._missing and self.hasFocus() and (self.whole or not self._found):
             row = self._list.currentRow()
             self._gather()
             self._list.setCurrentRow(min(row, self._list.count() - 1))
+        elif made and self.hasFocus():
+            self._gathering.start(0)
         if self._entered and (self._found or self.whole):
             self._take()
 

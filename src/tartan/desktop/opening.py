@@ -25,7 +25,6 @@ PROGRAM = "tartan.desktop.app"
 STEPS = (
     "numpy",
     "scipy.sparse.linalg",
-    "numba",
     "tartan.project.analysis.jobs",
     "tartan.desktop.window",
     PROGRAM,

@@ -7,7 +7,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.criteria.base import Strengths
+from tartan.core.criteria.base import Strengths, quadratic_root
 
 Array = NDArray[np.float64]
 
@@ -15,7 +15,14 @@ MATRICES = ("compliance", "G")
 """Data that are matrices at every place."""
 
 SCAN = 48
-"""Places at which the way to failure is looked at where a held part turns the compression."""
+"""Steps in which the way to where failure is certain is looked at: a held part may turn the
+compression on the way."""
+
+ROUNDS = 8
+"""Times that as many steps of twice the size follow, where nothing failed."""
+
+CLOSE = {"xrtol": 1e-12, "fatol": 1e-13}
+"""How closely failure is named: to the last digits it takes four times as long."""
 
 AT_ONCE = 4096
 """Places and multiples looked at in one go."""
@@ -64,21 +71,32 @@ class Way:
         stress = self.residual[at] + load[..., None] * self.applied[at]
         return self.rule.index(data, stress)
 
-    def first(self, far: Array) -> Array:
-        """Least multiple up to `far`, shape (q,), at which the index is one, or infinite."""
-        low, high = np.zeros(far.shape), np.full(far.shape, np.inf)
-        going, k = np.arange(len(far)), 0
-        while going.size and k < SCAN:
-            # Few places are looked at all the way at once; many step by step, and those that have
-            # failed no more.
-            marks = np.arange(k + 1, min(SCAN, k + max(1, AT_ONCE // going.size)) + 1)
-            here = far[going] * marks[:, None] / SCAN
-            over = self.index(here, going) >= 1
-            failed, which = over.any(axis=0), over.argmax(axis=0)
-            high[going[failed]] = np.take_along_axis(here, which[None], axis=0)[0][failed]
-            k = int(marks[-1])
-            low[going] = far[going] * np.where(failed, marks[0] - 1 + which, k) / SCAN
-            going = going[~failed]
+    def first(self, limits: tuple[Array, Array]) -> Array:
+        """Least multiple, shape (q,), at which the index is one, or infinite.
+
+        Parameters
+        ----------
+        limits : tuple of ndarray, shape (q,)
+            Compression below which no place fails in any direction, and beyond which all do.
+        """
+        weak, strong = limits
+        low, far = self._reaching(weak), self._reaching(strong)
+        turning = ~np.isfinite(far)
+        # What is pulled turns the held part; it has done so when it is some times as great.
+        size = np.abs(self.applied).sum(axis=-1)
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+            turned = 4 * np.abs(self.residual).sum(axis=-1) / size
+        far = np.where(turning, turned, far)
+        low = np.where(np.isfinite(low) & (low < far), low, 0.0)
+        going = np.flatnonzero(np.isfinite(far) & (far > 0))
+        low[going[self.index(low[going], going) >= 1]] = 0.0
+        high = np.full(far.shape, np.inf)
+        step = far / SCAN
+        for _ in range(ROUNDS):
+            going = self._scanned(going, step, low, high)
+            if not going.size:
+                break
+            step *= 2
         met = np.flatnonzero(np.isfinite(high))
         if met.size:
             # Loaded when a held part first asks for it: it takes as long as all of this module's.
@@ -89,6 +107,45 @@ class Way:
                 lambda load, at: np.minimum(self.index(load, at), 2.0) - 1.0,
                 (low[met], high[met]),
                 args=(met,),
+                tolerances=CLOSE,
             )
             high[met] = np.where(found.success, found.x, high[met])
         return high
+
+    def _reaching(self, limit: Array) -> Array:
+        """Least multiple, shape (q,), at which the greatest compression is a limit, or infinite.
+
+        The compression p is the root of (p + s)² = d² + t², with s and d half the sum and half
+        the difference of the stresses; all three grow linearly.
+        """
+        r, a = self.residual, self.applied
+        s0, s1 = (r[:, 0] + r[:, 1]) / 2 + limit, (a[:, 0] + a[:, 1]) / 2
+        d0, d1 = (r[:, 0] - r[:, 1]) / 2, (a[:, 0] - a[:, 1]) / 2
+        t0, t1 = r[:, 2], a[:, 2]
+        c = d0**2 + t0**2 - s0**2
+        below = (c < 0) & (s0 > 0)
+        root = quadratic_root(
+            d1**2 + t1**2 - s1**2, 2 * (d0 * d1 + t0 * t1 - s0 * s1), np.where(below, c, -1.0)
+        )
+        return np.where(below, root, 0.0)
+
+    def _scanned(
+        self, going: NDArray[np.intp], step: Array, low: Array, high: Array
+    ) -> NDArray[np.intp]:
+        """Look at `SCAN` multiples beyond `low` in steps; places that go on without failing.
+
+        The last multiple before failure is put into `low`, and the one after it into `high`.
+        """
+        k = 0
+        while going.size and k < SCAN:
+            # Few places are looked at all the way at once; many step by step, and those that have
+            # failed no more.
+            count = min(SCAN - k, max(1, AT_ONCE // going.size))
+            here = low[going] + step[going] * np.arange(1, count + 1)[:, None]
+            over = self.index(here, going) >= 1
+            failed, which = over.any(axis=0), over.argmax(axis=0)
+            first = np.take_along_axis(here, which[None], axis=0)[0]
+            high[going[failed]] = first[failed]
+            low[going] = np.where(failed, first - step[going], here[-1])
+            k, going = k + count, going[~failed]
+        return going

@@ -10,9 +10,10 @@ from __future__ import annotations
 from math import acos, degrees, inf, isnan, nan, sqrt
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
+
+from tartan.core.compiled import compiled, prange
 
 Array = NDArray[np.float64]
 
@@ -21,14 +22,12 @@ LARGE = 8192
 
 # Reordering and reciprocals are allowed; infinities and NaN keep their meaning.
 _FAST = {"contract", "reassoc", "arcp", "nsz"}
-_compiled: Any = numba.njit(cache=True, fastmath=_FAST, error_model="numpy")
-_parallel: Any = numba.njit(
-    cache=True, fastmath=_FAST, error_model="numpy", parallel=True, nogil=True
-)
+_compiled = compiled(fastmath=_FAST, error_model="numpy")
+_parallel = compiled(fastmath=_FAST, error_model="numpy", parallel=True, nogil=True)
 _EDGE = 1e-9
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def least_root(a: float, b: float, c: float) -> float:
     """Least positive root of a λ² + b λ + c for c < 0."""
     inside = b * b - 4 * a * c
@@ -42,7 +41,7 @@ def least_root(a: float, b: float, c: float) -> float:
     return inf if isnan(value) else value
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def least_at(s1: float, s2: float, s6: float, table: Array) -> float:
     """Least reserve factor over a table, shape (b, 10), at one state [Pa] with nothing held."""
     least = inf
@@ -55,7 +54,7 @@ def least_at(s1: float, s2: float, s6: float, table: Array) -> float:
     return least
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _reach(a: float, b: float, c: float, low: float, high: float) -> float:
     """Least λ in a closed interval at which a λ² + b λ + c ≥ 0; infinite when there is none."""
     value = a * low * low + b * low + c
@@ -63,7 +62,7 @@ def _reach(a: float, b: float, c: float, low: float, high: float) -> float:
     return found if found <= high else inf
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _guard(sign: float, p: float, r: float, low: float, high: float) -> Any:
     """Narrow an interval of multipliers to where ``sign (r + λ p) ≥ 0``."""
     p, r = sign * p, sign * r
@@ -74,7 +73,7 @@ def _guard(sign: float, p: float, r: float, low: float, high: float) -> Any:
     return (low, high) if r >= 0 else (inf, -inf)
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _share(t1: float, t2: float, t6: float, k: Array) -> int:
     """Mode named by the stress whose share of its own strength is greatest."""
     t6 = abs(t6) * k[4]
@@ -85,13 +84,13 @@ def _share(t1: float, t2: float, t6: float, k: Array) -> int:
     return 4 if t6 > max(fibre, matrix) else (along if fibre >= matrix else across)
 
 
-@_parallel  # type: ignore[untyped-decorator]
+@_parallel
 def _branches(
     s: Array, table: Array, shares: Array, reserve: Array, index: Array, mode: Any
 ) -> None:
     shear = s.shape[1] > 2
     named = shares.shape[0] > 0
-    for i in numba.prange(s.shape[0]):
+    for i in prange(s.shape[0]):
         p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2] if shear else 0.0
         p11, p22, p66, p12 = p1 * p1, p2 * p2, p6 * p6, 2 * p1 * p2
         least, by_reserve, greatest, by_index = inf, 0, -inf, 0
@@ -113,12 +112,12 @@ def _branches(
             mode[i] = int(table[by_reserve if least < inf else by_index, 9])
 
 
-@_parallel  # type: ignore[untyped-decorator]
+@_parallel
 def _branches_held(
     s: Array, rest: Array, table: Array, shares: Array, reserve: Array, index: Array, mode: Any
 ) -> None:
     shear = s.shape[1] > 2
-    for i in numba.prange(s.shape[0]):
+    for i in prange(s.shape[0]):
         p1, p2, p6 = s[i, 0], s[i, 1], s[i, 2] if shear else 0.0
         r1, r2, r6 = rest[i, 0], rest[i, 1], rest[i, 2] if shear else 0.0
         least, by_reserve, greatest, by_index = inf, 0, -inf, 0
@@ -162,7 +161,7 @@ def branches(
         _branches(s, table, shares, *out)
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _exposure(m: int, s1: float, s2: float, t: float, k: Any) -> Any:
     """Exposure of a Puck mode; k: Xt Xc Yt Yc S12 p_t p_c R⊥⊥A p⊥⊥ t21c."""
     t = abs(t)
@@ -186,7 +185,7 @@ def _exposure(m: int, s1: float, s2: float, t: float, k: Any) -> Any:
     return ((t / (2 * (1 + k[8]) * k[4])) ** 2 + (s2 / k[3]) ** 2) * k[3] / -s2
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _valid(m: int, s2: float, t: float, root: float, k: Any) -> Any:
     """Whether a root is positive and its stress lies in the mode's own range."""
     if not (root > 0 and root < inf):
@@ -203,7 +202,7 @@ def _valid(m: int, s2: float, t: float, root: float, k: Any) -> Any:
     return True
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _crossing(m: int, p: Any, r: Any, k: Any, c2: Any) -> Any:
     """Least multiplier at which a Puck mode is met; p, r: stresses 1, 2, 12."""
     if m < 2:
@@ -225,7 +224,7 @@ def _crossing(m: int, p: Any, r: Any, k: Any, c2: Any) -> Any:
     return least
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def puck(s: Array, rest: Array, k: Array, c2: Array, out: Any) -> None:
     """Fill reserve, index, mode, angle, shape (n,), at states, shape (n, 3) [Pa].
 

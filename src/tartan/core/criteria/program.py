@@ -11,9 +11,9 @@ from itertools import pairwise
 from math import inf, isnan, nan, sqrt
 from typing import Any
 
-import numba
 import numpy as np
 
+from tartan.core.compiled import compiled, prange
 from tartan.core.criteria.base import Array, Strengths
 from tartan.core.errors import CriterionError
 
@@ -136,10 +136,10 @@ def compile_all() -> None:
     _along(np.array([[_STRESS, 0.0]]), 1.0, one, one * 0, _SCAN, np.ones((2, 1)))
 
 
-_compiled: Any = numba.njit(cache=True, error_model="numpy")
+_compiled = compiled(error_model="numpy")
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _two(does: int, a: float, b: float) -> float:
     if does == _ADD:
         return a + b
@@ -166,7 +166,7 @@ def _two(does: int, a: float, b: float) -> float:
     return 1.0 if holds else 0.0
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _index(steps: Array, p: Array, r: Array, scale: float, stack: Array) -> float:
     """Value of the formula; what cannot be computed, such as 0/0, counts as failing."""
     top = 0
@@ -191,7 +191,7 @@ def _index(steps: Array, p: Array, r: Array, scale: float, stack: Array) -> floa
     return inf if isnan(stack[0]) else float(stack[0])
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _first(steps: Array, p: Array, r: Array, unit: float, scan: Array, stack: Array) -> float:
     """First crossing of 1 on the scan, then by bisection."""
     low = 0.0
@@ -209,7 +209,7 @@ def _first(steps: Array, p: Array, r: Array, unit: float, scan: Array, stack: Ar
     return inf
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _state(steps: Array, size: float, p: Array, r: Array, scan: Array, stack: Array) -> Any:
     """Reserve factor and index of one state."""
     index = _index(steps, p, r, 1.0, stack)
@@ -221,10 +221,10 @@ def _state(steps: Array, size: float, p: Array, r: Array, scan: Array, stack: Ar
     return _first(steps, p, r, size / greatest, scan, stack), index
 
 
-@numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True)  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy", parallel=True, nogil=True)
 def _along(
     steps: Array, size: float, applied: Array, held: Array, scan: Array, out: Array
 ) -> None:
-    for i in numba.prange(applied.shape[0]):
+    for i in prange(applied.shape[0]):
         stack = np.empty(DEEPEST)
         out[0, i], out[1, i] = _state(steps, size, applied[i], held[i], scan, stack)

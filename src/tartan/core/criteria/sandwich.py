@@ -28,6 +28,9 @@ THICK, THIN_BEND, THIN_SHEAR = 0.91, 0.817, 0.166
 """Hoff and Mautner's factors: σ = 0.91 (Ef Ec Gc)^⅓ on a thick core, and on a thin one
 0.817 √(Ef Ec tf/tc) + 0.166 Gc tc/tf."""
 
+DIRECTIONS, ROOM = 360, 1.1
+"""Directions in which limits are looked up, and how far beyond those they may lie."""
+
 
 @dataclass(frozen=True, eq=False)
 class Sandwich:
@@ -187,31 +190,33 @@ class _Compressed(ABC):
     def _first(self, strengths: Strengths, applied: Array, residual: Array) -> Array:
         """Least multiplier at which the index reaches one; the compression may turn on the way."""
         push, _ = compression(applied)
+        held, _ = compression(np.broadcast_to(residual, applied.shape))
         least = self.index(strengths, residual)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            # Beyond it the scaled part alone outweighs limit and held part in any direction.
-            weakest = self._greatest(strengths) + 2 * np.abs(residual).sum(axis=-1)
-            far = np.where(push > 0, weakest / np.where(push > 0, push, 1.0), 0.0)
+        weak, strong = self._limits(strengths)
         judged = np.broadcast_to(np.asarray(strengths["judged"], bool), push.shape)
         reserve = np.where(least >= 1, 0.0, np.inf)
-        # Only what is judged and pressed is looked at: of a part's points often a few.
-        rows = np.flatnonzero(judged & np.isfinite(far) & (far > 0) & ~(least >= 1))
+        # Only what is judged and pressed is looked at: of a part's points often a few. What is
+        # pulled may yet turn a held compression into a weaker direction.
+        rows = np.flatnonzero(judged & ((push > 0) | (held > weak)) & (least < 1))
         if rows.size:
-            way = Way(self, at_rows(strengths, push.shape, rows), applied, residual, rows)
-            reserve.reshape(-1)[rows] = way.first(far.reshape(-1)[rows])
+            data = at_rows({**strengths, "weak": weak, "strong": strong}, push.shape, rows)
+            limits = data.pop("weak"), data.pop("strong")
+            way = Way(self, data, applied, residual, rows)
+            reserve.reshape(-1)[rows] = way.first(limits)
         return reserve
 
-    def _greatest(self, strengths: Strengths) -> Array:
-        """Greatest limit over a few directions, generously."""
-        angles = np.pi * np.arange(12) / 12
-        found: Array = 1.5 * np.max(
-            [
-                np.where(np.isfinite(v), v, 0.0)
-                for v in (self.limit(strengths, np.asarray(a)) for a in angles)
-            ],
-            axis=0,
-        )
-        return found
+    def _limits(self, strengths: Strengths) -> tuple[Array, Array]:
+        """Least and greatest limit over all directions, with room for those between the looked at.
+
+        A stiff fibre is narrow: half a degree off it a face of E1 = 1000 G12 has 98 % of its
+        modulus, and 4 % at eight degrees.
+        """
+        here = np.shape(strengths["judged"])
+        angles = np.pi * np.arange(DIRECTIONS).reshape(-1, *[1] * len(here)) / DIRECTIONS
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found = self.limit(strengths, angles)
+        found = np.where(np.isfinite(found), found, 0.0)
+        return np.asarray(found.min(axis=0) / ROOM), np.asarray(found.max(axis=0) * ROOM)
 
 
 def _faces(sandwich: Sandwich) -> dict[str, Array]:

@@ -6,7 +6,8 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
+
+from tartan.core.compiled import compiled
 
 WALK = 400
 """Triangles that a search walks over at most."""
@@ -25,7 +26,7 @@ _OUT, _ON, _CREASE = 1e-12, 1e-7, 0.2
 which it may lie outside where another triangle holds it no better."""
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
     """Find feet of points, shape (q, 3), from triangles, shape (q,), which are moved on.
 
@@ -47,7 +48,7 @@ def feet(points: Any, hint: Any, surface: Any, found: Any) -> None:
         foot(points, hint, q, surface, found, at, shares)
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def foot(points: Any, hint: Any, q: int, surface: Any, found: Any, at: Any, shares: Any) -> None:
     """Find the foot of one of the points, as `feet` does.
 
@@ -79,7 +80,7 @@ def foot(points: Any, hint: Any, q: int, surface: Any, found: Any, at: Any, shar
     shares[0], shares[1] = (u, v) if least >= -_ON else (MIDDLE, MIDDLE)
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _normal(at: Any, rim: bool, into: Any) -> None:
     """Unit normal of the place in `at`: across its derivatives, or at a rim what it holds."""
     n0 = at[1, 1] * at[2, 2] - at[1, 2] * at[2, 1]
@@ -92,7 +93,7 @@ def _normal(at: Any, rim: bool, into: Any) -> None:
     into[0], into[1], into[2] = n0 / size, n1 / size, n2 / size
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _gone_on(x: Any, normal: Any, place: Any) -> float:
     """Put the foot on the flat that goes on from a place in its stead; how far away that is."""
     high, far = 0.0, 0.0
@@ -105,7 +106,7 @@ def _gone_on(x: Any, normal: Any, place: Any) -> float:
     return math.sqrt(far)
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
     """Place on a triangle and its derivatives by u and v, into the rows of `at`."""
     nodes, corners, bows = surface[0], surface[1], surface[3]
@@ -120,7 +121,7 @@ def _patch(surface: Any, t: int, u: float, v: float, at: Any) -> None:
         at[2, i] = c - a + d * u - e * u - f * (w - v)
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _nearest(x: Any, surface: Any, t: int, at: Any, u: float, v: float) -> Any:
     """Shares of the nearest place on a triangle's quadratic, which may lie outside of it."""
     for _ in range(ROUNDS):
@@ -145,7 +146,7 @@ def _nearest(x: Any, surface: Any, t: int, at: Any, u: float, v: float) -> Any:
     return u, v
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any, shares: Any) -> Any:
     """Shares of the nearest place on the triangle that holds it, or is the last before a rim."""
     came = -1
@@ -161,7 +162,7 @@ def _walked(x: Any, hint: Any, q: int, surface: Any, at: Any, shares: Any) -> An
     return u, v
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _rim_of(beside: Any, u: float, v: float) -> int:
     """The rim that a place lies farthest across; −1 where it is on it, or across another side."""
     shares = (v, 1 - u - v, u)
@@ -172,7 +173,7 @@ def _rim_of(beside: Any, u: float, v: float) -> int:
     return found if found >= 0 and beside[found] < 0 else -1
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None:
     """Place of the rim at whose foot a place lies, going along the rim, and its normal."""
     nodes, corners, _, _, rims, normals = surface
@@ -203,7 +204,7 @@ def _on_rim(x: Any, hint: Any, q: int, side: int, surface: Any, at: Any) -> None
         at[1, i] = (1 - share) * normals[t, side, i] + share * normals[t, (side + 1) % 3, i]
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _ahead(beside: Any, u: float, v: float, came: int) -> int:
     """Triangle across the side that is farthest behind; −1 where there is none or none is.
 

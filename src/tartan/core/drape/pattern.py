@@ -7,9 +7,9 @@ from functools import cached_property
 
 import numpy as np
 import scipy
-from numba import njit
 from numpy.typing import NDArray
 
+from tartan.core.compiled import compiled
 from tartan.core.drape.net import Net
 
 Array = NDArray[np.float64]
@@ -136,7 +136,7 @@ class NetFinder:
         return InNet(lengths, way, between, slipped is not None)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _tried(
     points: Array,
     far: Array,
@@ -171,7 +171,7 @@ def _tried(
                 best[q], cell[q], share[q, 0], share[q, 1] = way, near[q, n], a, b
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _place_in(point: Array, places: Array, i: int, j: int) -> tuple[float, float, float]:
     """Shares of the cell at joint (i, j) nearest to a point, and the gap that is left [m]."""
     a, b = 0.5, 0.5

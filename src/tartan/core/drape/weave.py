@@ -6,8 +6,8 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
 
+from tartan.core.compiled import compiled
 from tartan.core.drape.feet import MIDDLE, feet, foot
 
 NEAR = 1e-3
@@ -23,7 +23,7 @@ CLOSE = 3e-6
 """Share of a cell's side of the last step, after which Newton's next would be its square."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int) -> None:
     """Fill a quarter of a net between the two yarns through its start, beside the others or not.
 
@@ -75,7 +75,7 @@ def weave(surface: Any, laid: Any, at: Any, cell: Any, limits: Any, quarter: int
                     break
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _guess(laid: Any, at: Any, way: Any, further: bool, x: Any) -> None:
     """Where a joint may be: at the corner of a parallelogram, or as far off one as that before."""
     places, hints = laid[0], laid[3]
@@ -89,7 +89,7 @@ def _guess(laid: Any, at: Any, way: Any, further: bool, x: Any) -> None:
             x[0, k] += places[p, j, k] - places[o, j, k] + places[o, q, k] - places[p, q, k]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def yarns(surface: Any, laid: Any, begins: Any, steps: Any, ways: Any, limits: Any) -> None:
     """Lay yarns from joints that are laid, as geodesics.
 
@@ -140,7 +140,7 @@ def yarns(surface: Any, laid: Any, begins: Any, steps: Any, ways: Any, limits: A
             way /= math.sqrt((way * way).sum())
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: float) -> bool:
     """Next joint of a yarn: a cell ahead, in a plane by its normal `across`."""
     x, hint, out, n = scratch
@@ -172,7 +172,7 @@ def _ahead(surface: Any, scratch: Any, far: Any, here: Any, across: Any, side: f
     return bool(far[0] >= 0 and left <= NEAR * side)
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _chord(way: Any, normal: Any, before: Any, length: float) -> Any:
     """Chord of a yarn of a length that bends as the normals at its ends do."""
     size, along = 0.0, 0.0
@@ -182,7 +182,7 @@ def _chord(way: Any, normal: Any, before: Any, length: float) -> Any:
     return _bent(size, along, length)
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _bent(size: float, along: float, length: float) -> float:
     """The same by the square of the way, and its product with how far the normal turns."""
     sine = along / max(math.sqrt(size), 1e-300) / 2
@@ -194,7 +194,7 @@ def _bent(size: float, along: float, length: float) -> float:
     return float(length * sine / math.asin(sine))
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _cross(a: Any, p: int, b: Any, q: int, into: int, rows: Any) -> None:
     """Cross product of a row of `a` and one of `b`, into one of `rows`."""
     rows[into, 0] = a[p, 1] * b[q, 2] - a[p, 2] * b[q, 1]
@@ -202,7 +202,7 @@ def _cross(a: Any, p: int, b: Any, q: int, into: int, rows: Any) -> None:
     rows[into, 2] = a[p, 0] * b[q, 1] - a[p, 1] * b[q, 0]
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> bool:
     """Find the place on the surface a cell from two others, from a guess in `scratch`.
 
@@ -240,7 +240,7 @@ def _joint(surface: Any, scratch: Any, ends: Any, cell: Any, flat: float) -> boo
     return bool(across / flat >= cell[0] * cell[1])
 
 
-@njit(cache=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy")
 def _step(x: Any, foot: Any, n: Any, ends: Any, cell: Any, rows: Any) -> float:
     """Newton's step for a joint, into the last of the rows; its length, infinite where none."""
     e0, e1, e2, turn0, turn1 = 0.0, 0.0, 0.0, 0.0, 0.0

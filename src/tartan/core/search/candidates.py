@@ -12,10 +12,10 @@ from dataclasses import dataclass
 from math import inf
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.compiled import compiled
 from tartan.core.criteria import Criterion, criterion
 from tartan.core.criteria.base import strengths_of
 from tartan.core.criteria.branches import COLUMNS, table_of
@@ -27,7 +27,7 @@ from tartan.core.stack.plies import Ply
 
 Array = NDArray[np.float64]
 
-_compiled: Any = numba.njit(cache=True, error_model="numpy", nogil=True)
+_compiled = compiled(error_model="numpy", nogil=True)
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,7 +112,7 @@ def _rows(material: Material, rule: Criterion) -> Array:
     return rows
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _factor6(K: Array, L: Array) -> None:
     """Cholesky's factor of a positive definite matrix of six."""
     for i in range(6):
@@ -123,7 +123,7 @@ def _factor6(K: Array, L: Array) -> None:
             L[i, j] = np.sqrt(s) if i == j else s / L[j, j]
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _solve6(L: Array, f: Array, x: Array) -> None:
     """Solve with a factor."""
     for i in range(6):
@@ -138,7 +138,7 @@ def _solve6(L: Array, f: Array, x: Array) -> None:
         x[i] = s / L[i, i]
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _candidates(chosen: Any, tables: Any, loads: Array, reserve: Array) -> None:
     thickness, Qbar = tables[0], tables[1]
     n = chosen.shape[1]
@@ -175,7 +175,7 @@ def _candidates(chosen: Any, tables: Any, loads: Array, reserve: Array) -> None:
         reserve[c] = least
 
 
-@_compiled  # type: ignore[untyped-decorator]
+@_compiled
 def _least(plies: Any, z: Any, tables: Any, x: Array) -> Any:
     """Least reserve factor over bottom and top of every ply."""
     operator, rows, count = tables[2], tables[3], tables[4]

@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numba import njit
 
+from tartan.core.compiled import compiled
 from tartan.core.search.plyset import Array, Orders, PlySet
 from tartan.core.search.shoprules import (
     COVER,
@@ -159,7 +159,7 @@ def _bounds(plies: PlySet, forms: Bound) -> Any:
     return (forms.shares, forms.coefficients, ranked, after, forms.known)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _more(state: Any, at: Any, tables: Any, limits: Any, found: Any, most: int) -> int:
     """Go on with the search until a piece is full or long enough; how many orders were found."""
     order, left, expected, sums = at
@@ -200,7 +200,7 @@ def _more(state: Any, at: Any, tables: Any, limits: Any, found: Any, most: int) 
     return filled
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _worth(p: int, left: Any, sums: Any, limits: Any) -> bool:
     """Whether what may follow can be better than what is known."""
     _, coefficients, ranked, after, known = limits
@@ -216,7 +216,7 @@ def _worth(p: int, left: Any, sums: Any, limits: Any) -> bool:
     return True
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _fits(a: int, p: int, order: Any, expected: Any, tables: Any) -> bool:
     """Whether a ply may lie at a place, by what lies before it."""
     ways, beside, fits, opposite, runs, _, held, _, flags = tables
@@ -239,7 +239,7 @@ def _fits(a: int, p: int, order: Any, expected: Any, tables: Any) -> bool:
     return bool(run <= runs[way])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _ends(order: Any, expected: Any, ways: Any, tables: Any) -> bool:
     """Whether a whole order keeps what counts at its end, or at the mid-plane."""
     beside, opposite, runs, middle, flags = tables[1], tables[3], tables[4], tables[5], tables[8]
@@ -265,7 +265,7 @@ def _ends(order: Any, expected: Any, ways: Any, tables: Any) -> bool:
     return bool(last < 0 or whole <= runs[last])
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _paired(order: Any, expected: Any, ways: Any, opposite: Any, centre: int) -> bool:
     """Whether pairs also close where a half meets its image, or a ply on the mid-plane."""
     n = len(order)
@@ -292,7 +292,7 @@ def _paired(order: Any, expected: Any, ways: Any, opposite: Any, centre: int) ->
     return bool(waits == -1)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _inner(order: Any, ways: Any, middle: Any) -> bool:
     """Whether runs on both sides of the mid-plane of a whole stack are short enough."""
     half = len(order) // 2

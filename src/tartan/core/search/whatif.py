@@ -7,7 +7,7 @@ arrays over candidates, load cases, plies and levels, and one call of each crite
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,8 +29,8 @@ LEVELS = np.array([-1.0, 0.0, 1.0])
 BLOCK = 12_000
 """Ply levels in one piece of work: a few tens of milliseconds."""
 
-SANDWICHES = 2
-"""Sandwiches in one piece, so that whoever goes through the pieces is not held up."""
+SANDWICHES = 32
+"""Sandwiches in one piece: each takes some milliseconds, between which there are pauses."""
 
 
 @dataclass(frozen=True)
@@ -81,6 +81,7 @@ def rank(
     ------
     list of Ranked
         In the order of `changes` within a piece; pieces of unlike ply counts follow each other.
+        Empty ones say that a piece takes longer, so that whoever goes through them is not held up.
 
     Raises
     ------
@@ -98,11 +99,10 @@ def rank(
     for count, group in by_count.items():
         size = max(1, block // (count * 3 * max(1, len(loads))))
         if any(materials[p.material].kind == "core" for p in group[0].plies):
-            # Sandwiches are judged one by one, each for a hundredth of a second and more.
             size = min(size, SANDWICHES)
         for start in range(0, len(group), size):
             piece = group[start : start + size]
-            yield _evaluate(piece, table, loads)
+            yield from _evaluate(piece, table, loads)
 
 
 class _Table:
@@ -157,26 +157,52 @@ class _Table:
 
     def stability(
         self, piece: Sequence[Change], stresses: tuple[Array, Array], least: Array, beside: Beside
-    ) -> None:
+    ) -> Iterator[None]:
         """Lower reserve factors, shape (k, m), in place where a sandwich gives way as a whole.
 
-        Faces and core differ from candidate to candidate, so these go one by one.
+        Faces and core differ from candidate to candidate, so these are looked up one by one; then
+        every criterion judges all of them together. It pauses where it may be left for a while.
         """
         if not any(m.kind == "core" for m in map(self._materials.get, self.names) if m):
             return
-        stress, held = stresses
+        alike: dict[tuple[str, int], list[tuple[int, Check]]] = {}
         for i, change in enumerate(piece):
             used = tuple(self._materials[p.material] for p in change.plies)
             if not any(m.kind == "core" for m in used):
                 continue
-            laminate = Laminate(Stack("", tuple(change.plies)), used)
-            checks = [c for c in checks_of(laminate, self._sets) if c.rule.stress == "sandwich"]
-            rest = held[:, i] if held.any() else None
-            found = reserves(checks, stress[:, i], residual=rest, beside=beside)
-            least[:, i] = np.minimum(least[:, i], found.reserve.min(axis=(1, 2)))
+            for check in checks_of(Laminate(Stack("", tuple(change.plies)), used), self._sets):
+                if check.rule.stress == "sandwich":
+                    alike.setdefault((check.rule.key, len(check.plies)), []).append((i, check))
+            yield
+        for group in alike.values():
+            at = [i for i, _ in group]
+            least[:, at] = np.minimum(least[:, at], _together(group, stresses, beside))
+            yield
 
 
-def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> list[Ranked]:
+def _together(
+    group: list[tuple[int, Check]], stresses: tuple[Array, Array], beside: Beside
+) -> Array:
+    """Reserve factors, shape (k, q), of q candidates by one sandwich criterion each."""
+    stress, held = stresses
+    fed = np.stack([c.fed(stress[:, i], None, beside.press) for i, c in group], axis=1)
+    rest = None
+    if held.any() or beside.held.any():
+        rest = np.stack([c.fed(held[:, i], None, beside.held) for i, c in group], axis=1)
+    first = group[0][1]
+    data = {k: np.stack([np.asarray(c.strengths[k]) for _, c in group]) for k in first.strengths}
+    check = replace(first, strengths=data).on_surface(beside.curved[:, None])
+    found = check.rule.evaluate(check.strengths, fed, rest).reserve.min(axis=(2, 3))
+    for q in np.flatnonzero(np.isnan(found).any(axis=0)):
+        # Whoever judges one laminate says what is wrong with it.
+        i, own = group[q]
+        reserves([own], stress[:, i], residual=held[:, i], beside=beside)
+    return np.asarray(found)
+
+
+def _evaluate(
+    piece: list[Change], table: _Table, loads: Sequence[LoadCase]
+) -> Iterator[list[Ranked]]:
     layer = table.rows(piece)
     t = np.array([[p.thickness for p in c.plies] for c in piece])
     h = t.sum(axis=1)
@@ -215,19 +241,16 @@ def _evaluate(piece: list[Change], table: _Table, loads: Sequence[LoadCase]) -> 
         held_shear[moves] = 0.0
     least = _least(table, layer, (stress, shear), (held, held_shear))
     each = [Beside.of(load) for load in loads]
-    table.stability(
-        piece,
-        (stress, held),
-        least,
-        Beside(
-            np.array([b.press for b in each]),
-            np.array([b.held for b in each]),
-            np.array([b.curved for b in each]),
-        ),
+    beside = Beside(
+        np.array([b.press for b in each]),
+        np.array([b.held for b in each]),
+        np.array([b.curved for b in each]),
     )
+    for _ in table.stability(piece, (stress, held), least, beside):
+        yield []
     worst = least.argmin(axis=0)
     mass = (table.rho[layer] * t).sum(axis=1)
-    return [
+    yield [
         Ranked(c, float(least[worst[i], i]), int(worst[i]), float(mass[i]))
         for i, c in enumerate(piece)
     ]

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from tartan.core.compiled import compiled
 from tartan.core.shell.outlines import Outline
 
 Array = NDArray[np.float64]
@@ -33,7 +33,7 @@ def crossing(outlines: Sequence[Outline]) -> Array | None:
     return None if hit < 0 else (begin[order[hit]] + end[order[hit]]) / 2
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@compiled(nogil=True)
 def _first(begin: Any, end: Any, up: Any, low: Any, high: Any) -> int:
     """First side that another crosses, of sides in the order of where they begin; −1 for none."""
     for i in range(len(begin)):
@@ -45,7 +45,7 @@ def _first(begin: Any, end: Any, up: Any, low: Any, high: Any) -> int:
     return -1
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@compiled(nogil=True)
 def _cross(a: Any, b: Any, c: Any, d: Any, n: Any) -> bool:
     """Whether two sides cross within both, seen along a normal."""
     over, one, other = 0.0, 0.0, 0.0
@@ -63,7 +63,7 @@ def _cross(a: Any, b: Any, c: Any, d: Any, n: Any) -> bool:
     return bool((p > small and q < -small) or (p < -small and q > small))
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@compiled(nogil=True)
 def _side(a: Any, b: Any, x: Any, n: Any) -> float:
     """Twice the area of a triangle, negative where its corner lies to the right."""
     d0, d1, d2 = b[0] - a[0], b[1] - a[1], b[2] - a[2]

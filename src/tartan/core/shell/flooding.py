@@ -6,7 +6,8 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
+
+from tartan.core.compiled import compiled
 
 AGREE = 0.5
 """Cosine between an element's normal and a side's from which they are of one sheet."""
@@ -24,7 +25,7 @@ PARTS = 8
 """Points each way of an element across an outline, at which its share is counted."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def heights(points: Any, normals: Any, sides: Any, found: Any) -> None:
     """Distance of points to the left of the nearest side, in its plane, negative to the right.
 
@@ -43,7 +44,7 @@ def heights(points: Any, normals: Any, sides: Any, found: Any) -> None:
         found[q] = height(points[q], normals[q], sides, every)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _nearest(x: Any, n: Any, sides: Any, chosen: Any) -> Any:
     """Nearest of some sides of the sheet of a normal, −1 for none; where on it, and how far."""
     begin, end, up, on = sides[0], sides[1], sides[2], sides[5]
@@ -71,7 +72,7 @@ def _nearest(x: Any, n: Any, sides: Any, chosen: Any) -> Any:
     return at, share, math.sqrt(max(best, 0.0))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def height(x: Any, n: Any, sides: Any, chosen: Any) -> float:
     """Distance of a point to the left of the nearest of some sides; NaN for none of its sheet."""
     begin, end, up, before, after = sides[0], sides[1], sides[2], sides[3], sides[4]
@@ -92,7 +93,7 @@ def height(x: Any, n: Any, sides: Any, chosen: Any) -> float:
     return float(math.copysign(far, sign))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _left(x: Any, a: Any, b: Any, n: Any) -> float:
     """Distance of a point to the left of a line in the plane of a normal."""
     d0, d1, d2 = b[0] - a[0], b[1] - a[1], b[2] - a[2]
@@ -104,7 +105,7 @@ def _left(x: Any, a: Any, b: Any, n: Any) -> float:
     return float(out / size)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def judge(at: Any, of: Any, mesh: Any, sides: Any, known: Any) -> Any:
     """Judge the elements about places on outlines by the share of their area that lies within.
 
@@ -145,7 +146,7 @@ def judge(at: Any, of: Any, mesh: Any, sides: Any, known: Any) -> Any:
     return lost[:gone]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _noted(at: Any, of: Any, starts: Any, beside: Any) -> Any:
     """Note sides with all elements two away from them, and which lie one away.
 
@@ -178,14 +179,14 @@ def _noted(at: Any, of: Any, starts: Any, beside: Any) -> Any:
     return met[:count], head, after, side
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _longer(x: Any) -> Any:
     more = np.empty(2 * len(x), x.dtype)
     more[: len(x)] = x
     return more
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _share(mesh: Any, e: int, sides: Any, chosen: Any) -> float:
     """Share of an element's area that lies within; NaN where no side of its sheet is near."""
     c, nodes, n = mesh[0][e], mesh[1], mesh[2][e]
@@ -219,7 +220,7 @@ def _share(mesh: Any, e: int, sides: Any, chosen: Any) -> float:
     return float(_counted(c, nodes, n, sides, chosen))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _counted(c: Any, nodes: Any, n: Any, sides: Any, chosen: Any) -> float:
     """Share of an element's points that lie within, each counting by its area."""
     whole, within = 0.0, 0.0
@@ -243,7 +244,7 @@ def _counted(c: Any, nodes: Any, n: Any, sides: Any, chosen: Any) -> float:
     return within / whole if whole > 0 else 0.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def flood(known: Any, starts: Any, beside: Any, whole: bool) -> None:
     """Carry 1 and 0 on to linked elements that are −1, each from the nearest that is known.
 
@@ -281,7 +282,7 @@ def flood(known: Any, starts: Any, beside: Any, whole: bool) -> None:
                 count += 1
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def rings(corners: Any, starts: Any, owners: Any) -> Any:
     """Elements that share a node with each, itself too, in compressed rows.
 

@@ -14,10 +14,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.compiled import compiled, prange
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.patches import BLOCK, Pairs, axes_of, patches, slopes, turns
 
@@ -190,7 +190,7 @@ def _alike(one: Index, other: Index, stiffness: Array) -> NDArray[np.bool_]:
     return np.asarray(same)
 
 
-@numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True)  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy", parallel=True, nogil=True)
 def _sum(
     starts: Index,
     other: Index,
@@ -201,7 +201,7 @@ def _sum(
     out: Array,
 ) -> None:
     deep = out.shape[3]
-    for q in numba.prange(len(which)):
+    for q in prange(len(which)):
         e = which[q]
         for p in range(starts[e], starts[e + 1]):
             f, c, s = other[p], turn[p, 0], turn[p, 1]

@@ -11,10 +11,10 @@ from collections.abc import Sequence
 from math import inf
 from typing import Any
 
-import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from tartan.core.compiled import compiled, prange
 from tartan.core.criteria.branches import COLUMNS, table_of
 from tartan.core.criteria.kernels import least_root
 from tartan.core.laminate.response import level_heights
@@ -106,14 +106,14 @@ def compile_all() -> None:
     )
 
 
-@numba.njit(cache=True, error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})  # type: ignore[untyped-decorator]
+@compiled(error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})
 def _sweep(
     strains: Array, operator: Array, at: Any, starts: Index, rows: Array, owner: Index, out: Any
 ) -> None:
     z, levels = at
     reserve, address = out
     cases, count, points, _ = strains.shape
-    for e in numba.prange(count):
+    for e in prange(count):
         least = inf
         trial = _FAR
         for k in range(cases):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from numba import njit
+from tartan.core.compiled import compiled
 
 FARTHEST = 400
 """Elements that are walked over at most."""
@@ -14,7 +14,7 @@ OUT = 1e-9
 """Share of a side by which a place is outside of it."""
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def walk(places: Any, element: Any, mesh: Any, links: Any, off: Any) -> None:
     """Move on from elements to those that hold places, or are nearest to them on the way.
 
@@ -59,7 +59,7 @@ def walk(places: Any, element: Any, mesh: Any, links: Any, off: Any) -> None:
         element[q], off[q] = best, far
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _from_side(x: Any, a: Any, b: Any) -> float:
     """Distance of a place from a side [m]."""
     long, dot, gap = 0.0, 0.0, 0.0
@@ -72,7 +72,7 @@ def _from_side(x: Any, a: Any, b: Any) -> float:
     return math.sqrt(gap)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled(nogil=True, error_model="numpy")
 def _outside(x: Any, a: Any, b: Any, n: Any) -> float:
     """How far a place lies to the right of a side, in the plane of a normal [m]; 0 on it."""
     d0, d1, d2 = b[0] - a[0], b[1] - a[1], b[2] - a[2]
