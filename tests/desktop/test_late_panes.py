@@ -61,6 +61,34 @@ def test_stacks_makes_what_is_looked_at(window: MainWindow, qtbot) -> None:  # t
     assert not window.stacks.make_one()
 
 
+def test_margins_makes_what_is_turned_to_and_the_brush_goes_with_its_form(
+    window: MainWindow,
+    qtbot,  # type: ignore[no-untyped-def]
+) -> None:
+    window.session.select(station="Margins")
+    view = window.margins
+    assert len(list(view.panes.standing())) == len(list(view.spot.panes.standing())) == 1
+    for number, name in enumerate(view.panes.names):
+        qtbot.mouseClick(view.tabs.buttons[number], LEFT)
+        settle()
+        assert view.panes.name == name
+        if name == "left out":
+            view.left_out.brush.setChecked(True)
+            assert view.stage.view().mode == "brush"
+    qtbot.mouseClick(view.tabs.buttons[0], LEFT)
+    assert not view.left_out.brush.isChecked()
+    assert view.stage.view().mode == "look"
+    # Rows stand in a form that was made late as in one made from the start.
+    assert view.by_case.table.table.rows
+    # The palette finds what is still to be made, and closing goes back to the section.
+    while view.make_one():
+        pass
+    assert len(list(view.spot.panes.standing())) == len(view.spot.panes.names)
+    view.spot.panes.show_pane("places compared")
+    view.spot.kept.closed.emit()
+    assert view.spot.panes.name == "section"
+
+
 def test_every_form_of_the_part_tells_its_faults(window: MainWindow) -> None:
     window.session.select(station="Part")
     view = window.part

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop.margins.drivers import PlyBars
@@ -15,6 +17,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, label, row, switch
 from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
+from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.widgets.manychoice import ManyChoice
 from tartan.desktop.widgets.section import SectionPicture
 from tartan.exchange.maps.mapped import required
@@ -32,6 +35,11 @@ FOLDED = 42
 ROOM = 160
 """Pixels that the bands of a section have."""
 
+SECTION, RANKED, WORKING = "section", "what one change would do", "working"
+COMPARED, CHECKED = "places compared", "check in 3-D"
+
+C = TypeVar("C", SpotWhatIf, KeptSpots, SpotSolid, WorkingPane)
+
 USUAL = ("strain_12.0", "stress_12.0", "stress_12.1", "stress_12.2", "shear.0", "reserve")
 
 
@@ -39,6 +47,11 @@ class SpotPanel(QWidget):
     """Everything about one place of the part."""
 
     ply_chosen = pyqtSignal(int)
+
+    what_if: Late[SpotWhatIf] = Late(RANKED)
+    kept: Late[KeptSpots] = Late(COMPARED)
+    solid: Late[SpotSolid] = Late(CHECKED)
+    working: Late[WorkingPane] = Late(WORKING)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -55,11 +68,16 @@ class SpotPanel(QWidget):
         self.where = label("", "soft")
         self.first = label("", "head")
         self.columns = ManyChoice("column", "columns", "Columns beside the section")
-        self.what_if = SpotWhatIf(session)
-        self.kept = KeptSpots(session)
-        self.solid = SpotSolid(session)
-        self.working = WorkingPane()
-        self.pages = QStackedWidget()
+        self.panes = LatePanes(
+            {
+                SECTION: self._both,
+                RANKED: lambda: self._closable(SpotWhatIf(session)),
+                WORKING: self._working,
+                COMPARED: lambda: self._closable(KeptSpots(session)),
+                CHECKED: lambda: self._closable(SpotSolid(session)),
+            }
+        )
+        self.panes.show_pane(SECTION)
         self._build()
 
     def _build(self) -> None:
@@ -69,19 +87,6 @@ class SpotPanel(QWidget):
         self.section.ply_pressed.connect(lambda ply, _: self._tell(ply))
         self.section.bar_pressed.connect(self._open_working)
         self.bars.ply_pressed.connect(self._tell)
-        self.what_if.closed.connect(lambda: self.pages.setCurrentIndex(0))
-        self.kept.closed.connect(lambda: self.pages.setCurrentIndex(0))
-        self.solid.closed.connect(lambda: self.pages.setCurrentIndex(0))
-        self.working.closed.connect(lambda: self.pages.setCurrentIndex(0))
-        self.working.kept.connect(self._keep)
-        both = QWidget()
-        across = QHBoxLayout(both)
-        across.setContentsMargins(0, 0, 0, 0)
-        across.setSpacing(12)
-        across.addWidget(self.section, 1)
-        across.addWidget(self.bars)
-        for page in (both, self.what_if, self.working, self.kept, self.solid):
-            self.pages.addWidget(page)
         box = QVBoxLayout(self)
         box.setContentsMargins(12, 6, 12, 6)
         box.setSpacing(3)
@@ -90,7 +95,7 @@ class SpotPanel(QWidget):
         box.addWidget(
             row(label("At the spot", "head"), self.where, None, self.first, self.open, spacing=8)
         )
-        box.addWidget(self.pages, 1)
+        box.addWidget(self.panes, 1)
         self.line_of_acts = wrapped(
             self.columns,
             button("keep this place", self._keep_place, "For a chart of several places"),
@@ -109,10 +114,36 @@ class SpotPanel(QWidget):
         for each in (self.where, self.first):
             each.setMinimumWidth(40)
 
+    def _both(self) -> QWidget:
+        """The section with the plies' bars."""
+        both = QWidget()
+        across = QHBoxLayout(both)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(12)
+        across.addWidget(self.section, 1)
+        across.addWidget(self.bars)
+        return both
+
+    def _working(self) -> WorkingPane:
+        made = self._closable(WorkingPane())
+        made.kept.connect(self._keep)
+        return made
+
+    def _closable(self, pane: C) -> C:
+        """A pane that gives its place back to the section when it is closed."""
+        pane.closed.connect(lambda: self.panes.show_pane(SECTION))
+        return pane
+
+    def stop(self) -> None:
+        """End what is under way."""
+        for pane in self.panes.standing():
+            if isinstance(pane, SpotSolid):
+                pane.work.stop()
+
     def _fold(self, on: bool) -> None:
         """Open or fold the panel; folded it leaves its place to the map."""
         preferences().setValue("section at the spot", int(on))
-        self.pages.setVisible(on)
+        self.panes.setVisible(on)
         self.line_of_acts.setVisible(on)
         self.setFixedHeight(HEIGHT + 24 if on else FOLDED)
 
@@ -127,25 +158,25 @@ class SpotPanel(QWidget):
     def _rank(self) -> None:
         if self._answer is not None and self._at is not None:
             self.what_if.put(self._answer, self._at)
-            self.pages.setCurrentWidget(self.what_if)
+            self.panes.show_pane(RANKED)
 
     def check_solid(self) -> None:
         """Turn to the check in three dimensions."""
         if self._answer is not None and self._at is not None:
             self.open.setChecked(True)
-            self.pages.setCurrentWidget(self.solid)
+            self.panes.show_pane(CHECKED)
             self.solid.put(self._answer, self._at, self.where.text())
 
     def _keep_place(self) -> None:
         if self._answer is not None and self._at is not None:
             self.where.setText(self.kept.keep(self._answer, self._at))
-            if self.pages.currentWidget() is self.kept:
+            if self.panes.name == COMPARED:
                 self.kept.put(self._answer)
 
     def _compare(self) -> None:
         if self._answer is not None:
             self.kept.put(self._answer)
-            self.pages.setCurrentWidget(self.kept)
+            self.panes.show_pane(COMPARED)
 
     def _to_stack(self) -> None:
         if self._answer is None or self._at is None:
@@ -169,7 +200,7 @@ class SpotPanel(QWidget):
             self.working.put(answers.reserve_of_ply(self._found.question, band, key))
         except TartanError as error:
             self.working.put(str(error))
-        self.pages.setCurrentWidget(self.working)
+        self.panes.show_pane(WORKING)
         self.working.text.setFocus()
 
     def _keep(self, title: str, text: str) -> None:
@@ -184,12 +215,12 @@ class SpotPanel(QWidget):
     def put(self, answer: PartAnswer, at: Picked) -> None:
         """Show a place."""
         self._answer = answer
-        if self.pages.currentWidget() is self.kept:
+        if self.panes.name == COMPARED:
             # Places are picked one after the other with the chart in sight.
             self.kept.put(answer)
-        elif at != self._at and self.pages.currentWidget() is not self.solid:
+        elif at != self._at and self.panes.name != CHECKED:
             # With the check in sight the next spot is picked for it.
-            self.pages.setCurrentIndex(0)
+            self.panes.show_pane(SECTION)
         self._at = at
         project, layout = self.session.project, answer.layout()
         plies = layout.plies(at.element)
@@ -210,7 +241,7 @@ class SpotPanel(QWidget):
         warned = f" · {told[0].short}" if told else ""
         self.where.setText(f"{found.words}{warned}")
         self.where.setToolTip("\n".join(x.words for x in told))
-        if self.pages.currentWidget() is self.solid:
+        if self.panes.name == CHECKED:
             self.solid.put(answer, at, found.words)
         self.section.marked = marked
         self.section.faded = not fresh

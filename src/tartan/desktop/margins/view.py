@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop import theme
@@ -15,6 +15,7 @@ from tartan.desktop.margins.choosers import Choosers
 from tartan.desktop.margins.drivers import DriversPicture
 from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
 from tartan.desktop.margins.lists import Board, ByCase, HotSpots
+from tartan.desktop.margins.sidepanes import PAGES, SidePanes
 from tartan.desktop.margins.spotpanel import SpotPanel
 from tartan.desktop.margins.stage import Shown, Stage
 from tartan.desktop.scene import loading
@@ -22,6 +23,7 @@ from tartan.desktop.scene.smoothing import LARGE
 from tartan.desktop.session import Session
 from tartan.desktop.station import SceneStation
 from tartan.desktop.widgets.controls import column, label, row
+from tartan.desktop.widgets.latepanes import Late
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.desktop.widgets.tabs import Tabs
 from tartan.exchange.maps.fields import BY_KEY, View, values
@@ -37,7 +39,6 @@ if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
     from tartan.desktop.scene.scene import PartScene
 
-PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
 WIDE, NARROW = 404, 300
 
 FOLLOW = 120
@@ -47,18 +48,19 @@ FOLLOW = 120
 class MarginsView(SceneStation):
     """Draws answers; a pick in the map, a list or the section is shared as the selection."""
 
+    hot: Late[HotSpots] = Late("hot spots")
+    by_case: Late[ByCase] = Late("by case")
+    board: Late[Board] = Late("requirements")
+    criteria: Late[CriteriaForm] = Late("criteria")
+    left_out: Late[LeftOutForm] = Late("left out")
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.choosers = Choosers()
         self.holder = self.stage = Stage(session)
-        self.hot = HotSpots(session)
-        self.by_case = ByCase(session)
-        self.board = Board(session)
-        self.criteria = CriteriaForm(session)
-        self.left_out = LeftOutForm(session)
+        self.panes = SidePanes(session)
         self.tabs = Tabs(PAGES)
-        self.pages = QStackedWidget()
         self.driven = label("", "soft")
         self.drivers = DriversPicture()
         self.spot = SpotPanel(session)
@@ -76,8 +78,6 @@ class MarginsView(SceneStation):
         return self.stage.scene
 
     def _build(self) -> None:
-        for page in (self.hot, self.by_case, self.board, self.criteria, self.left_out):
-            self.pages.addWidget(page)
         beside = (self.stage.switches["only what fails"], self.stage.switches["labels"])
         self.choosers.beside(*beside, *self.stage.tools.menus)
         left = column(self.choosers, self.stage, spacing=4)
@@ -85,7 +85,7 @@ class MarginsView(SceneStation):
         self.drive = column(
             row(label("What drives it", "head"), self.driven, None), self.drivers, spacing=3
         )
-        self.right = column(self.tabs, self.pages, self.drive, spacing=5)
+        self.right = column(self.tabs, self.panes, self.drive, spacing=5)
         self.right.layout().setStretch(1, 1)  # type: ignore[union-attr]
         self.right.setMinimumWidth(NARROW)
         self.upper = QWidget()
@@ -114,31 +114,28 @@ class MarginsView(SceneStation):
         )
         self.stage.asked_anew.connect(self.draw)
         self.stage.tools.large_turned.connect(lambda _: self.refresh())
-        self.hot.element_chosen.connect(self.pick)
-        self.hot.element_chosen.connect(self.bring)
-        self.by_case.place_chosen.connect(
+        self.panes.element_chosen.connect(self.pick)
+        self.panes.element_chosen.connect(self.bring)
+        self.panes.place_chosen.connect(
             lambda element, case: session.select(element=element, spot_ply=None, case=case)
         )
-        self.by_case.place_chosen.connect(lambda element, _: self.bring(element))
-        self.board.line_chosen.connect(self._follow)
+        self.panes.place_chosen.connect(lambda element, _: self.bring(element))
+        self.panes.line_chosen.connect(self._follow)
+        self.panes.brush_turned.connect(self._turn_brush)
         self.spot.ply_chosen.connect(self._pick_ply)
-        self.left_out.brush_turned.connect(self._turn_brush)
 
     # Acting
 
     def _turn(self, page: int) -> None:
-        self.pages.setCurrentIndex(page)
+        self.panes.turn(page)
         self.drive.setVisible(page < 3)
-        if PAGES[page] != "left out" and self.left_out.brush.isChecked():
-            self.left_out.brush.setChecked(False)
         self.refresh()
 
     def reveal(self, widget: QWidget) -> None:
         """Turn to the list or form that holds a widget."""
-        for number in range(self.pages.count()):
-            page = self.pages.widget(number)
-            if page is not None and page.isAncestorOf(widget):
-                self.tabs.turn(number)
+        name = self.panes.holding(widget)
+        if name:
+            self.tabs.turn(PAGES.index(name))
 
     def _turn_brush(self, on: bool) -> None:
         self.stage.view().mode = "brush" if on else "look"
@@ -238,37 +235,23 @@ class MarginsView(SceneStation):
         for each in (self.right, self.choosers, self.spot, *self.stage.of_answer):
             each.setVisible(answer is not None and not (large and each in (self.right, self.spot)))
         if answer is None:
-            self.spot.solid.work.stop()
+            self.spot.stop()
             self.draw()
             error = self.session.error
             self.empty.setText(str(error) if error else "The first answer is on its way.")
             return
         # The margins over a choice may name other criteria than those on offer: told once.
-        page = PAGES[self.pages.currentIndex()]
-        self.choosers.settle(answer, by_case=page == "by case")
+        self.choosers.settle(answer, by_case=self.panes.name == "by case")
         at = self.picked(answer)
         self.choosers.put(answer, at)
         at = self.picked(answer)
-        self._fill_page(answer, at)
+        busy = self.choosers.judging.busy
+        self.panes.fill(answer, self.choosers.ask, at.element, judging=busy)
         self._drive(answer, at)
         self.spot.put(answer, at)
         self.draw()
         if self.choosers.judging.busy:
             self.stage.say("Judging over what was chosen …")
-
-    def _fill_page(self, answer: PartAnswer, at: Picked) -> None:
-        ask, page = self.choosers.ask, PAGES[self.pages.currentIndex()]
-        if page == "hot spots":
-            self.hot.put(answer, ask, at.element)
-        elif page == "by case":
-            self.by_case.put(None if self.choosers.judging.busy else answer, ask)
-        elif page == "requirements":
-            self.board.put(answer)
-        elif page == "criteria":
-            self.criteria.refresh()
-        else:
-            out = excluded(answer, self.session.project.left_out)
-            self.left_out.refresh(out.words, out.share)
 
     def _drive(self, answer: PartAnswer, at: Picked) -> None:
         margins = margins_for(answer, self.choosers.ask)
@@ -410,8 +393,11 @@ class MarginsView(SceneStation):
         """Free the graphics before the window goes."""
         self._follow_up.stop()
         self.choosers.judging.stop()
-        self.spot.solid.work.stop()
+        self.spot.stop()
         super().close_view()
+
+    def make_one(self) -> bool:
+        return self.panes.make_one() or self.spot.panes.make_one()
 
     def showEvent(self, event: object) -> None:
         self.draw()

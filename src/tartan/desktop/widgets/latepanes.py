@@ -84,7 +84,8 @@ class LatePanes(QStackedWidget):
 
 
 class _HasPanes(Protocol):
-    panes: LatePanes
+    @property
+    def panes(self) -> LatePanes: ...
 
 
 class Late(Generic[W]):
