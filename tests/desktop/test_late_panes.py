@@ -1,5 +1,7 @@
 """Pages that make their panes when they are first shown, and frames drawn once a change."""
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
@@ -7,6 +9,7 @@ from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
 from pyvistaqt import QtInteractor
 
 from tartan.desktop.part.form import PartForm
+from tartan.desktop.scene.frameview import FrameView
 from tartan.desktop.stacks.panes import PANES
 from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.window import MainWindow
@@ -147,3 +150,22 @@ def test_a_frame_is_drawn_anew_only_where_something_changed(window: MainWindow) 
     assert len(drawn) == 1
     assert view.grabFramebuffer() != before
     view.renderer.RemoveObserver(mark)
+
+
+def test_a_part_is_drawn_bare_once_and_once_with_its_answer(
+    open_window: Callable[..., MainWindow], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One frame more is left for a layout that takes two steps; there were four."""
+    drawn: list[bool] = []
+    paint = FrameView.paintGL
+
+    def counted(view: FrameView) -> None:
+        if view.stale and not view._resizing:
+            drawn.append(view.window().margins.stage.shown is not None)  # type: ignore[union-attr]
+        paint(view)
+
+    monkeypatch.setattr(FrameView, "paintGL", counted)
+    window = open_window()
+    assert window.margins.stage.shown is not None
+    assert drawn.count(False) == 1
+    assert 1 <= drawn.count(True) <= 2

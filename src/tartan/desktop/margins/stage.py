@@ -12,6 +12,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
+from tartan.core.shell.mesh import Mesh
 from tartan.desktop import theme
 from tartan.desktop.margins.rangeform import RangeForm
 from tartan.desktop.scene import glyphs
@@ -239,6 +240,20 @@ class Stage(QWidget):
         self.scene.callouts.clear()
         if self.scene.mesh is not None:
             self.scene.deform(None)
+
+    def bare(self, mesh: Mesh | None) -> None:
+        """Draw the part alone, of which there is no answer, or nothing."""
+        scene = self.view()
+        if self.shown is None and mesh is not None and scene.mesh is mesh:
+            # It is what is drawn.
+            return
+        self.forget()
+        if mesh is None:
+            scene.put_nothing()
+        else:
+            scene.put_mesh(mesh)
+            scene.paint(None)
+            scene.redraw()
 
     def view(self) -> PartScene:
         """Return the view, made now if it was not."""

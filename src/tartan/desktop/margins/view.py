@@ -271,21 +271,15 @@ class MarginsView(SceneStation):
         answer, part = self.session.answer, self.session.project.part
         if not self.isVisible() or not loading.ready(self.draw):
             return
-        scene = self.stage.view()
         if answer is None:
             # Until the first answer the bare part is shown.
             try:
                 mesh = None if part is None else meshed(part).mesh
             except TartanError:
                 mesh = None
-            self.stage.forget()
-            if mesh is None:
-                scene.put_nothing()
-            else:
-                scene.put_mesh(mesh)
-                scene.paint(None)
-                scene.redraw()
+            self.stage.bare(mesh)
             return
+        scene = self.stage.view()
         scene.put_mesh(state.mesh_of(answer))
         self.stage.put(self._shown(answer))
         self._bring_now(scene)

@@ -22,6 +22,8 @@ class FrameView(QtInteractor):  # type: ignore[misc]
     """
 
     camera_moved = pyqtSignal()
+    about_to_draw = pyqtSignal()
+    """A frame is drawn anew: what depends on the view's size and camera can still be set."""
     _resizing = False
     stale = True
 
@@ -46,6 +48,8 @@ class FrameView(QtInteractor):  # type: ignore[misc]
 
     def paintGL(self) -> None:
         if not self._resizing:
+            if self.stale:
+                self.about_to_draw.emit()
             # Where only something that lay over the view is gone its last frame is shown again.
             with nullcontext() if self.stale else self._not_at_once():
                 super().paintGL()

@@ -51,6 +51,7 @@ class PartScene(Marks, Sight, QWidget):
         self._soon.timeout.connect(self._draw_frame)
         self.view = FrameView(self, auto_update=False, multi_samples=samples())
         self.view.setAccessibleName("Part in three dimensions")
+        self.view.about_to_draw.connect(self._fade_edges)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.view)
@@ -236,12 +237,13 @@ class PartScene(Marks, Sight, QWidget):
 
     def redraw(self) -> None:
         """Have the frame drawn soon, apart from Qt's painting; several calls make one frame."""
+        self.view.stale = True
         self._soon.start()
 
     def redraw_now(self) -> None:
         """Have the frame drawn as soon as Qt paints."""
         self._soon.stop()
-        self._draw_frame()
+        self.view.update()
 
     def _fade_edges(self) -> None:
         """Draw the edges of elements thinner the smaller they are on the screen."""
@@ -256,9 +258,10 @@ class PartScene(Marks, Sight, QWidget):
         back.SetEdgeOpacity(clear)
 
     def _draw_frame(self) -> None:
-        self._fade_edges()
-        # Drawing happens in the view's own paint event; a second, direct call would draw twice.
-        self.view.update()
+        # Drawing happens in the view's own paint event; a second, direct call would draw twice. If
+        # Qt painted in the meantime it is done.
+        if self.view.stale:
+            self.view.update()
 
     def show_edges(self, on: bool) -> None:
         """Draw element edges or not; where they would cover the part they fade."""
