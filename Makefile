@@ -7,15 +7,17 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo install uninstall test test-window test-core lint bench storm mutants screenshots verify lock clean
+.PHONY: demo install uninstall test test-window test-core test-project lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
 	else $(XVFB) $(BIN)/python scripts/pictures.py build/demo; fi
 
-# The window's tests and the rest run beside each other, one per core; each prints when it ends.
-# Some of the window's go with the rest, so that both take as long.
-WITH_REST := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py palette.py)
+# Three parts of the tests run beside each other, and each prints when it ends: on two cores what
+# waits for a process or a frame leaves its core to the others. Some of the window's go with those
+# of the core, so that all take as long.
+WITH_CORE := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py \
+  palette.py sweep.py draping.py seeing.py)
 
 # Into the user's own folders: a program of its own, icon, menu entry, file type, man page.
 PREFIX ?= $(HOME)/.local
@@ -41,14 +43,16 @@ uninstall:
 test: export OPENBLAS_NUM_THREADS = 1
 test: export NUMBA_NUM_THREADS = 1
 test: lint
-	$(MAKE) --jobs=2 --output-sync=target test-window test-core
+	$(MAKE) --jobs=3 --output-sync=target test-window test-core test-project
 
 test-window: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/desktop $(WITH_REST:%=--ignore=%)
+	$(XVFB) $(BIN)/python -m pytest tests/desktop $(WITH_CORE:%=--ignore=%)
 
 test-core: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/core tests/project tests/exchange tests/verify \
-	  $(WITH_REST)
+	$(XVFB) $(BIN)/python -m pytest tests/core tests/verify $(WITH_CORE)
+
+test-project: $(READY)
+	$(XVFB) $(BIN)/python -m pytest tests/project tests/exchange
 
 lint: $(READY)
 	$(BIN)/ruff check .
