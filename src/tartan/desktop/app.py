@@ -63,8 +63,12 @@ def prepare() -> None:
         pattern.compile_all()
         within.compile_all()
         units.prepare()
+        # Steady work is written down from the first edit on.
+        storage.json_schema()
         for station in STATIONS:
             import_module(f"tartan.desktop.{station.lower()}.view")
+        for pane in ("forms", "keptspots", "spotsolid", "whatif"):
+            import_module(f"tartan.desktop.margins.{pane}")
 
     threading.Thread(target=work, daemon=True, name="prepare").start()
 

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, cast
+
 from PyQt6.QtCore import pyqtSignal
 
-from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
 from tartan.desktop.margins.lists import Board, ByCase, HotSpots
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.latepanes import LatePanes
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.findings.chosen_margins import Ask, excluded
 
-PAGES = ("hot spots", "by case", "requirements", "criteria", "left out")
+if TYPE_CHECKING:
+    # Loaded with the first of the forms.
+    from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
+
+LEFT_OUT = "left out"
+PAGES = ("hot spots", "by case", "requirements", "criteria", LEFT_OUT)
 
 
 class SidePanes(LatePanes):
@@ -44,9 +50,13 @@ class SidePanes(LatePanes):
         return made
 
     def _criteria(self) -> CriteriaForm:
+        from tartan.desktop.margins.forms import CriteriaForm
+
         return CriteriaForm(self.session)
 
     def _left_out(self) -> LeftOutForm:
+        from tartan.desktop.margins.forms import LeftOutForm
+
         made = LeftOutForm(self.session)
         made.brush_turned.connect(self.brush_turned)
         return made
@@ -54,9 +64,8 @@ class SidePanes(LatePanes):
     def turn(self, number: int) -> None:
         """Show a pane; the brush belongs to one of them and is put away with it."""
         self.show_pane(PAGES[number])
-        for pane in self.standing():
-            if isinstance(pane, LeftOutForm) and pane is not self.pane(self.name):
-                pane.brush.setChecked(False)
+        if self.name != LEFT_OUT and self.stands(LEFT_OUT):
+            cast("LeftOutForm", self.pane(LEFT_OUT)).brush.setChecked(False)
 
     def fill(self, answer: PartAnswer, ask: Ask, element: int, *, judging: bool) -> None:
         """Show an answer in the pane in sight.
@@ -79,11 +88,11 @@ class SidePanes(LatePanes):
             pane.put(None if judging else answer, ask)
         elif isinstance(pane, Board):
             pane.put(answer)
-        elif isinstance(pane, CriteriaForm):
-            pane.refresh()
-        elif isinstance(pane, LeftOutForm):
+        elif self.name == LEFT_OUT:
             out = excluded(answer, self.session.project.left_out)
-            pane.refresh(out.words, out.share)
+            cast("LeftOutForm", pane).refresh(out.words, out.share)
+        else:
+            cast("CriteriaForm", pane).refresh()
 
 
 __all__ = ["PAGES", "SidePanes"]

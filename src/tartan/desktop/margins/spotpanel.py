@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from tartan.core.errors import TartanError
 from tartan.desktop.margins.drivers import PlyBars
-from tartan.desktop.margins.keptspots import KeptSpots
-from tartan.desktop.margins.spotsolid import SpotSolid
-from tartan.desktop.margins.whatif import SpotWhatIf
 from tartan.desktop.preferences import preferences
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import button, label, row, switch
-from tartan.desktop.widgets.figure import WorkingPane
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.widgets.manychoice import ManyChoice
@@ -30,6 +26,13 @@ from tartan.project.edits import design_edits
 from tartan.project.findings.limits import limits_at
 from tartan.project.wording import units
 
+if TYPE_CHECKING:
+    # A pane's module is loaded with the pane: charts and solids take as long as all the rest.
+    from tartan.desktop.margins.keptspots import KeptSpots
+    from tartan.desktop.margins.spotsolid import SpotSolid
+    from tartan.desktop.margins.whatif import SpotWhatIf
+    from tartan.desktop.widgets.figure import WorkingPane
+
 HEIGHT = 258
 FOLDED = 42
 ROOM = 160
@@ -38,7 +41,7 @@ ROOM = 160
 SECTION, RANKED, WORKING = "section", "what one change would do", "working"
 COMPARED, CHECKED = "places compared", "check in 3-D"
 
-C = TypeVar("C", SpotWhatIf, KeptSpots, SpotSolid, WorkingPane)
+C = TypeVar("C", bound=QWidget)
 
 USUAL = ("strain_12.0", "stress_12.0", "stress_12.1", "stress_12.2", "shear.0", "reserve")
 
@@ -71,10 +74,10 @@ class SpotPanel(QWidget):
         self.panes = LatePanes(
             {
                 SECTION: self._both,
-                RANKED: lambda: self._closable(SpotWhatIf(session)),
+                RANKED: self._ranked,
                 WORKING: self._working,
-                COMPARED: lambda: self._closable(KeptSpots(session)),
-                CHECKED: lambda: self._closable(SpotSolid(session)),
+                COMPARED: self._compared,
+                CHECKED: self._checked,
             }
         )
         self.panes.show_pane(SECTION)
@@ -124,21 +127,37 @@ class SpotPanel(QWidget):
         across.addWidget(self.bars)
         return both
 
+    def _ranked(self) -> SpotWhatIf:
+        from tartan.desktop.margins.whatif import SpotWhatIf
+
+        return self._closable(SpotWhatIf(self.session))
+
+    def _compared(self) -> KeptSpots:
+        from tartan.desktop.margins.keptspots import KeptSpots
+
+        return self._closable(KeptSpots(self.session))
+
+    def _checked(self) -> SpotSolid:
+        from tartan.desktop.margins.spotsolid import SpotSolid
+
+        return self._closable(SpotSolid(self.session))
+
     def _working(self) -> WorkingPane:
+        from tartan.desktop.widgets.figure import WorkingPane
+
         made = self._closable(WorkingPane())
         made.kept.connect(self._keep)
         return made
 
     def _closable(self, pane: C) -> C:
         """A pane that gives its place back to the section when it is closed."""
-        pane.closed.connect(lambda: self.panes.show_pane(SECTION))
+        cast("Any", pane).closed.connect(lambda: self.panes.show_pane(SECTION))
         return pane
 
     def stop(self) -> None:
         """End what is under way."""
-        for pane in self.panes.standing():
-            if isinstance(pane, SpotSolid):
-                pane.work.stop()
+        if self.panes.stands(CHECKED):
+            self.solid.work.stop()
 
     def _fold(self, on: bool) -> None:
         """Open or fold the panel; folded it leaves its place to the map."""

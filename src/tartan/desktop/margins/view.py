@@ -13,7 +13,6 @@ from tartan.core.errors import TartanError
 from tartan.desktop import theme
 from tartan.desktop.margins.choosers import Choosers
 from tartan.desktop.margins.drivers import DriversPicture
-from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
 from tartan.desktop.margins.lists import Board, ByCase, HotSpots
 from tartan.desktop.margins.sidepanes import PAGES, SidePanes
 from tartan.desktop.margins.spotpanel import SpotPanel
@@ -37,6 +36,7 @@ from tartan.project.wording import units
 
 if TYPE_CHECKING:
     # The 3-D view's libraries take longer to load than all the rest: a view loads them.
+    from tartan.desktop.margins.forms import CriteriaForm, LeftOutForm
     from tartan.desktop.scene.scene import PartScene
 
 WIDE, NARROW = 404, 300

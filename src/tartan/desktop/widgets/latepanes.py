@@ -73,6 +73,10 @@ class LatePanes(QStackedWidget):
         """Panes that were made."""
         yield from self._panes.values()
 
+    def stands(self, name: str) -> bool:
+        """Whether a pane was made."""
+        return name in self._panes
+
     def holding(self, widget: QWidget) -> str:
         """Name of the pane that holds a widget; empty where none does."""
         return next((n for n, place in self._places.items() if place.isAncestorOf(widget)), "")

@@ -23,6 +23,7 @@ _LOADED = [
     "tartan.project.analysis.jobs",
     "tartan.project.analysis.warmed",
     "cvxopt.cholmod",
+    "h5py",
     "scipy.sparse.linalg",
 ]
 

@@ -15,7 +15,6 @@ from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
-import h5py
 import numpy as np
 import platformdirs
 
@@ -88,6 +87,8 @@ def fetch_checked(
     UnfitError
         When the file is damaged, of other inputs or another version, or was changed.
     """
+    import h5py
+
     known = digest(inputs)
     path = folder() / f"{known}.h5"
     if not path.exists():
@@ -136,6 +137,8 @@ def _checksum(arrays: tuple[np.ndarray, ...]) -> str:
 
 def keep(inputs: PartInputs, solution: Solution) -> bool:
     """Keep a solution, whole or not at all; false when the disk refuses."""
+    import h5py
+
     place = folder()
     known = digest(inputs)
     try:

@@ -5,9 +5,7 @@ from __future__ import annotations
 import json
 from functools import cache
 from pathlib import Path
-from typing import Any
-
-from pydantic import TypeAdapter, ValidationError
+from typing import TYPE_CHECKING, Any
 
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import DocumentError, TartanError
@@ -17,19 +15,29 @@ from tartan.project.edits.order_edits import check_orders
 from tartan.project.edits.sizing_edits import check_ask
 from tartan.project.edits.stack_edits import check_project
 
+if TYPE_CHECKING:
+    from pydantic import TypeAdapter
+
 SCHEMA = 7
 """Version of the file form; raised when an older Tartan could misread it."""
 
 SUFFIX = ".tartan.json"
 
-_ADAPTER = TypeAdapter(Project)
 _HEAD = {"format": "tartan project", "schema": SCHEMA, "units": "SI; ply angles in degrees"}
+
+
+@cache
+def _adapter() -> TypeAdapter[Project]:
+    """What reads and writes a project; made once, with the first file: it takes a while."""
+    from pydantic import TypeAdapter
+
+    return TypeAdapter(Project)
 
 
 @cache
 def json_schema() -> dict[str, Any]:
     """Schema of a project file, JSON Schema 2020-12; made once, as it takes as long as a file."""
-    schema = _ADAPTER.json_schema()
+    schema = _adapter().json_schema()
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Tartan project"
     head = {
@@ -47,7 +55,7 @@ def json_schema() -> dict[str, Any]:
 
 def to_text(project: Project) -> str:
     """Write a project as JSON text, one field a line."""
-    data = _HEAD | _ADAPTER.dump_python(project, mode="json")
+    data = _HEAD | _adapter().dump_python(project, mode="json")
     return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
@@ -96,9 +104,11 @@ def from_text(text: str, where: str = "Project file") -> Project:
     body = {k: v for k, v in data.items() if k not in _HEAD}
     for made in _STEPS[version - 1 :]:
         body = made(body)
+    from pydantic import ValidationError
+
     try:
         _refuse_unknown(body, json_schema(), where)
-        project = _ADAPTER.validate_json(json.dumps(body), strict=True)
+        project = _adapter().validate_json(json.dumps(body), strict=True)
     except ValidationError as error:
         first = error.errors()[0]
         raise DocumentError(
