@@ -77,6 +77,27 @@ def test_nothing_is_loaded_before_it_stands() -> None:
     assert done.stdout.strip() == "[]"
 
 
+def test_what_the_first_window_does_not_show_is_not_loaded_with_it(tmp_path: Path) -> None:
+    code = """
+import os, sys
+from tartan.desktop import opening
+late = ("numba", "pyqtgraph", "pydantic", "h5py", "vtkmodules", "pyvista", "matplotlib")
+def close(self):
+    print([m for m in late if m in sys.modules], flush=True)
+    os._exit(0)
+opening.Opening.close = close
+opening.run()
+"""
+    said = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        check=True,
+        env=os.environ | {"TARTAN_STATE": str(tmp_path)},
+    )
+    assert said.stdout.strip() == "[]"
+
+
 def test_the_window_takes_its_place(tmp_path: Path) -> None:
     file = tmp_path / "mast.plies"
     storage.save(anchor_plate_project(), file)
