@@ -15,14 +15,10 @@ from numpy.typing import NDArray
 from tartan.core.criteria import DEFAULT_SETS, criterion
 from tartan.core.criteria.base import Outcome, mode_name
 from tartan.core.errors import PartError
-from tartan.core.laminate.response import (
-    level_heights,
-    shear_from_section,
-    stress_from_section,
-)
+from tartan.core.laminate.response import shear_from_section, stress_from_section
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.mesh import Mesh
-from tartan.core.shell.sweep import rows_of, sweep
+from tartan.core.shell.sweep import Sections, rows_of, sweep
 from tartan.core.strength.laminate_reserves import Beside, Check, Sets, checks_of
 
 Array = NDArray[np.float64]
@@ -176,7 +172,7 @@ def assess(  # noqa: PLR0913 - as many parts of one state
     CriterionError, MaterialError
         As `checks_of`.
     """
-    _refuse_lost(strains)
+    refuse_lost(strains)
     checks = within.checks(checks_of(laminate, sets))
     keys = tuple(dict.fromkeys(c.rule.key for c in checks))
     count = strains.shape[1]
@@ -189,7 +185,8 @@ def assess(  # noqa: PLR0913 - as many parts of one state
         rows = [rows_of(c) for c in checks]
         fit = [(c, r) for c, r in zip(checks, rows, strict=True) if r is not None]
         if fit:
-            _swept(laminate, fit, strains, keys, levels, (reserve, address, index))
+            sections = Sections.of([laminate], np.zeros(count, np.int64))
+            swept(sections, fit, strains, keys, levels, (reserve, address, index))
             checks = [c for c, r in zip(checks, rows, strict=True) if r is None]
     for start in range(0, count if checks else 0, BLOCK):
         part = np.moveaxis(strains[:, start : start + BLOCK], 0, 1)
@@ -229,8 +226,14 @@ def assess(  # noqa: PLR0913 - as many parts of one state
     return Margins(reserve, case, ply, level, point, number, mode, keys, index)
 
 
-def _refuse_lost(strains: Array) -> None:
-    """Raise where section strains are no numbers: they would pass for sound ones."""
+def refuse_lost(strains: Array) -> None:
+    """Raise where section strains, shape (k, m, p, 8), are no numbers: they would pass for sound.
+
+    Raises
+    ------
+    PartError
+        With the element and the case.
+    """
     whole = float(np.abs(strains).max(initial=0.0))
     if not whole < STRANGE:
         case, element = np.argwhere(~(np.abs(strains).max(axis=(2, 3)) < STRANGE))[0]
@@ -249,19 +252,35 @@ def _at_levels(
     return found if check.gather is not None else found[..., levels, :]
 
 
-def _swept(
-    laminate: Laminate,
+def swept(
+    sections: Sections,
     fit: list[tuple[Check, Array]],
     strains: Array,
     keys: tuple[str, ...],
     levels: Index,
     kept: tuple[Array, Index, Array],
 ) -> None:
-    """Fill reserve factors, addresses and failure indices by the compiled search."""
+    """Fill reserve factors, addresses and failure indices by the compiled search.
+
+    Parameters
+    ----------
+    sections : Sections
+        Of the elements.
+    fit : list of (Check, ndarray)
+        In-plane criteria with their rows, as `rows_of` gives.
+    strains : ndarray, shape (k, m, p, 8)
+        Section strains.
+    keys : tuple of str
+        What the numbers of checks in the addresses stand for.
+    levels : ndarray of int
+        Levels looked at.
+    kept : tuple of ndarray
+        Reserve factors, shape (m,), addresses, shape (6, m), and indices, shape (m,).
+    """
     reserve, address, index = kept
     checks = [c for c, _ in fit]
     _, (case, point, ply, level, number) = sweep(
-        laminate, checks, [r for _, r in fit], strains, levels
+        sections, checks, [r for _, r in fit], strains, levels
     )
     elements = np.arange(strains.shape[1])
     at = strains[case, elements, point]
@@ -270,11 +289,8 @@ def _swept(
         if len(here) == 0:
             continue
         # The place found is judged by the criterion itself, which knows the mode.
-        section = at[here]
-        z = level_heights(laminate)[ply[here], level[here]]
-        strain = section[:, :3] + z[:, None] * section[:, 3:6]
-        operator = (laminate.Q @ laminate.T)[ply[here]]
-        outcome = check.rule.evaluate(check.strengths, np.einsum("eij,ej->ei", operator, strain))
+        stress = sections.stress(at[here], (here, ply[here], level[here]))
+        outcome = check.rule.evaluate(check.strengths, stress)
         reserve[here], index[here] = outcome.reserve, outcome.index
         address[:, here] = np.stack(
             [

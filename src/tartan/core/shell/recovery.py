@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import PartError
 from tartan.core.laminate.response import Load, free_resultants, free_stress
+from tartan.core.shell.alike import assessed_alike
 from tartan.core.shell.assembly import groups
 from tartan.core.shell.loads import free_strain
 from tartan.core.shell.margins import ALL, Growth, Margins, Within, assess
@@ -181,7 +182,14 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
     """
     count = strains.shape[1]
     whole: Margins | None = None
+    together: set[int] = set()
+    if residual is None and scaled is None:
+        for group, here, part in assessed_alike(zones, strains, sets, within):
+            whole = _placed(whole, part, here, count)
+            together.update(group)
     for number, laminate in enumerate(zones.laminates):
+        if number in together:
+            continue
         here = np.flatnonzero(zones.zone == number)
         if len(here) == 0:
             continue

@@ -8,6 +8,7 @@ worked out. The place is then evaluated by the criterion itself.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from math import inf
 from typing import Any
 
@@ -35,8 +36,52 @@ def rows_of(check: Check) -> Array | None:
     return table_of(check.rule, check.strengths) if check.rule.stress == "in-plane" else None
 
 
+@dataclass(frozen=True, eq=False)
+class Sections:
+    """Sections of elements, of as many plies each.
+
+    Attributes
+    ----------
+    operator : ndarray, shape (z, n, 3, 3)
+        Stress in ply axes per strain in section axes, by section and ply [Pa].
+    heights : ndarray, shape (z, n, 3)
+        Bottom, middle and top of every ply [m].
+    which : ndarray of int, shape (m,)
+        Section of every element.
+    """
+
+    operator: Array
+    heights: Array
+    which: Index
+
+    @classmethod
+    def of(cls, laminates: Sequence[Laminate], which: Index) -> Sections:
+        """Those of laminates of one ply count; `which` has shape (m,)."""
+        return cls(
+            np.array([x.Q @ x.T for x in laminates]),
+            np.array([level_heights(x) for x in laminates]),
+            np.ascontiguousarray(which, np.int64),
+        )
+
+    def stress(self, strains: Array, places: tuple[Index, Index, Index]) -> Array:
+        """In-plane stress in ply axes, shape (q, 3), at one place of some elements [Pa].
+
+        Parameters
+        ----------
+        strains : ndarray, shape (q, 8)
+            Section strains there.
+        places : tuple of ndarray of int, shape (q,)
+            Elements, plies and levels.
+        """
+        element, ply, level = places
+        section = self.which[element]
+        z = self.heights[section, ply, level]
+        strain = strains[:, :3] + z[:, None] * strains[:, 3:6]
+        return np.asarray(np.einsum("eij,ej->ei", self.operator[section, ply], strain))
+
+
 def sweep(
-    laminate: Laminate,
+    sections: Sections,
     checks: Sequence[Check],
     rows: Sequence[Array],
     strains: Array,
@@ -46,8 +91,8 @@ def sweep(
 
     Parameters
     ----------
-    laminate : Laminate
-        Section of the elements.
+    sections : Sections
+        Of the elements.
     checks : sequence of Check
         In-plane criteria with the plies they judge.
     rows : sequence of ndarray
@@ -63,16 +108,16 @@ def sweep(
         Reserve factors, shape (m,), and case, point, ply, level and check, shape (5, m).
     """
     joined: list[Array] = []
-    starts = np.zeros(laminate.count + 1, np.int64)
+    plies = sections.operator.shape[1]
+    starts = np.zeros(plies + 1, np.int64)
     owner: list[int] = []
-    for ply in range(laminate.count):
+    for ply in range(plies):
         for number, (check, own) in enumerate(zip(checks, rows, strict=True)):
             if ply in check.plies:
                 joined.append(own)
                 owner += [number] * len(own)
         starts[ply + 1] = len(owner)
     every = np.concatenate(joined) if joined else np.zeros((0, COLUMNS))
-    operator = np.ascontiguousarray(laminate.Q @ laminate.T)
     count = strains.shape[1]
     reserve = np.full(count, np.inf)
     address = np.zeros((count, 5), np.int64)
@@ -80,8 +125,8 @@ def sweep(
     address[:, 2:4] = checks[0].plies[0], levels[0]
     _sweep(
         np.ascontiguousarray(strains),
-        operator,
-        (level_heights(laminate), levels),
+        (sections.operator, sections.heights, sections.which),
+        levels,
         starts,
         every,
         np.array(owner, np.int64),
@@ -93,12 +138,12 @@ def sweep(
 def compile_all() -> None:
     """Compile the search, or load it from its cache, so that no first answer waits for it."""
     one = np.zeros((1, 1, 1, 8))
-    operator, z = np.zeros((1, 3, 3)), np.zeros((1, 3))
+    sections = np.zeros((1, 1, 3, 3)), np.zeros((1, 1, 3)), np.zeros(1, np.int64)
     starts, owner = np.zeros(2, np.int64), np.zeros(1, np.int64)
     _sweep(
         one,
-        operator,
-        (z, np.zeros(1, np.int64)),
+        sections,
+        np.zeros(1, np.int64),
         starts,
         np.zeros((1, COLUMNS)),
         owner,
@@ -108,22 +153,29 @@ def compile_all() -> None:
 
 @compiled(error_model="numpy", parallel=True, nogil=True, fastmath={"contract"})
 def _sweep(
-    strains: Array, operator: Array, at: Any, starts: Index, rows: Array, owner: Index, out: Any
+    strains: Array,
+    sections: Any,
+    levels: Index,
+    starts: Index,
+    rows: Array,
+    owner: Index,
+    out: Any,
 ) -> None:
-    z, levels = at
+    operator, heights, which = sections
     reserve, address = out
     cases, count, points, _ = strains.shape
     for e in prange(count):
+        own, z = operator[which[e]], heights[which[e]]
         least = inf
         trial = _FAR
         for k in range(cases):
             for p in range(points):
                 e0, e1, e2 = strains[k, e, p, 0], strains[k, e, p, 1], strains[k, e, p, 2]
                 k0, k1, k2 = strains[k, e, p, 3], strains[k, e, p, 4], strains[k, e, p, 5]
-                for n in range(operator.shape[0]):
+                for n in range(own.shape[0]):
                     if starts[n] == starts[n + 1]:
                         continue
-                    o = operator[n]
+                    o = own[n]
                     a1 = o[0, 0] * e0 + o[0, 1] * e1 + o[0, 2] * e2
                     a2 = o[1, 0] * e0 + o[1, 1] * e1 + o[1, 2] * e2
                     a6 = o[2, 0] * e0 + o[2, 1] * e1 + o[2, 2] * e2
