@@ -24,6 +24,8 @@ _LOADED = [
     "tartan.project.analysis.warmed",
     "cvxopt.cholmod",
     "h5py",
+    "scipy.optimize",
+    "scipy.spatial",
     "scipy.sparse.linalg",
 ]
 
