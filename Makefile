@@ -7,17 +7,11 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
-.PHONY: demo install uninstall test test-window test-core test-project lint bench storm mutants screenshots verify lock clean
+.PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
 	else $(XVFB) $(BIN)/python scripts/pictures.py build/demo; fi
-
-# Three parts of the tests run beside each other, and each prints when it ends: on two cores what
-# waits for a process or a frame leaves its core to the others. Some of the window's go with those
-# of the core, so that all take as long.
-WITH_CORE := $(addprefix tests/desktop/test_,walk.py geometry.py first_minute.py files.py \
-  palette.py sweep.py draping.py seeing.py)
 
 # Into the user's own folders: a program of its own, icon, menu entry, file type, man page.
 PREFIX ?= $(HOME)/.local
@@ -39,17 +33,22 @@ uninstall:
 	-$(PROGRAM)/bin/tartan at-home --remove $(if $(FORGET),--forget)
 	rm -rf $(PROGRAM) $(PREFIX)/bin/tartan
 
-# One thread of arithmetic each: those of one run would spin on the core of the other.
+# Four parts beside each other, each of which prints when it ends: tests of the window wait for
+# frames, pauses and processes half of their time, which leaves the cores to the others.
+# One thread of arithmetic each: those of one part would spin on the core of another.
 test: export OPENBLAS_NUM_THREADS = 1
 test: export NUMBA_NUM_THREADS = 1
 test: lint
-	$(MAKE) --jobs=3 --output-sync=target test-window test-core test-project
+	$(MAKE) --jobs=4 --output-sync=target test-window-a-r test-window-s-z test-core test-project
 
-test-window: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/desktop $(WITH_CORE:%=--ignore=%)
+test-window-a-r: $(READY)
+	$(XVFB) $(BIN)/python -m pytest tests/desktop/test_[a-r]*.py
+
+test-window-s-z: $(READY)
+	$(XVFB) $(BIN)/python -m pytest tests/desktop/test_[s-z]*.py
 
 test-core: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/core tests/verify $(WITH_CORE)
+	$(XVFB) $(BIN)/python -m pytest tests/core tests/verify
 
 test-project: $(READY)
 	$(XVFB) $(BIN)/python -m pytest tests/project tests/exchange
