@@ -5,7 +5,6 @@ from __future__ import annotations
 from html import escape
 from pathlib import Path
 
-import meshio
 import numpy as np
 from numpy.typing import NDArray
 
@@ -51,6 +50,8 @@ def write_fields(project: Project, answer: PartAnswer, path: Path, *, plies: boo
         raise DocumentError(
             f"'{path.suffix}' is no file of fields.", path.name, "End the name in .vtu."
         )
+    import meshio
+
     mesh = answer.layout().mesh
     cells = _cell_data(project, answer)
     if plies:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import meshio
 import numpy as np
 from numpy.typing import NDArray
 
@@ -56,6 +55,8 @@ def read_mesh(path: Path, unit: str = "mm") -> Mesh:
         raise DocumentError(
             f"The unit '{unit}' is not known.", path.name, f"Choose one of {', '.join(LENGTHS)}."
         )
+    import meshio
+
     try:
         if path.suffix.lower() == ".ply":
             _check_head(path)

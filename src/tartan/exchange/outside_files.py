@@ -14,7 +14,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Literal
 
-import meshio
 import numpy as np
 from numpy.typing import NDArray
 
@@ -111,6 +110,8 @@ def _number(
 
 
 def _from_vtu(path: Path) -> list[OutsideForces]:
+    import meshio
+
     try:
         # The general reader ends the program where it fails; this one raises.
         mesh = meshio.vtu.read(path)

@@ -9,11 +9,9 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from html import escape
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
-from ezdxf import units as dxf_units
-from ezdxf.document import Drawing
-from ezdxf.filemanagement import new as new_drawing
 from numpy.typing import NDArray
 
 from tartan.core.drape.net import Net
@@ -31,6 +29,9 @@ from tartan.project.disk.wholefile import replacing
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Draped, Part
 from tartan.project.files.storage import not_written, write_whole
+
+if TYPE_CHECKING:
+    from ezdxf.document import Drawing
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -263,6 +264,10 @@ def _arrow(cut: Cut) -> Array:
 
 
 def _dxf(laid: Rolled) -> Drawing:
+    # Loaded with the first drawing: it takes longer to load than a page that offers drawings.
+    from ezdxf import units as dxf_units
+    from ezdxf.filemanagement import new as new_drawing
+
     drawing: Drawing = new_drawing("R2010", units=dxf_units.MM)
     for name, colour in (("cut", 7), ("direction", 5), ("words", 3)):
         drawing.layers.add(name, color=colour)
