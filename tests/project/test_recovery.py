@@ -24,7 +24,13 @@ from tartan.project.document.samples import dish_panel
 session = Session(dish_panel())
 autosave = Autosave(session)
 session.edit("rename", lambda p: stack_edits.rename_project(p, "changed by hand"))
-QTimer.singleShot(1200, lambda: print("edited", flush=True))
+def look():
+    if autosave.keeper.file.exists():
+        print("edited", flush=True)
+        timer.stop()
+timer = QTimer()
+timer.timeout.connect(look)
+timer.start(20)
 app.exec()
 """
 

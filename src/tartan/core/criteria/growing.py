@@ -15,11 +15,11 @@ MATRICES = ("compliance", "G")
 """Data that are matrices at every place."""
 
 SCAN = 48
-"""Steps in which the way to where failure is certain is looked at: a held part may turn the
-compression on the way."""
+"""Steps that are taken before they are made twice as wide: a held part may turn the compression
+on the way, into a weaker direction and out of it again."""
 
-ROUNDS = 8
-"""Times that as many steps of twice the size follow, where nothing failed."""
+TURNS, ROUNDS = 6, 60
+"""Times that steps are made wider, where nothing ever fails for certain and where it does."""
 
 CLOSE = {"xrtol": 1e-12, "fatol": 1e-13}
 """How closely failure is named: to the last digits it takes four times as long."""
@@ -81,21 +81,23 @@ class Way:
         """
         weak, strong = limits
         low, far = self._reaching(weak), self._reaching(strong)
-        turning = ~np.isfinite(far)
-        # What is pulled turns the held part; it has done so when it is some times as great.
-        size = np.abs(self.applied).sum(axis=-1)
         with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-            turned = 4 * np.abs(self.residual).sum(axis=-1) / size
-        far = np.where(turning, turned, far)
+            # Both parts are as great there, and the compression turns the most.
+            turn = np.abs(self.residual).sum(axis=-1) / np.abs(self.applied).sum(axis=-1)
         low = np.where(np.isfinite(low) & (low < far), low, 0.0)
-        going = np.flatnonzero(np.isfinite(far) & (far > 0))
+        # Once the scaled part is many times as great the direction stays, and steps may be wide.
+        step = np.minimum(far / SCAN, np.maximum(turn / 24, low / 16))
+        step = np.where(step > 0, step, far / SCAN)
+        going = np.flatnonzero(np.isfinite(step) & (step > 0))
         low[going[self.index(low[going], going) >= 1]] = 0.0
         high = np.full(far.shape, np.inf)
-        step = far / SCAN
-        for _ in range(ROUNDS):
-            going = self._scanned(going, step, low, high)
+        for done in range(ROUNDS):
+            if done == TURNS:
+                # What is pulled has turned the held part by then; the rest fails for certain.
+                going = going[np.isfinite(far[going])]
             if not going.size:
                 break
+            going = self._scanned(going, step, low, high)
             step *= 2
         met = np.flatnonzero(np.isfinite(high))
         if met.size:
