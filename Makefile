@@ -7,6 +7,9 @@ PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/pyth
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 
+# Where it is set, every process would compile the program's sources anew, for half a second each.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
@@ -89,6 +92,7 @@ $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	$(PYTHON) -m venv --without-pip --clear .venv
 	$(PIP) install --require-hashes -r requirements.lock
 	$(PIP) install --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q src tests
 	$(BIN)/python -c "from tartan.core.criteria import kernels, program; from tartan.core.drape import net; from tartan.core.shell import sweep, within; kernels.compile_all(); program.compile_all(); sweep.compile_all(); net.compile_all(); within.compile_all()"
 	touch $(READY)
 
