@@ -52,6 +52,8 @@ def prepare() -> None:
     """Load beside the window what its user would wait for at the first use."""
 
     def work() -> None:
+        # The part is waited for first; loaded at once, one holds up the other.
+        loading.wait()
         for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
             import_module(library)
         # Read from their cache now, the compiled loops do not halt typing later.

@@ -32,6 +32,12 @@ def _load(when: threading.Event | None) -> None:
     import_module("tartan.desktop.scene.scene")
 
 
+def wait() -> None:
+    """Wait until they are there, on a thread that has time; at once where they are not loaded."""
+    if _loader is not None:
+        _loader.join()
+
+
 def ready(draw: Callable[[], None]) -> bool:
     """Whether a view can be made without waiting; if not, `draw` is called once it can."""
     if _loader is None or not _loader.is_alive():
