@@ -5,9 +5,12 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
+import time
 from pathlib import Path
 
 import pytest
+from PyQt6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
 from tartan.desktop.opening import Opening, stand
 from tartan.project.document.samples import anchor_plate_project
@@ -130,3 +133,35 @@ def test_closed_before_the_program_is_there_it_ends(tmp_path: Path) -> None:
     done = run(tmp_path, more=more)
     assert done.returncode == 0, done.stderr
     assert not done.stdout.strip()
+
+
+def test_a_busy_thread_beside_it_does_not_hold_up_the_window(qapp: QApplication) -> None:
+    """Making widgets asks for the interpreter thousands of times, and waits a turn each time."""
+
+    def made() -> float:
+        begun = time.perf_counter()
+        for _ in range(3):
+            page = QWidget()
+            box = QVBoxLayout(page)
+            for number in range(60):
+                box.addWidget(QPushButton(str(number)))
+            page.grab()
+            page.deleteLater()
+        return time.perf_counter() - begun
+
+    alone = min(made() for _ in range(3))
+    ended = threading.Event()
+
+    def busy() -> None:
+        while not ended.is_set():
+            sum(range(500))
+
+    thread = threading.Thread(target=busy)
+    thread.start()
+    try:
+        beside = min(made() for _ in range(3))
+    finally:
+        ended.set()
+        thread.join()
+    # By the usual turns it is 130 times as long.
+    assert beside < 50 * alone

@@ -54,8 +54,6 @@ def prepare() -> None:
     def work() -> None:
         # The part is waited for first; loaded at once, one holds up the other.
         loading.wait()
-        for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
-            import_module(library)
         # Read from their cache now, the compiled loops do not halt typing later.
         kernels.compile_all()
         program.compile_all()
@@ -64,6 +62,8 @@ def prepare() -> None:
         net.compile_all()
         pattern.compile_all()
         within.compile_all()
+        for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
+            import_module(library)
         units.prepare()
         # Steady work is written down from the first edit on.
         storage.json_schema()
