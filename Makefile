@@ -92,7 +92,7 @@ $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	$(PYTHON) -m venv --without-pip --clear .venv
 	$(PIP) install --require-hashes -r requirements.lock
 	$(PIP) install --no-deps --no-build-isolation -e .
-	$(BIN)/python -m compileall -q src tests
+	$(BIN)/python -m compileall -q src
 	$(BIN)/python -c "from tartan.core.criteria import kernels, program; from tartan.core.drape import net; from tartan.core.shell import sweep, within; kernels.compile_all(); program.compile_all(); sweep.compile_all(); net.compile_all(); within.compile_all()"
 	touch $(READY)
 

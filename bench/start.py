@@ -41,11 +41,6 @@ print(imported + time.perf_counter() - begun)
 """
 
 
-def usual() -> dict[str, str]:
-    """Surroundings as a user has them: what is compiled once is kept."""
-    return {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
-
-
 def run(code: str) -> str:
     """Run code in a fresh interpreter with a state of its own; what it prints."""
     with tempfile.TemporaryDirectory() as state:
@@ -57,7 +52,7 @@ def run(code: str) -> str:
                 stdout=out,
                 stderr=out,
                 check=True,
-                env=usual() | {"TARTAN_STATE": state},
+                env=os.environ | {"TARTAN_STATE": state},
             )
         return said.read_text()
 
@@ -81,7 +76,7 @@ def check_ratio() -> tuple[float, float, float]:
         command = [str(Path(sys.executable).with_name("tartan")), "check", str(file)]
 
         def check() -> None:
-            subprocess.run(command, capture_output=True, check=False, env=usual())
+            subprocess.run(command, capture_output=True, check=False)
 
         check()
         whole = median(check, 3)

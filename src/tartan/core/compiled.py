@@ -53,12 +53,10 @@ class Compiled(Generic[P, R]):
                 # Compiled code calls compiled code: it finds that by the names of its module.
                 for name in _names(self._body.__code__):
                     other = known.get(name)
-                    if isinstance(other, Compiled) and other is not self:
-                        known[name] = other.machine()
+                    if isinstance(other, Compiled):
+                        known[name] = machine if other is self else other.machine()
                     elif other is prange:
                         known[name] = numba.prange
-                    elif other is self:
-                        known[name] = machine
                 self._machine = machine
         return self._machine
 
