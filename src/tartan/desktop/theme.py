@@ -8,7 +8,7 @@ from importlib.resources import as_file, files
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QCompleter, QWidget
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,30 @@ def use(application: QApplication, *, dark: bool | None = None) -> None:
     application.setStyle("Fusion")
     application.setFont(font())
     application.setPalette(_palette())
-    application.setStyleSheet(_sheet())
+    _redress(application)
+
+
+def dress(window: QWidget) -> None:
+    """Put the style sheet on a window, and on all that is put into it.
+
+    Were it the application's, Qt would restyle what is in a widget whenever that is put into
+    another: a page that is built from the inside out, four times over.
+    """
+    window.setProperty("dressed", True)
+    window.setStyleSheet(_sheet())
+
+
+def dress_names(completer: QCompleter) -> None:
+    """Put the style sheet on the list of a field's completions, which is a window of its own."""
+    popup = completer.popup()
+    if popup is not None:
+        dress(popup)
+
+
+def _redress(application: QApplication) -> None:
+    for window in application.topLevelWidgets():
+        if window.property("dressed"):
+            window.setStyleSheet(_sheet())
 
 
 def load_fonts() -> None:
@@ -118,7 +141,7 @@ def scale_text(application: QApplication, factor: float) -> None:
                 own.setPointSizeF(own.pointSizeF() * ratio)
                 widget.setFont(own)
     application.setFont(font())
-    application.setStyleSheet(_sheet())
+    _redress(application)
     for widget in application.allWidgets():
         widget.updateGeometry()
         widget.update()

@@ -78,6 +78,8 @@ class MainWindow(PagesByName, FileWindow):
         self._build()
         self._connect()
         self.wear()
+        # Once all is in its place.
+        theme.dress(self)
         self.route.setFocus()
         place(self)
         hints = QGuiApplication.styleHints()

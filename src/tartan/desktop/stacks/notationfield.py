@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCompleter
 
 from tartan.core.errors import NotationError, TartanError
 from tartan.core.stack.notation import Context, braced, parse, spelled
+from tartan.desktop import theme
 from tartan.desktop.widgets.controls import Field
 
 _BEGUN = re.compile(
@@ -40,6 +41,7 @@ class NotationField(Field):
         self._span = (0, 0)
         self.names = QCompleter(self._names, self)
         self.names.setWidget(self)
+        theme.dress_names(self.names)
         self.names.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.names.activated.connect(self._complete)
         self.textEdited.connect(self._watch)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QStringListModel, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QVBoxLayout, QWidget
 
+from tartan.desktop import theme
 from tartan.desktop.widgets.controls import button, label, row
 from tartan.project.wording.figure_units import quantity_of
 
@@ -110,6 +111,7 @@ class _LineRow(QWidget):
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setMaxVisibleItems(12)
+        theme.dress_names(completer)
         self.path.setCompleter(completer)
         self.text = QLineEdit()
         self.unit = label("", "soft")
