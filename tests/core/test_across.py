@@ -8,9 +8,8 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import StackError
 from tartan.core.laminate import Laminate
-from tartan.core.laminate.across import across_at, across_operator, balanced, stress_across
+from tartan.core.laminate.across import balanced, stress_across
 from tartan.core.laminate.loadcase import LoadCase, answer, check_load_case
-from tartan.core.laminate.response import shear_from_section, shears_at
 from tartan.core.laminate.shear import GROWTH, growth_distribution, shear_distribution
 from tartan.core.laminate.tube import TubeLoad
 from tartan.core.vessel.thick import CylinderLoad, thick_cylinder
@@ -57,30 +56,6 @@ def test_distributions_are_sums_of_the_stresses_in_the_plane() -> None:
     means = (found[:, 0] + 4 * found[:, 1] + found[:, 2]) / 6
     force = (np.diff(laminate.z)[:, None] * means).sum(axis=0)
     np.testing.assert_allclose(force, Q, rtol=1e-9)
-
-
-def test_many_laminates_at_once_have_the_shears_of_each() -> None:
-    each = [
-        of(("carbon", 20, 1e-3), ("foam", 0, 4e-3), ("glass", -35, 0.7e-3), offset=1.3e-3),
-        of(("glass", 50, 1e-3), ("carbon", -10, 0.3e-3)),
-        of(("carbon", 70, 2e-3), ("glass", 15, 1e-3), ("carbon", 0, 0.7e-3)),
-        of(("steel", 0, 1e-3)),
-    ]
-    places = [2, 0, 1, 0]
-    rng = np.random.default_rng(11)
-    section, growth = rng.normal(size=8), rng.normal(size=8) * 1e3
-    acting = np.concatenate([section[6:], growth])
-    for level in range(3):
-        found = shears_at(each, places, level) @ acting
-        wanted = [
-            shear_from_section(x, section, growth)[p, level]
-            for x, p in zip(each, places, strict=True)
-        ]
-        np.testing.assert_allclose(found, wanted, rtol=1e-9, atol=1e-3)
-        rows = across_at(each, places, level)
-        for row, x, p in zip(rows, each, places, strict=True):
-            own = across_operator(x).reshape(x.count, 3, 36)[p, level]
-            np.testing.assert_allclose(row, own, rtol=1e-9, atol=1e-12 * np.abs(own).max())
 
 
 def test_what_presses_on_both_faces_is_what_ends_at_them() -> None:

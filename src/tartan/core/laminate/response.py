@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import StackError
-from tartan.core.laminate.shear import growth_distribution, shear_distribution, shear_stiffness
+from tartan.core.laminate.shear import growth_distribution, shear_distribution
 from tartan.core.laminate.stiffness import Laminate, of_one_count, strain_rotation
 
 Array = NDArray[np.float64]
@@ -91,19 +91,42 @@ def _expansion(laminate: Laminate) -> tuple[Array, Array]:
 
 def free_resultants(laminate: Laminate, load: Load) -> Array:
     """Resultants that temperature and moisture would need to be held, shape (6,) [N/m, N]."""
-    alpha, beta = _expansion(laminate)
-    back = np.linalg.inv(laminate.T)
-    a = np.einsum("nij,njk,nk->ni", laminate.Qbar, back, alpha)
-    b = np.einsum("nij,njk,nk->ni", laminate.Qbar, back, beta)
-    low, high = laminate.z[:-1], laminate.z[1:]
-    t, mean = high - low, (high + low) / 2
-    second = t * (mean**2 + t**2 / 12)
-    base = load.dT - load.dT_gradient * laminate.offset
-    N = (a * (base * t + load.dT_gradient * t * mean)[:, None]).sum(0)
-    M = (a * (base * t * mean + load.dT_gradient * second)[:, None]).sum(0)
-    N += load.dC * (b * t[:, None]).sum(0)
-    M += load.dC * (b * (t * mean)[:, None]).sum(0)
-    return np.concatenate([N, M])
+    return np.asarray(free_resultants_of([laminate], [load])[0])
+
+
+def free_resultants_of(laminates: Sequence[Laminate], loads: Sequence[Load]) -> Array:
+    """The same of many laminates, all worked out together.
+
+    Parameters
+    ----------
+    laminates : sequence of Laminate
+        Sections, such as the zones of a draped part.
+    loads : sequence of Load
+        Temperature and moisture of each.
+
+    Returns
+    -------
+    ndarray, shape (k, 6)
+        [N/m, N].
+    """
+    found = np.empty((len(laminates), 6))
+    for rows, some in of_one_count(laminates):
+        Qbar, T, z = (np.array([getattr(x, name) for x in some]) for name in ("Qbar", "T", "z"))
+        dT, gradient, dC = np.array(
+            [(x.dT, x.dT_gradient, x.dC) for x in (loads[k] for k in rows)]
+        ).T[..., None]
+        alpha, beta = (np.array(x) for x in zip(*map(_expansion, some), strict=True))
+        back = np.linalg.inv(T)
+        a, b = ((Qbar @ (back @ x[..., None]))[..., 0] for x in (alpha, beta))
+        low, high = z[:, :-1], z[:, 1:]
+        t, mean = high - low, (high + low) / 2
+        second = t * (mean**2 + t**2 / 12)
+        base = dT - gradient * np.array([[x.offset] for x in some])
+        found[rows, :3] = np.einsum("kni,kn->ki", a, base * t + gradient * t * mean)
+        found[rows, 3:] = np.einsum("kni,kn->ki", a, base * t * mean + gradient * second)
+        found[rows, :3] += dC * np.einsum("kni,kn->ki", b, t)
+        found[rows, 3:] += dC * np.einsum("kni,kn->ki", b, t * mean)
+    return found
 
 
 def respond(laminate: Laminate, load: Load) -> PlyResponse:
@@ -318,39 +341,6 @@ def shear_from_section(laminate: Laminate, section: Array, growth: Array | None 
     # As one product of matrices, which is many times faster than a sum over named axes.
     stress: Array = force @ f.reshape(-1, f.shape[-1]).T
     return stress.reshape(*force.shape[:-1], *f.shape[:-1])
-
-
-def shears_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) -> Array:
-    """Interlaminar shear of one ply in each of many laminates, all worked out together.
-
-    Parameters
-    ----------
-    laminates : sequence of Laminate
-        Sections, such as the zones of a draped part.
-    places : sequence of int
-        The ply's place in each, from 0.
-    level : int
-        0, 1 and 2 are its bottom, middle and top.
-
-    Returns
-    -------
-    ndarray, shape (k, 2, 10)
-        tau_13, tau_23 per transverse shear strain (2) [Pa], then per growth (8) [1, 1/m].
-    """
-    found = np.empty((len(laminates), 2, 10))
-    for rows, some in of_one_count(laminates):
-        Qbar, z, G = (
-            np.array([getattr(x, name) for x in some]) for name in ("Qbar", "z", "shear_moduli")
-        )
-        given = Qbar, z, np.linalg.inv(np.array([x.ABD for x in some]))
-        H = shear_stiffness(Qbar, z, G, given[2])
-        at = np.arange(len(rows)), np.array([places[k] for k in rows]), 0
-        f, g = (d(*given, _PLACES[[level]])[at] for d in (shear_distribution, growth_distribution))
-        angle = np.array([x.angles[p] for x, p in zip(some, at[1], strict=True)])
-        c, s = np.cos(angle), np.sin(angle)
-        turn = np.moveaxis(np.array([[c, s], [-s, c]]), -1, 0)
-        found[rows] = turn @ np.concatenate([f @ H, g], axis=-1)
-    return found
 
 
 def _turned(laminate: Laminate, distribution: Callable[..., Array]) -> Array:

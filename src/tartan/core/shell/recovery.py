@@ -190,7 +190,7 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
     for number, laminate in enumerate(zones.laminates):
         if number in together:
             continue
-        here = np.flatnonzero(zones.zone == number)
+        here = zones.members[number]
         if len(here) == 0:
             continue
         held = None if residual is None else residual[here]

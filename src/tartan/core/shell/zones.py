@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -65,6 +66,15 @@ class Zones:
     laminates: tuple[Laminate, ...]
     zone: Index
     plies: tuple[tuple[int, ...], ...] = ()
+
+    @cached_property
+    def members(self) -> tuple[Index, ...]:
+        """Elements of every zone in their order.
+
+        Looking for them zone by zone would take the square of their number on draped parts.
+        """
+        count = np.bincount(self.zone, minlength=len(self.laminates))
+        return tuple(np.split(np.argsort(self.zone, kind="stable"), np.cumsum(count)[:-1]))
 
 
 def zones_of(

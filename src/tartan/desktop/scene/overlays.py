@@ -167,7 +167,7 @@ class Overlays:
         taken = mesh.centres()[glyphs.inner(mesh)]
         places, words = [], []
         for number, laminate in enumerate(zones.laminates):
-            here = np.flatnonzero(zones.zone == number)
+            here = zones.members[number]
             here = here[:: max(1, len(here) // 300)]
             # Where no other glyph stands.
             at = mesh.centres()[here]

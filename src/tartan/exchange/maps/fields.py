@@ -6,7 +6,6 @@ serves a whole part.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,13 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.across import across_at
-from tartan.core.laminate.response import (
-    Load,
-    free_resultants,
-    free_stress,
-    level_heights,
-    shears_at,
-)
+from tartan.core.laminate.one_ply import free_stresses_at, shears_at, strains_at, stresses_at
+from tartan.core.laminate.response import free_resultants_of
 from tartan.core.laminate.stiffness import Laminate
 from tartan.project.analysis.force_growth import across_in, growth_in
 from tartan.project.analysis.jobs import PartAnswer
@@ -29,6 +23,7 @@ from tartan.project.wording import units
 from tartan.project.wording.units import Quantity
 
 Array = NDArray[np.float64]
+Index = NDArray[np.int64]
 Sort = Literal["envelope", "category", "motion", "section", "ply"]
 
 
@@ -112,6 +107,7 @@ FIELDS: tuple[Field, ...] = (
 )
 """All that can be shown, in the order of the chooser."""
 
+_STRAINS, _STRESSES, _SHEARS = ("e1", "e2", "g12"), ("s1", "s2", "t12"), ("t13", "t23")
 _PLY_KEYS = frozenset(f.key for f in _PLY)
 BY_KEY = {f.key: f for f in FIELDS}
 BY_TITLE = {f.title: f for f in FIELDS}
@@ -160,6 +156,12 @@ def values(answer: PartAnswer, view: View) -> Array:
     return np.where(np.abs(found) < TRACE * size, 0.0, found)
 
 
+PLIES = 4
+"""Plies at a level of which fields are remembered: of a large part each takes some megabytes."""
+
+PIECE = 8192
+"""Elements that are worked out at once, each with an operator of its own."""
+
 TRACE = 1e-9
 """Share of the largest of its kind below which a figure is rounding, and zero."""
 
@@ -173,7 +175,7 @@ def _size(answer: PartAnswer, case: int, key: str, at: tuple[int, int]) -> float
 
     def make() -> float:
         if key in _PLY_KEYS:
-            kind = ("e1", "e2", "g12") if key[0] in "eg" else ("s1", "s2", "t12", "t13", "t23")
+            kind = _STRAINS if key[0] in "eg" else (*_STRESSES, *_SHEARS)
             return max(_largest(_of_ply(answer, case, *at, k)) for k in kind)
         thick = max(x.thickness for x in answer.layout().zones.laminates)
         forces = key[0] in "NMQ"
@@ -226,13 +228,52 @@ def _motion(answer: PartAnswer, case: int, key: str) -> Array:
     return np.asarray(mean[:, "xyz".index(key[1])])
 
 
-def _zones(answer: PartAnswer) -> Iterator[tuple[Laminate, tuple[int, ...], NDArray[np.int64]]]:
-    """Zones laid from one side, with their elements; those that have some."""
+@dataclass(frozen=True, eq=False)
+class _Lying:
+    """A ply of the lay-up where it lies.
+
+    Attributes
+    ----------
+    laminates, places : list
+        Zones that have it, laid from one side, and its place in each.
+    numbers : list of int
+        Their numbers among all.
+    elements, which : ndarray of int, shape (q,)
+        Elements that have it, and which of these zones each is in.
+    """
+
+    laminates: list[Laminate]
+    places: list[int]
+    numbers: list[int]
+    elements: Index
+    which: Index
+
+
+def _lying(answer: PartAnswer, ply: int) -> _Lying:
     zones = answer.layout().sided
-    for number, (laminate, plies) in enumerate(zip(zones.laminates, zones.plies, strict=True)):
-        here = np.flatnonzero(zones.zone == number)
-        if len(here):
-            yield laminate, plies, here
+    numbers = [k for k, plies in enumerate(zones.plies) if ply in plies]
+    local = np.full(len(zones.laminates), -1)
+    local[numbers] = np.arange(len(numbers))
+    which = local[zones.zone]
+    elements = np.flatnonzero(which >= 0)
+    return _Lying(
+        [zones.laminates[k] for k in numbers],
+        [zones.plies[k].index(ply) for k in numbers],
+        numbers,
+        elements,
+        which[elements],
+    )
+
+
+def _applied(operators: Array, which: Index, acting: Array) -> Array:
+    """What operators of zones, shape (k, i, j), make of what acts in elements, shape (q, j)."""
+    if len(operators) == 1:
+        return np.asarray(acting @ operators[0].T)
+    found = np.empty((len(acting), operators.shape[1]))
+    for first in range(0, len(acting), PIECE):
+        some = slice(first, first + PIECE)
+        np.einsum("mij,mj->mi", operators[which[some]], acting[some], out=found[some])
+    return found
 
 
 def _section(answer: PartAnswer, case: int, field: Field) -> Array:
@@ -249,53 +290,40 @@ def section_forces(answer: PartAnswer, case: int) -> Array:
     """
 
     def make() -> Array:
-        strains = mean_strains(answer, case)
-        found = np.zeros_like(strains)
-        heats, signs = _heats(answer, case), answer.layout().signs
-        for laminate, _, here in _zones(answer):
-            found[here, :6] = strains[here, :6] @ laminate.ABD.T
-            found[here, 6:] = strains[here, 6:] @ laminate.shear.T
-            heat = heats[float(signs[here[0]])]
-            if heat is not None:
-                found[here, :6] -= free_resultants(laminate, heat)
+        strains, zones = mean_strains(answer, case), answer.layout().sided
+        ABD, shear = (np.array([getattr(x, n) for x in zones.laminates]) for n in ("ABD", "shear"))
+        found = np.empty_like(strains)
+        found[:, :6] = _applied(ABD, zones.zone, strains[:, :6])
+        found[:, 6:] = _applied(shear, zones.zone, strains[:, 6:])
+        heats = answer.heats(case)
+        if heats:
+            found[:, :6] -= free_resultants_of(zones.laminates, heats)[zones.zone]
         return found
 
     return remembered(answer, ("section forces", case), make)
 
 
-def _heats(answer: PartAnswer, case: int) -> dict[float, Load | None]:
-    """Temperature of a case by the side that elements are laid on: looked up once, not by zone."""
-    signs = answer.layout().signs
-    return {float(signs[e]): answer.heat(case, int(e)) for e in {signs.argmin(), signs.argmax()}}
-
-
-def ply_operator(laminate: Laminate, place: int, level: int, key: str) -> Array:
-    """What a field of a ply is per section strain, shape (8,)."""
-    if key in ("s1", "s2", "t12"):
-        row = laminate.Q[place, ("s1", "s2", "t12").index(key)] @ laminate.T[place]
-    else:
-        row = laminate.T[place, ("e1", "e2", "g12").index(key)]
-    return np.concatenate([row, level_heights(laminate)[place, level] * row, np.zeros(2)])
-
-
 def _of_ply(answer: PartAnswer, case: int, ply: int, level: int, key: str) -> Array:
-    if key == "s3":
-        return _across(answer, case, ply, level)
-    if key in ("t13", "t23"):
-        return _sheared(answer, case, ply, level)[:, ("t13", "t23").index(key)]
-    strains = mean_strains(answer, case)
-    found = np.full(len(strains), np.nan)
-    heats, signs = _heats(answer, case), answer.layout().signs
-    for laminate, plies, here in _zones(answer):
-        if ply not in plies:
-            continue
-        place = plies.index(ply)
-        found[here] = strains[here] @ ply_operator(laminate, place, level, key)
-        heat = heats[float(signs[here[0]])]
-        if heat is not None and key in ("s1", "s2", "t12"):
-            found[here] -= free_stress(laminate, heat)[
-                place, level, ("s1", "s2", "t12").index(key)
-            ]
+    """A field of a ply; every reading on a map asks for all of it, so that it is remembered."""
+    make, keys = next((m, k) for m, k in _BY_PLY if key in k)
+    name = f"ply by {make.__name__}"
+    found = remembered(
+        answer, (name, case, ply, level), lambda: make(answer, case, ply, level), most=PLIES
+    )
+    return found[:, keys.index(key)]
+
+
+def _in_plane(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
+    """Strains and stresses in the axes of a ply, shape (m, 6); NaN where it does not lie."""
+    strains, at = mean_strains(answer, case), _lying(answer, ply)
+    found = np.full((len(strains), 6), np.nan)
+    given = at.laminates, at.places, level
+    operators = np.concatenate([strains_at(*given), stresses_at(*given)], axis=1)
+    own = _applied(operators, at.which, strains[at.elements])
+    heats = answer.heats(case)
+    if heats:
+        own[:, 3:] -= free_stresses_at(*given, [heats[k] for k in at.numbers])[at.which]
+    found[at.elements] = own
     return found
 
 
@@ -305,24 +333,28 @@ def _sheared(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
     growth = remembered(answer, ("growth", case), lambda: growth_in(answer, case))
     acting = np.concatenate([strains[:, 6:], growth], axis=1)
     found = np.full((len(strains), 2), np.nan)
-    # Draped parts have as many zones as elements: all of them are worked out at once.
-    there = [(x, plies.index(ply), here) for x, plies, here in _zones(answer) if ply in plies]
-    if there:
-        every = shears_at([x for x, _, _ in there], [p for _, p, _ in there], level)
-        for operator, (_, _, here) in zip(every, there, strict=True):
-            found[here] = acting[here] @ operator.T
+    at = _lying(answer, ply)
+    operators = shears_at(at.laminates, at.places, level)
+    found[at.elements] = _applied(operators, at.which, acting[at.elements])
     return found
 
 
 def _across(answer: PartAnswer, case: int, ply: int, level: int) -> Array:
-    """Stress across the plies; NaN where forces come from another analysis."""
-    found = np.full(answer.layout().mesh.count, np.nan)
+    """Stress across the plies, shape (m, 1); NaN where forces come from another analysis."""
+    found = np.full((answer.layout().mesh.count, 1), np.nan)
     across = remembered(answer, ("across", case), lambda: across_in(answer, case))
     if across is None:
         return found
-    acting = across.acting
-    there = [(x, plies.index(ply), here) for x, plies, here in _zones(answer) if ply in plies]
-    rows = across_at([x for x, _, _ in there], [p for _, p, _ in there], level)
-    for row, (_, _, here) in zip(rows, there, strict=True):
-        found[here] = acting[here] @ row - across.faces[here, 0]
+    at = _lying(answer, ply)
+    rows = across_at(at.laminates, at.places, level)
+    own = _applied(rows[:, None], at.which, across.acting[at.elements])
+    found[at.elements] = own - across.faces[at.elements, :1]
     return found
+
+
+_BY_PLY = (
+    (_in_plane, (*_STRAINS, *_STRESSES)),
+    (_sheared, _SHEARS),
+    (_across, ("s3",)),
+)
+"""What works out fields of a ply, and which."""

@@ -243,7 +243,7 @@ def zones_sheet(answer: PartAnswer) -> Sheet:
         (
             f"zone {k + 1}, {counted(x.count, 'ply', 'plies')}",
             (int(table[k, 0]), int(table[k, 1]), int(table[k, 2])),
-            float(areas[zones.zone == k].sum() / areas.sum()),
+            float(areas[zones.members[k]].sum() / areas.sum()),
         )
         for k, x in enumerate(zones.laminates)
     )

@@ -101,7 +101,7 @@ def zones_table(answer: PartAnswer) -> Table:
     for k, (laminate, plies) in enumerate(
         zip(layout.zones.laminates, layout.zones.plies, strict=True)
     ):
-        area = float(areas[layout.zones.zone == k].sum())
+        area = float(areas[layout.zones.members[k]].sum())
         numbers = ", ".join(str(p + 1) for p in plies)
         rows.append(
             (

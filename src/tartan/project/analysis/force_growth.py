@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import criterion
 from tartan.core.laminate.across import balanced, stress_across
-from tartan.core.laminate.response import free_resultants
+from tartan.core.laminate.response import free_resultants_of
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.shell.force_gradients import ForceFit, force_fit, force_fit_at
 from tartan.core.shell.margins import ALL, Growth, Within
@@ -90,10 +90,7 @@ def forces_in(
     if heat is not None:
         loads = heats_on(layout, heat)
         sided = layout.sided
-        free = np.array(
-            [free_resultants(x, y) for x, y in zip(sided.laminates, loads, strict=True)]
-        )
-        found -= free[sided.zone]
+        found -= free_resultants_of(sided.laminates, loads)[sided.zone]
     return np.asarray(found)
 
 

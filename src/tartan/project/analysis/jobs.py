@@ -31,7 +31,7 @@ from tartan.project.analysis.buckling_and_modes import (
     told,
 )
 from tartan.project.analysis.case_margins import margins_of
-from tartan.project.analysis.caseloads import Heat
+from tartan.project.analysis.caseloads import Heat, heats_on
 from tartan.project.analysis.inputs import Layout, PartInputs, layout_of
 from tartan.project.analysis.meshes import MESHES, mesh_key
 from tartan.project.analysis.section_forces import outside_strains
@@ -179,9 +179,17 @@ class PartAnswer:
 
     def heat(self, case: int, element: int | None = None) -> LaminateLoad | None:
         """Temperature of a case or combination, as an element's laminate sees it."""
-        grows, stays = heats_in(self.inputs, case)
-        both = (grows or Heat()).plus(stays or Heat())
+        both = self._heat(case)
         return both.on(self.sign(element)) if both else None
+
+    def heats(self, case: int) -> tuple[LaminateLoad, ...]:
+        """The same as every one of the layout's sided zones sees it; empty where there is none."""
+        both = self._heat(case)
+        return heats_on(self.layout(), both) if both else ()
+
+    def _heat(self, case: int) -> Heat:
+        grows, stays = heats_in(self.inputs, case)
+        return (grows or Heat()).plus(stays or Heat())
 
     def sign(self, element: int | None = None) -> float:
         """1 where an element's laying side is the surface's front, −1 where it was turned."""

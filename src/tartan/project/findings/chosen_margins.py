@@ -64,12 +64,14 @@ class Ask:
 
 EVERYTHING = Ask()
 
-_remembered: WeakKeyDictionary[PartAnswer, dict[Hashable, Any]] = WeakKeyDictionary()
+_remembered: WeakKeyDictionary[PartAnswer, dict[tuple[Hashable, ...], Any]] = WeakKeyDictionary()
 _keeping = Lock()
 
 
-def remembered(answer: PartAnswer, key: Hashable, make: Callable[[], Found]) -> Found:
-    """What `make` gives, kept as long as the answer lives."""
+def remembered(
+    answer: PartAnswer, key: tuple[Hashable, ...], make: Callable[[], Found], most: int = KEPT
+) -> Found:
+    """What `make` gives, kept as long as the answer lives; no more than `most` of its sort."""
     kept = _remembered.setdefault(answer, {})
     found: Found | None = kept.get(key)
     if found is not None:
@@ -77,6 +79,9 @@ def remembered(answer: PartAnswer, key: Hashable, make: Callable[[], Found]) -> 
     found = make()
     # A thread of the window's may keep something at the same time.
     with _keeping:
+        alike = [k for k in kept if k[0] == key[0]]
+        for old in alike[: max(len(alike) - most + 1, 0)]:
+            kept.pop(old)
         while len(kept) >= KEPT:
             kept.pop(next(iter(kept)))
         kept[key] = found

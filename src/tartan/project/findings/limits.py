@@ -55,7 +55,7 @@ def limits(answer: PartAnswer) -> tuple[Limit, ...]:
     def make() -> tuple[Limit, ...]:
         return (*_deflections(answer), *_cores(answer), *_unchecked(answer))
 
-    return remembered(answer, "limits", make)
+    return remembered(answer, ("limits",), make)
 
 
 def limits_at(answer: PartAnswer, element: int, case: int) -> tuple[Limit, ...]:
@@ -112,7 +112,7 @@ def _cores(answer: PartAnswer) -> list[Limit]:
     for number, laminate in enumerate(zones.laminates):
         if not any(m.kind == "core" for m in laminate.materials):
             continue
-        here = np.flatnonzero(zones.zone == number)
+        here = zones.members[number]
         worst: tuple[float, str, int, float] | None = None
         for k, name in enumerate(answer.inputs.case_names):
             for axis, (low, length) in _lows(answer, laminate, here, k).items():
