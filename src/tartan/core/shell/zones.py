@@ -69,7 +69,7 @@ class Zones:
 
     @cached_property
     def members(self) -> tuple[Index, ...]:
-        """Elements of every zone in their order.
+        """Elements of every zone in their order, each of shape (q,).
 
         Looking for them zone by zone would take the square of their number on draped parts.
         """

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
@@ -10,6 +12,7 @@ from numpy.typing import NDArray
 
 from tartan.core.errors import LoadError, MaterialError, PartError, StackError
 from tartan.core.laminate import Laminate, make_laminate
+from tartan.core.laminate.stiffness import of_one_count
 from tartan.core.materials import ELASTIC_FIELDS, Material
 from tartan.core.shell.mesh import Mesh, place_words
 from tartan.core.shell.vessel_shape import Vessel
@@ -231,16 +234,36 @@ class Layout:
 
     def mass(self) -> float:
         """Mass of the part, of a part of a ring that of the whole [kg]."""
-        each = np.array([x.areal_mass for x in self.zones.laminates])
-        return self.copies * float(each[self.zones.zone] @ self.mesh.areas())
+        return self._mass
 
     def cost(self) -> float | None:
         """Price of its materials; None when one has none."""
-        try:
-            each = np.array([x.areal_cost for x in self.zones.laminates])
-        except MaterialError:
-            return None
-        return self.copies * float(each[self.zones.zone] @ self.mesh.areas())
+        return self._cost
+
+    # Asked for at every verdict, and a draped part has thousands of zones.
+    @cached_property
+    def _mass(self) -> float:
+        return self._sum(lambda m: m.need("rho", "the mass"))
+
+    @cached_property
+    def _cost(self) -> float | None:
+        with suppress(MaterialError):
+            return self._sum(lambda m: m.need("rho", "the cost") * m.need("price", "the cost"))
+        return None
+
+    def _sum(self, figure: Callable[[Material], float]) -> float:
+        """Sum of a figure that every material has per volume."""
+        areas = np.bincount(self.zones.zone, self.mesh.areas(), len(self.zones.laminates))
+        of_each: dict[int, float] = {}
+        total = 0.0
+        for numbers, some in of_one_count(self.zones.laminates):
+            for material in (m for x in some for m in x.materials):
+                if id(material) not in of_each:
+                    of_each[id(material)] = figure(material)
+            per_volume = np.array([[of_each[id(m)] for m in x.materials] for x in some])
+            thick = np.diff([x.z for x in some])
+            total += float(areas[numbers] @ (per_volume * thick).sum(axis=1))
+        return self.copies * total
 
 
 def copies(part: Part) -> int:

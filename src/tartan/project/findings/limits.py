@@ -66,7 +66,13 @@ def limits_at(answer: PartAnswer, element: int, case: int) -> tuple[Limit, ...]:
 
 def _unchecked(answer: PartAnswer) -> list[Limit]:
     found: dict[str, int] = {}
+    seen: set[tuple[int, ...]] = set()
     for number, laminate in enumerate(answer.layout().zones.laminates):
+        # Thousands of zones of a draped part are of the same materials.
+        materials = tuple(map(id, laminate.materials))
+        if materials in seen:
+            continue
+        seen.add(materials)
         for words in unchecked(laminate, answer.inputs.criteria.sets):
             found.setdefault(words, number)
     return [Limit(f"{w.split(' (')[0]} not checked", f"Not checked: {w}.") for w in found]
