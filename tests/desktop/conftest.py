@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from tartan.desktop.app import make_application
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
-from tartan.project.analysis import results
+from tartan.project.analysis import beside, results
 from tartan.project.analysis.shellinputs import part_inputs
 from tartan.project.document.model import Project
 from tartan.project.document.samples import radome_cap_project
@@ -64,6 +64,8 @@ def own_state(
     What a test before it solved need not be solved again, as in a window that is opened anew.
     """
     monkeypatch.setenv("TARTAN_STATE", str(tmp_path / "state"))
+    # Edits are taken at once however slow the machine; that they may wait has tests of its own.
+    monkeypatch.setattr(beside, "MOMENT", PATIENCE / 1000)
     kept, names = solved_before
     own = results.folder()
     for file in kept.iterdir():

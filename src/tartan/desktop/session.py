@@ -18,7 +18,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tartan.core.errors import TartanError
 from tartan.desktop.selection import Selection, valid
 from tartan.project.analysis.answers import CANCELLED, Answers, News
-from tartan.project.analysis.inputs import PartInputs, part_inputs
+from tartan.project.analysis.inputs import PartInputs, lay_ahead, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, Progress
 from tartan.project.analysis.meshes import MESHES, MeshPending, mesh_key
 from tartan.project.analysis.worker import JobState
@@ -167,7 +167,8 @@ class Session(QObject):
             if error is not None and not isinstance(error, MeshPending):
                 self.edit_refused.emit(error)
         self._current = None
-        if self._wanted is not None and not self.fresh:
+        wanted = self._wanted
+        if wanted is not None and not self.fresh and not self.answers.works_on(wanted):
             self._pause.start(PAUSE)
         self.answer_changed.emit()
 
@@ -208,6 +209,7 @@ class Session(QObject):
             self._want_others()
             return
         self._wanted, self.error = wanted, None
+        lay_ahead(wanted)
         found = self.answers.find(wanted)
         if found is None:
             self._pause.start(PAUSE)

@@ -8,7 +8,7 @@ from tartan.core.errors import TartanError
 from tartan.core.shell.loads import resultant
 from tartan.pages.shown import Card
 from tartan.project.analysis.caseloads import case_forces, map_table
-from tartan.project.analysis.inputs import layout_of, part_inputs
+from tartan.project.analysis.inputs import layout_soon, part_inputs
 from tartan.project.analysis.part_ring import whole_total
 from tartan.project.analysis.section_forces import match
 from tartan.project.document.model import Project
@@ -48,7 +48,7 @@ def resultant_words(project: Project, name: str) -> str:
         return match_words(project, read)
     try:
         inputs = part_inputs(project)
-        layout = layout_of(inputs)
+        layout = layout_soon(inputs)
         parts = dict(
             next((c.factors for c in inputs.combinations if c.name == name), ((name, 1.0),))
         )
@@ -77,7 +77,7 @@ def resultant_words(project: Project, name: str) -> str:
 def match_words(project: Project, read: OutsideForces) -> str:
     """How many elements have forces of another analysis, and how they were found."""
     try:
-        mesh = layout_of(part_inputs(project)).mesh
+        mesh = layout_soon(part_inputs(project)).mesh
         found = match(mesh, read)
     except TartanError as error:
         return str(error)
@@ -94,7 +94,7 @@ def mapping_words(project: Project, load: MappedPressure) -> str:
     """Resultant of a table before and after mapping, and how much of the part lay outside it."""
     try:
         inputs = part_inputs(project)
-        found = map_table(layout_of(inputs), load, inputs.tables, "Load")
+        found = map_table(layout_soon(inputs), load, inputs.tables, "Load")
     except TartanError as error:
         return str(error)
     given, mapped = (float(np.linalg.norm(f)) for f in (found.given, found.force[:3]))

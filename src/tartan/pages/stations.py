@@ -8,9 +8,10 @@ from typing import Any, Literal
 from tartan.core.errors import TartanError
 from tartan.core.shell.mesh import Panel
 from tartan.project.analysis.answers import CANCELLED
+from tartan.project.analysis.inputs import layout_soon, part_inputs
 from tartan.project.analysis.jobs import PartAnswer
+from tartan.project.analysis.meshes import MeshPending
 from tartan.project.analysis.partmesh import meshed
-from tartan.project.analysis.shellinputs import layout_of, part_inputs
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Case, Part, ReadSurface
 from tartan.project.findings.verdict import Verdict, is_begun, station_of
@@ -99,7 +100,9 @@ def _part(project: Project, later: Mark) -> StationLine:
         if any(rung.active for rung in part.lay_up):
             # Zones are of what is laid, whether a case loads it or none.
             cases = project.cases or (Case("none"),)
-            zones = len(layout_of(part_inputs(replace(project, cases=cases))).zones.laminates)
+            zones = len(layout_soon(part_inputs(replace(project, cases=cases))).zones.laminates)
+    except MeshPending:
+        return StationLine(f"{shape_words(part)},\nbeing worked out", later)
     except TartanError:
         return StationLine("not usable yet", "needs")
     elements = f"{count:,}".replace(",", THIN_SPACE)

@@ -40,9 +40,9 @@ from tartan.desktop.widgets.split import Pane, Split
 from tartan.exchange.outside_files import read_outside
 from tartan.exchange.pressure_table import read_pressure
 from tartan.pages import cases as case_words
-from tartan.pages import part as state
+from tartan.pages import part_ready
 from tartan.pages.load_fields import NEW as LOADS
-from tartan.project.analysis.inputs import Layout, layout_of, part_inputs
+from tartan.project.analysis.inputs import Layout, layout_of, layout_soon, part_inputs
 from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.section_forces import match
 from tartan.project.document.partmodel import Case, OutsideForces
@@ -281,7 +281,7 @@ class CasesView(SceneStation):
         self.draw()
 
     def _fill_ready(self) -> None:
-        items = [i for i in state.readiness(self.session.project) if i.station == "Cases"]
+        items = [i for i in part_ready.readiness(self.session.project) if i.station == "Cases"]
         to_part = partial(self.session.select, station="Part")
         self.ready.put([Line(i.words, to_part) for i in items], "")
         self.ready.setVisible(bool(items))
@@ -313,7 +313,7 @@ class CasesView(SceneStation):
         if self.pane.on("supports"):
             draw_supports(scene, whole, self.session)
         try:
-            layout = layout_of(part_inputs(project))
+            layout = layout_soon(part_inputs(project))
         except TartanError:
             scene.redraw()
             return

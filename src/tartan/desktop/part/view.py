@@ -36,8 +36,9 @@ from tartan.desktop.widgets.latepanes import Late, LatePanes
 from tartan.desktop.widgets.readylist import Line, ReadyList
 from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import part as state
+from tartan.pages import part_ready
+from tartan.project.analysis.inputs import PartInputs, layout_soon, part_inputs
 from tartan.project.analysis.partmesh import meshed
-from tartan.project.analysis.shellinputs import PartInputs, layout_of, part_inputs
 from tartan.project.document.partmodel import ReadSurface
 from tartan.project.wording import units
 
@@ -218,7 +219,7 @@ class PartView(SceneStation):
     def _inputs(self) -> PartInputs | None:
         try:
             inputs = part_inputs(self.session.project)
-            layout_of(inputs)
+            layout_soon(inputs)
         except TartanError:
             return None
         return inputs
@@ -265,7 +266,7 @@ class PartView(SceneStation):
     # Readiness
 
     def _fill_ready(self) -> None:
-        items = state.readiness(self.session.project)
+        items = part_ready.readiness(self.session.project)
         lines = [
             Line(
                 i.words,
@@ -276,16 +277,16 @@ class PartView(SceneStation):
             for i in items
         ]
         inputs = self._inputs()
-        zones = len(layout_of(inputs).zones.laminates) if inputs else 0
-        well = state.ready_words(self.session.project, zones) if not items else ""
+        zones = len(layout_soon(inputs).zones.laminates) if inputs else 0
+        well = part_ready.ready_words(self.session.project, zones) if not items else ""
         self.ready.put(lines, well)
 
-    def _mend(self, item: state.Item) -> None:
+    def _mend(self, item: part_ready.Item) -> None:
         if item.step is not None:
             error = self.session.edit(item.mend, item.step)
             self._tell(str(error) if error else "")
 
-    def show_item(self, item: state.Item) -> None:
+    def show_item(self, item: part_ready.Item) -> None:
         """Show where a matter lies; a loose component swings."""
         if item.station != "Part" and item.motion is None:
             self.session.select(station=item.station)

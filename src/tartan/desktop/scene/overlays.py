@@ -17,9 +17,10 @@ from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
 from tartan.pages.draping import DrapedPly, map_of, starts
-from tartan.project.analysis.laying import Laid, laid_plies
+from tartan.project.analysis.inputs import Layout, layout_soon, part_inputs
+from tartan.project.analysis.laying import Laid, laid_soon
 from tartan.project.analysis.partmesh import Meshed, meshed
-from tartan.project.analysis.shellinputs import Layout, layout_of, part_inputs, ties_of
+from tartan.project.analysis.shellinputs import ties_of
 from tartan.project.analysis.yarns import lines
 from tartan.project.wording.units import counted
 
@@ -109,13 +110,13 @@ class Overlays:
         project = self._session.project
         try:
             assert project.part is not None
-            return laid_plies(project.part, {s.name: s for s in project.stacks})
+            return laid_soon(project.part, {s.name: s for s in project.stacks})
         except TartanError:
             return ()
 
     def _layout(self) -> Layout | None:
         try:
-            return layout_of(part_inputs(self._session.project))
+            return layout_soon(part_inputs(self._session.project))
         except TartanError:
             return None
 

@@ -120,6 +120,10 @@ class Answers:
         self._given_up.update(self._asked)
         self._worker.cancel()
 
+    def works_on(self, inputs: PartInputs) -> bool:
+        """Whether they are being answered, and not given up."""
+        return inputs in self._wanted_now()
+
     def _wanted_now(self) -> list[PartInputs]:
         return [x for n, (x, _, _) in self._asked.items() if n not in self._given_up]
 

@@ -10,7 +10,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import LoadError, MaterialError, PartError, StackError
+from tartan.core.errors import LoadError, MaterialError, PartError, StackError, TartanError
 from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.laminate.stiffness import of_one_count
 from tartan.core.materials import ELASTIC_FIELDS, Material
@@ -19,6 +19,7 @@ from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.shell.zones import Zones
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
+from tartan.project.analysis.beside import Beside
 from tartan.project.analysis.laying import Laid, laid_plies, zones_for
 from tartan.project.analysis.partmesh import Meshed, meshed, place_name
 from tartan.project.document.loadmodel import places_of
@@ -271,10 +272,12 @@ def copies(part: Part) -> int:
     return part.surface.parts if isinstance(part.surface, Vessel) else 1
 
 
-@lru_cache(maxsize=8)
 def _layout(part: Part, stacks: tuple[Stack, ...], materials: tuple[Material, ...]) -> Layout:
     laid = laid_plies(part, {s.name: s for s in stacks})
     return Layout(meshed(part), laid, zones_for(part, laid, materials), copies(part))
+
+
+_LAYOUT = Beside(_layout, "The plies are being laid.")
 
 
 def layout_of(inputs: PartInputs) -> Layout:
@@ -285,7 +288,28 @@ def layout_of(inputs: PartInputs) -> Layout:
     TartanError
         Regions, stacks or materials that cannot be, or elements without a ply.
     """
-    return _layout(inputs.part, inputs.stacks, inputs.materials)
+    return _LAYOUT(inputs.part, inputs.stacks, inputs.materials)
+
+
+def layout_soon(inputs: PartInputs) -> Layout:
+    """Part with its plies laid, for whoever can do without for a moment.
+
+    Raises
+    ------
+    MeshPending
+        When the plies are being laid, in a window.
+    TartanError
+        As `layout_of`.
+    """
+    meshed(inputs.part)
+    return _LAYOUT.soon(inputs.part, inputs.stacks, inputs.materials)
+
+
+def lay_ahead(inputs: PartInputs) -> None:
+    """Begin to lay plies that a window will ask for; nothing where there is no mesh yet."""
+    with suppress(TartanError):
+        meshed(inputs.part)
+        _LAYOUT.ahead(inputs.part, inputs.stacks, inputs.materials)
 
 
 def where_words(inputs: PartInputs, element: int) -> str:

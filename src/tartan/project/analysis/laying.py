@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +13,7 @@ from tartan.core.materials import Material
 from tartan.core.shell.zones import LaidPly, Zones, zones_of
 from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
+from tartan.project.analysis.beside import Beside
 from tartan.project.analysis.draping import check_covered, draping_of
 from tartan.project.analysis.own_fibres import own_turn
 from tartan.project.analysis.partmesh import Meshed, meshed
@@ -64,11 +64,28 @@ def laid_plies(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
     PartError
         When a region does not exist.
     """
+    return _LAID(*_key(part, stacks))
+
+
+def laid_soon(part: Part, stacks: Mapping[str, Stack]) -> tuple[Laid, ...]:
+    """Plies of the lay-up for whoever can do without them for a moment.
+
+    Raises
+    ------
+    MeshPending
+        When they are being laid, in a window.
+    DocumentError, PartError
+        As `laid_plies`.
+    """
+    meshed(part)
+    return _LAID.soon(*_key(part, stacks))
+
+
+def _key(part: Part, stacks: Mapping[str, Stack]) -> tuple[Part, tuple[Stack, ...]]:
     used = {r.stack for r in part.lay_up}
-    return _laid_plies(part, tuple(s for n, s in stacks.items() if n in used))
+    return part, tuple(s for n, s in stacks.items() if n in used)
 
 
-@lru_cache(maxsize=8)
 def _laid_plies(part: Part, known: tuple[Stack, ...]) -> tuple[Laid, ...]:
     whole, stacks = meshed(part), {s.name: s for s in known}
     found: list[Laid] = []
@@ -102,6 +119,9 @@ def _laid_plies(part: Part, known: tuple[Stack, ...]) -> tuple[Laid, ...]:
             check_covered(made, f"Lay-up, rung {number + 1}")
             found.append(Laid(number, k, p, elements, made.turn, made.found.factor))
     return tuple(found)
+
+
+_LAID = Beside(_laid_plies, "The plies are being laid.")
 
 
 def _check_meridians(whole: Meshed) -> None:

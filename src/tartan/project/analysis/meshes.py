@@ -1,5 +1,7 @@
 """Meshes of surfaces, each made once; in a window, those that take a while are made apart.
 
+What is worked out on them by a thread, such as how plies lie, is awaited together with them.
+
 Whoever needs a mesh asks for it and has it at once, or is told by `MeshPending` that it is being
 made. Without anybody who listens (command line, solver, tests) every mesh is made at once.
 """
@@ -67,6 +69,7 @@ class Meshes:
         self._kept: OrderedDict[Key, Mesh | TartanError] = OrderedDict()
         self._ears: list[Ear] = []
         self._wanted: list[Key] = []
+        self._beside: list[threading.Event] = []
         self._process: Child | None = None
 
     # What is there
@@ -105,9 +108,13 @@ class Meshes:
             self._kept.move_to_end(key)
         return found
 
+    @property
+    def heard_here(self) -> bool:
+        """Whether a window asks, which is spared what takes a while."""
+        return bool(self._ears) and threading.current_thread() is threading.main_thread()
+
     def _spared(self, most: int, key: Key) -> bool:
-        here = threading.current_thread() is threading.main_thread()
-        return bool(self._ears) and here and _expected(key) > most
+        return self.heard_here and _expected(key) > most
 
     def found(self, key: Key) -> Mesh | None:
         """A mesh that was made, else None."""
@@ -149,13 +156,19 @@ class Meshes:
         """Listen no more; what is made for nobody is given up."""
         self._ears = [each for each in self._ears if each != ear]
         if not self._ears:
-            self._wanted = []
+            self._wanted, self._beside = [], []
             self._end()
 
     @property
     def busy(self) -> bool:
-        """Whether a mesh is being made apart."""
-        return bool(self._wanted)
+        """Whether a mesh, or what is laid on it, is being made apart."""
+        return bool(self._wanted or self._beside)
+
+    def await_beside(self, done: threading.Event) -> None:
+        """Tell whoever listens, as of a mesh, when something is done that a thread is at."""
+        if done not in self._beside:
+            self._beside.append(done)
+            self._tell(ended=False)
 
     def want(self, key: Key) -> None:
         """Have a mesh made apart; what was wanted before and is not begun waits behind it."""
@@ -174,7 +187,11 @@ class Meshes:
             self._process = Child("tartan-mesher", serve, self._wanted[0])
 
     def poll(self) -> None:
-        """See whether a mesh is there; whoever listens is told."""
+        """See whether a mesh, or something beside, is there; whoever listens is told."""
+        left = [each for each in self._beside if not each.is_set()]
+        if len(left) < len(self._beside):
+            self._beside = left
+            self._tell(ended=True)
         if self._process is None:
             return
         connection = self._process.connection
@@ -197,8 +214,8 @@ class Meshes:
 
     def give_up(self) -> None:
         """Make no more meshes; whoever listens and still needs one asks again."""
-        if self._wanted:
-            self._wanted = []
+        if self.busy:
+            self._wanted, self._beside = [], []
             self._end()
             self._tell(ended=True)
 

@@ -9,13 +9,15 @@ from dataclasses import replace
 import numpy as np
 
 from tartan.core.bounds import MOST_LENGTH, beyond
-from tartan.core.errors import DocumentError, PartError
+from tartan.core.errors import DocumentError, PartError, TartanError
 from tartan.core.shell import regions
 from tartan.core.shell.defects import Kind, mended
 from tartan.core.shell.shapes import Cone, Dome, Tube
 from tartan.core.shell.vessel_shape import Vessel
 from tartan.core.stack import Ply
-from tartan.project.analysis.laying import laid_plies
+from tartan.project.analysis.inputs import layout_soon, part_inputs
+from tartan.project.analysis.laying import laid_soon
+from tartan.project.analysis.meshes import MESHES, MeshPending
 from tartan.project.analysis.partmesh import base_mesh, meshed, region_elements
 from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import Project
@@ -123,9 +125,23 @@ def put_part(project: Project, part: Part) -> Project:
             )
     for number, rung in enumerate(part.lay_up, start=1):
         check_rung(project, rung, f"Part, rung {number}")
+    changed = replace(project, part=part)
+    _lay(changed, part)
+    return changed
+
+
+def _lay(project: Project, part: Part) -> None:
+    """Refuse what cannot be laid; a window has the zones made with it that it will show."""
     meshed(part)
-    laid_plies(part, {s.name: s for s in project.stacks})
-    return replace(project, part=part)
+    if MESHES.heard_here:
+        try:
+            layout_soon(part_inputs(project))
+        except MeshPending:
+            raise
+        except TartanError:
+            # Something may be lacking yet to solve the part.
+            pass
+    laid_soon(part, {s.name: s for s in project.stacks})
 
 
 def change_part(project: Project, **values: object) -> Project:

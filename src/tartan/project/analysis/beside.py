@@ -1,0 +1,139 @@
+"""What takes a while to work out, remembered; in a window it is worked out beside it.
+
+Whoever can show something else meanwhile asks for it *soon*: what is not there after a moment is
+told by `MeshPending`, and whoever listens to `MESHES` hears when it is. All others wait for it.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
+from tartan.core.errors import TartanError
+from tartan.project.analysis.meshes import MESHES, STOPPED, MeshPending
+
+V = TypeVar("V")
+
+MOMENT = 0.08
+"""Seconds that the window waits before it goes on without: less than anybody notices."""
+
+
+class _Job(Generic[V]):
+    """One value in the making."""
+
+    def __init__(self, make: Callable[..., V], key: tuple[Any, ...]) -> None:
+        self._make, self._key = make, key
+        self._value: V | None = None
+        self._error: BaseException | None = None
+        self.done = threading.Event()
+        self.waited_for = False
+
+    def run(self) -> None:
+        """Work it out, here."""
+        try:
+            self._value = self._make(*self._key)
+        except Exception as error:  # noqa: BLE001 - raised where it is asked for
+            self._error = error
+        finally:
+            self.done.set()
+
+    @property
+    def lasts(self) -> bool:
+        """Whether asking again would come to the same."""
+        passing = isinstance(self._error, MeshPending) or self._error is STOPPED
+        refused = isinstance(self._error, TartanError) and not passing
+        return self._error is None or refused
+
+    def result(self) -> V:
+        """The value, or raise why there is none; waits for it."""
+        self.done.wait()
+        if self._error is not None:
+            raise self._error
+        return self._value  # type: ignore[return-value]
+
+
+class Beside(Generic[V]):
+    """A function whose last values are remembered by its arguments.
+
+    Parameters
+    ----------
+    make : callable
+        Works a value out; does not use Qt.
+    words : str
+        What is being done meanwhile, as a sentence.
+    most : int
+        Values remembered.
+    """
+
+    def __init__(self, make: Callable[..., V], words: str, most: int = 8) -> None:
+        self._make, self._words, self._most = make, words, most
+        self._jobs: OrderedDict[tuple[Any, ...], _Job[V]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def __call__(self, *key: Any) -> V:
+        """Return the value, worked out now where it is not there.
+
+        Raises
+        ------
+        TartanError
+            As the function does.
+        """
+        job, fresh = self._job(key)
+        if fresh:
+            job.run()
+        return self._result(key, job)
+
+    def ahead(self, *key: Any) -> None:
+        """Begin to work a value out that a window will ask for."""
+        if MESHES.heard_here:
+            self._begun(key)
+
+    def soon(self, *key: Any) -> V:
+        """Return the value if it is there in a moment; without a window it is waited for.
+
+        Raises
+        ------
+        MeshPending
+            When it is being worked out; who listens to `MESHES` is told when it is there.
+        TartanError
+            As the function does.
+        """
+        if not MESHES.heard_here:
+            return self(*key)
+        job = self._begun(key)
+        if not job.done.is_set():
+            # All that ask for it wait for one moment together.
+            moment, job.waited_for = 0.0 if job.waited_for else MOMENT, True
+            if not job.done.wait(moment):
+                MESHES.await_beside(job.done)
+                raise MeshPending(self._words, "Part", "It is taken over as soon as it is there.")
+        return self._result(key, job)
+
+    def _begun(self, key: tuple[Any, ...]) -> _Job[V]:
+        job, fresh = self._job(key)
+        if fresh:
+            threading.Thread(target=job.run, daemon=True, name="beside").start()
+        return job
+
+    def _job(self, key: tuple[Any, ...]) -> tuple[_Job[V], bool]:
+        """The job of a key, and whether it is to be begun."""
+        with self._lock:
+            job = self._jobs.get(key)
+            fresh = job is None
+            if job is None:
+                job = self._jobs[key] = _Job(self._make, key)
+                while len(self._jobs) > self._most:
+                    self._jobs.popitem(last=False)
+            self._jobs.move_to_end(key)
+            return job, fresh
+
+    def _result(self, key: tuple[Any, ...], job: _Job[V]) -> V:
+        try:
+            return job.result()
+        finally:
+            if not job.lasts:
+                with self._lock:
+                    if self._jobs.get(key) is job:
+                        del self._jobs[key]
