@@ -1,0 +1,114 @@
+"""Laying that takes a while: the window lives on, and what waits for it is taken or refused."""
+
+import dataclasses
+from collections.abc import Callable, Iterator
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from tartan.desktop.window import MainWindow
+from tartan.pages import part_ready
+from tartan.project.analysis import beside
+from tartan.project.analysis.meshes import MESHES, MeshPending
+from tartan.project.document.model import Project
+from tartan.project.document.samples import radome_cap_project
+from tartan.project.edits import part_edits
+from tests.desktop.test_window import solved
+
+pytestmark = pytest.mark.gl
+Opener = Callable[..., MainWindow]
+
+
+@pytest.fixture
+def cap(qtbot: QtBot, open_window: Opener, monkeypatch: pytest.MonkeyPatch) -> MainWindow:
+    """The draped sample, coarse, in a window that waits for nothing."""
+    project = radome_cap_project()
+    assert project.part is not None
+    coarse = dataclasses.replace(project.part, mesh_size=2.5 * project.part.mesh_size)
+    window = open_window(part_edits.put_part(project, coarse))
+    window.session.select(station="Part")
+    qtbot.waitUntil(lambda: window.part.pane.scene is not None)
+    monkeypatch.setattr(beside, "MOMENT", 0.0)
+    return window
+
+
+def turned(project: Project, angle: float) -> Project:
+    part = project.part
+    assert part is not None
+    first = dataclasses.replace(part.lay_up[0], turn=angle)
+    return part_edits.put_lay_up(project, (first, *part.lay_up[1:]))
+
+
+def turn_of(window: MainWindow) -> float:
+    part = window.session.project.part
+    assert part is not None
+    return part.lay_up[0].turn
+
+
+def lists(window: MainWindow) -> str:
+    return " ".join(i.words for i in part_ready.readiness(window.session.project))
+
+
+def test_a_turned_ply_holds_nobody_up_and_is_taken_when_it_is_laid(
+    qtbot: QtBot, cap: MainWindow
+) -> None:
+    session = cap.session
+    error = session.edit("turn a rung", lambda p: turned(p, 12.0))
+    assert isinstance(error, MeshPending)
+    assert "being laid" in str(error)
+    assert session.meshing
+    assert turn_of(cap) == 0.0
+    # Another figure in the same field takes the place of the one before.
+    assert isinstance(session.edit("turn a rung", lambda p: turned(p, 20.0)), MeshPending)
+    qtbot.waitUntil(lambda: turn_of(cap) == 20.0)
+    solved(qtbot, cap)
+    qtbot.waitUntil(lambda: not MESHES.busy)
+    assert session.answer is not None
+    assert session.answer.inputs.part.lay_up[0].turn == 20.0
+    # What was shown as under way is there: zones on the part, and nothing in the way.
+    assert "being" not in cap.part.ready.accessibleDescription() + lists(cap)
+    assert part_ready.readiness(session.project) == []
+    assert cap.part.overlays._layout() is not None
+    session.undo()
+    assert turn_of(cap) == 0.0
+
+
+def test_what_cannot_be_laid_is_refused_when_that_is_seen(qtbot: QtBot, cap: MainWindow) -> None:
+    session = cap.session
+    before = session.project
+
+    def aside(project: Project) -> Project:
+        part = project.part
+        assert part is not None
+        draped = part.lay_up[0].draped
+        assert draped is not None
+        far = dataclasses.replace(draped, start=(50.0, 0.0, 0.0))
+        first = dataclasses.replace(part.lay_up[0], draped=far)
+        return part_edits.put_lay_up(project, (first, *part.lay_up[1:]))
+
+    assert isinstance(session.edit("start of a ply", aside), MeshPending)
+    qtbot.waitUntil(lambda: cap.refused.isVisible())
+    assert session.project is before
+    assert not session.meshing
+    assert session.verdict.state != "none"
+
+
+def test_undo_gives_a_ply_that_is_being_laid_up(qtbot: QtBot, cap: MainWindow) -> None:
+    session = cap.session
+    label = session.history.undo_label
+    assert isinstance(session.edit("turn a rung", lambda p: turned(p, 31.0)), MeshPending)
+    session.undo()
+    assert not session.meshing
+    assert turn_of(cap) == 0.0
+    assert session.history.undo_label == label
+    # The thread goes on; what it laid is taken when it is wanted again.
+    error = session.edit("turn a rung", lambda p: turned(p, 31.0))
+    assert error is None or isinstance(error, MeshPending)
+    qtbot.waitUntil(lambda: turn_of(cap) == 31.0)
+    qtbot.waitUntil(lambda: not MESHES.busy)
+
+
+@pytest.fixture(autouse=True)
+def _nothing_left() -> Iterator[None]:
+    yield
+    assert not MESHES.busy
