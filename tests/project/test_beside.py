@@ -133,10 +133,15 @@ def test_a_moment_is_waited_once_by_all(
 def test_a_refusal_is_remembered_but_not_that_something_was_stopped(heard: list[bool]) -> None:
     count = Counter()
     made = Beside(count, WORDS)
+    raised = []
     for _ in range(2):
-        with pytest.raises(PartError, match="none below zero"):
+        with pytest.raises(PartError, match="none below zero") as caught:
             made(-1)
+        raised.append(caught.value)
     assert count.made == [-1]
+    # What is kept holds no frames of those who asked: a window would stay with them.
+    assert raised[0] is not raised[1]
+    assert raised[0].mend == raised[1].mend == "Enter more."
 
     asked = []
 

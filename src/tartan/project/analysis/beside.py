@@ -9,6 +9,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from copy import copy
 from typing import Any, Generic, TypeVar
 
 from tartan.core.errors import TartanError
@@ -34,6 +35,9 @@ class _Job(Generic[V]):
         """Work it out, here."""
         try:
             self._value = self._make(*self._key)
+        except TartanError as error:
+            # Without the frames it came through, which would keep a window and its arrays.
+            self._error = error.with_traceback(None)
         except Exception as error:  # noqa: BLE001 - raised where it is asked for
             self._error = error
         finally:
@@ -50,7 +54,8 @@ class _Job(Generic[V]):
         """The value, or raise why there is none; waits for it."""
         self.done.wait()
         if self._error is not None:
-            raise self._error
+            # Another each time, or it would gather the frames of all who asked.
+            raise copy(self._error) if self.lasts else self._error
         return self._value  # type: ignore[return-value]
 
 
