@@ -1,18 +1,20 @@
 """Laying that takes a while: the window lives on, and what waits for it is taken or refused."""
 
 import dataclasses
+import threading
 from collections.abc import Callable, Iterator
 
 import pytest
+from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from tartan.desktop.window import MainWindow
 from tartan.pages import part_ready
-from tartan.project.analysis import beside
+from tartan.project.analysis import beside, inputs
 from tartan.project.analysis.meshes import MESHES, MeshPending
 from tartan.project.document.model import Project
 from tartan.project.document.samples import radome_cap_project
-from tartan.project.edits import part_edits
+from tartan.project.edits import case_edits, part_edits
 from tests.desktop.test_window import solved
 
 pytestmark = pytest.mark.gl
@@ -32,6 +34,20 @@ def cap(qtbot: QtBot, open_window: Opener, monkeypatch: pytest.MonkeyPatch) -> M
     return window
 
 
+@pytest.fixture
+def gate(cap: MainWindow, monkeypatch: pytest.MonkeyPatch) -> Iterator[threading.Event]:
+    """Nothing is laid beside the window until it is set."""
+    opened, lay = threading.Event(), inputs._LAYOUT._make
+
+    def held(*key: object) -> inputs.Layout:
+        assert opened.wait(60)
+        return lay(*key)
+
+    monkeypatch.setattr(inputs._LAYOUT, "_make", held)
+    yield opened
+    opened.set()
+
+
 def turned(project: Project, angle: float) -> Project:
     part = project.part
     assert part is not None
@@ -45,35 +61,43 @@ def turn_of(window: MainWindow) -> float:
     return part.lay_up[0].turn
 
 
-def lists(window: MainWindow) -> str:
-    return " ".join(i.words for i in part_ready.readiness(window.session.project))
+def said(window: MainWindow) -> str:
+    return " ".join(x.text() for x in window.part.ready.findChildren(QLabel))
 
 
 def test_a_turned_ply_holds_nobody_up_and_is_taken_when_it_is_laid(
-    qtbot: QtBot, cap: MainWindow
+    qtbot: QtBot, cap: MainWindow, gate: threading.Event
 ) -> None:
     session = cap.session
     error = session.edit("turn a rung", lambda p: turned(p, 12.0))
     assert isinstance(error, MeshPending)
     assert "being laid" in str(error)
     assert session.meshing
+    assert "laying plies" in str(session.under_way)
     assert turn_of(cap) == 0.0
     # Another figure in the same field takes the place of the one before.
     assert isinstance(session.edit("turn a rung", lambda p: turned(p, 20.0)), MeshPending)
+    # The window is used meanwhile.
+    session.select(station="Cases")
+    session.select(station="Part")
+    assert turn_of(cap) == 0.0
+    gate.set()
     qtbot.waitUntil(lambda: turn_of(cap) == 20.0)
     solved(qtbot, cap)
     qtbot.waitUntil(lambda: not MESHES.busy)
     assert session.answer is not None
     assert session.answer.inputs.part.lay_up[0].turn == 20.0
     # What was shown as under way is there: zones on the part, and nothing in the way.
-    assert "being" not in cap.part.ready.accessibleDescription() + lists(cap)
+    qtbot.waitUntil(lambda: "every element has plies" in said(cap))
     assert part_ready.readiness(session.project) == []
     assert cap.part.overlays._layout() is not None
     session.undo()
     assert turn_of(cap) == 0.0
 
 
-def test_what_cannot_be_laid_is_refused_when_that_is_seen(qtbot: QtBot, cap: MainWindow) -> None:
+def test_what_cannot_be_laid_is_refused_when_that_is_seen(
+    qtbot: QtBot, cap: MainWindow, gate: threading.Event
+) -> None:
     session = cap.session
     before = session.project
 
@@ -87,13 +111,17 @@ def test_what_cannot_be_laid_is_refused_when_that_is_seen(qtbot: QtBot, cap: Mai
         return part_edits.put_lay_up(project, (first, *part.lay_up[1:]))
 
     assert isinstance(session.edit("start of a ply", aside), MeshPending)
+    gate.set()
     qtbot.waitUntil(lambda: cap.refused.isVisible())
+    assert "lies 49400 mm off the surface" in cap.refused.words.text()
     assert session.project is before
     assert not session.meshing
     assert session.verdict.state != "none"
 
 
-def test_undo_gives_a_ply_that_is_being_laid_up(qtbot: QtBot, cap: MainWindow) -> None:
+def test_undo_gives_a_ply_that_is_being_laid_up(
+    qtbot: QtBot, cap: MainWindow, gate: threading.Event
+) -> None:
     session = cap.session
     label = session.history.undo_label
     assert isinstance(session.edit("turn a rung", lambda p: turned(p, 31.0)), MeshPending)
@@ -103,7 +131,8 @@ def test_undo_gives_a_ply_that_is_being_laid_up(qtbot: QtBot, cap: MainWindow) -
     assert session.history.undo_label == label
     # The thread goes on; what it laid is taken when it is wanted again.
     error = session.edit("turn a rung", lambda p: turned(p, 31.0))
-    assert error is None or isinstance(error, MeshPending)
+    assert isinstance(error, MeshPending)
+    gate.set()
     qtbot.waitUntil(lambda: turn_of(cap) == 31.0)
     qtbot.waitUntil(lambda: not MESHES.busy)
 
@@ -112,3 +141,28 @@ def test_undo_gives_a_ply_that_is_being_laid_up(qtbot: QtBot, cap: MainWindow) -
 def _nothing_left() -> Iterator[None]:
     yield
     assert not MESHES.busy
+
+
+def test_what_is_missing_is_looked_for_beside_and_said_softly_meanwhile(
+    qtbot: QtBot, cap: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened, look = threading.Event(), part_ready._READY._make
+
+    def held(*given: object) -> list[part_ready.Item]:
+        assert opened.wait(60)
+        return look(*given)
+
+    monkeypatch.setattr(part_ready._READY, "_make", held)
+    unheld = case_edits.put_supports(cap.session.project, ())
+    cap.session.edit("no supports", lambda _: unheld)
+    waiting = [("The part is being looked through.", "soft")]
+    lines = cap.part.ready
+    qtbot.waitUntil(
+        lambda: (
+            [(x.text(), x.property("role")) for x in lines.findChildren(QLabel) if x.isVisible()]
+            == waiting
+        )
+    )
+    opened.set()
+    qtbot.waitUntil(lambda: "The part has no supports" in said(cap))
+    qtbot.waitUntil(lambda: not MESHES.busy)

@@ -79,8 +79,8 @@ class Session(QObject):
     def edit(self, label: str, change: Callable[[Project], Project]) -> TartanError | None:
         """Apply an edit as one undo step; an error is returned and nothing changes.
 
-        An edit that needs a mesh which takes a while is held until it is there; `MeshPending` is
-        returned meanwhile, and what refuses the edit then is told by `edit_refused`.
+        An edit that needs a mesh or lays plies, which take a while, is held until they are there;
+        `MeshPending` is returned meanwhile, and what refuses them then is told by `edit_refused`.
         """
         before = self.project
         if any(each == label for each, _ in self._held):
@@ -174,14 +174,16 @@ class Session(QObject):
 
     @property
     def meshing(self) -> bool:
-        """Whether an edit, or the answer, waits for a mesh."""
+        """Whether an edit, or the answer, waits for a mesh or for plies that are being laid."""
         return MESHES.busy and (bool(self._held) or self.solving)
 
     @property
     def under_way(self) -> Progress | None:
         """What is being done for the project as it stands, and how far it is."""
-        if self.meshing and self.progress is None:
+        if MESHES.meshing and self.meshing and self.progress is None:
             return Progress("meshing", 0.0)
+        if self._held and self.progress is None:
+            return Progress("laying plies", 0.0)
         return self.progress if self.solving else None
 
     # Answering

@@ -16,6 +16,7 @@ from tartan.core.shell.defects import find_defects
 from tartan.project.analysis.beside import Beside
 from tartan.project.analysis.inputs import copies
 from tartan.project.analysis.laying import bare_elements, laid_plies
+from tartan.project.analysis.meshes import MeshPending
 from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.shellinputs import held_nodes, ties_of
 from tartan.project.document.model import Project
@@ -71,11 +72,19 @@ class _Same:
 
 
 def readiness(project: Project) -> list[Item]:
-    """Whatever stands in the way of a solution, in the order of the work; remembered."""
+    """Whatever stands in the way of a solution, in the order of the work; remembered.
+
+    Raises
+    ------
+    MeshPending
+        When it is being looked for, in a window.
+    """
     try:
         if project.part is not None:
             meshed(project.part)
         return _READY.soon(_Same(project))
+    except MeshPending:
+        raise
     except TartanError as error:
         return [Item(str(error), "Part", _NOWHERE)]
 

@@ -43,6 +43,7 @@ from tartan.pages import cases as case_words
 from tartan.pages import part_ready
 from tartan.pages.load_fields import NEW as LOADS
 from tartan.project.analysis.inputs import Layout, layout_of, layout_soon, part_inputs
+from tartan.project.analysis.meshes import MeshPending
 from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.section_forces import match
 from tartan.project.document.partmodel import Case, OutsideForces
@@ -281,7 +282,12 @@ class CasesView(SceneStation):
         self.draw()
 
     def _fill_ready(self) -> None:
-        items = [i for i in part_ready.readiness(self.session.project) if i.station == "Cases"]
+        try:
+            every = part_ready.readiness(self.session.project)
+        except MeshPending:
+            # Told again when it is known.
+            return
+        items = [i for i in every if i.station == "Cases"]
         to_part = partial(self.session.select, station="Part")
         self.ready.put([Line(i.words, to_part) for i in items], "")
         self.ready.setVisible(bool(items))

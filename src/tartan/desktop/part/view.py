@@ -5,6 +5,7 @@ Under the surface stand what is to be settled before solving, and the probe with
 
 from __future__ import annotations
 
+from contextlib import suppress
 from functools import partial
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any, cast
@@ -38,6 +39,7 @@ from tartan.desktop.widgets.split import Pane, Split
 from tartan.pages import part as state
 from tartan.pages import part_ready
 from tartan.project.analysis.inputs import PartInputs, layout_soon, part_inputs
+from tartan.project.analysis.meshes import MeshPending
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.partmodel import ReadSurface
 from tartan.project.wording import units
@@ -266,7 +268,11 @@ class PartView(SceneStation):
     # Readiness
 
     def _fill_ready(self) -> None:
-        items = part_ready.readiness(self.session.project)
+        try:
+            items = part_ready.readiness(self.session.project)
+        except MeshPending as pending:
+            self.ready.put([], pending.what, role="soft")
+            return
         lines = [
             Line(
                 i.words,
@@ -337,10 +343,8 @@ class PartView(SceneStation):
         for card in (self.probe, *self.pins):
             mesh_count = 0
             if self.session.project.part is not None and card.element is not None:
-                try:
+                with suppress(TartanError):
                     mesh_count = meshed(self.session.project.part).mesh.count
-                except TartanError:
-                    mesh_count = 0
             known = (
                 card.element if card.element is not None and card.element < mesh_count else None
             )

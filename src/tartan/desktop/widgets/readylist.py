@@ -35,10 +35,10 @@ class ReadyList(QWidget):
         self.lines: Sequence[Line] = ()
         self.setAccessibleName("Readiness")
 
-    def put(self, lines: Sequence[Line], well: str) -> None:
-        """Show other lines; `well` where there are none."""
+    def put(self, lines: Sequence[Line], well: str, *, role: str = "well") -> None:
+        """Show other lines; `well` where there are none, which is soft while it is only said."""
         self.lines = lines
-        made_of = (well, *((x.words, x.mend) for x in lines))
+        made_of = (well, role, *((x.words, x.mend) for x in lines))
         if made_of == self._made_of:
             return
         self._made_of = made_of
@@ -59,7 +59,7 @@ class ReadyList(QWidget):
         if len(lines) > MOST:
             self._box.addWidget(label(f"and {len(lines) - MOST} more", "soft"))
         if not lines:
-            self._box.addWidget(label(well, "well", wrap=True))
+            self._box.addWidget(label(well, role, wrap=True))
         self._box.addStretch(1)
 
     def _show(self, i: int) -> None:

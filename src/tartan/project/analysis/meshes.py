@@ -48,7 +48,7 @@ def mesh_key(part: Part) -> Key:
 
 
 class MeshPending(PartError):  # noqa: N818 - nothing is wrong
-    """A mesh is being made; what needs it can be had when it is there."""
+    """A mesh is being made, or plies are laid on it; what needs them can be had when they are."""
 
 
 def _expected(key: Key) -> float:
@@ -158,6 +158,11 @@ class Meshes:
         if not self._ears:
             self._wanted, self._beside = [], []
             self._end()
+
+    @property
+    def meshing(self) -> bool:
+        """Whether a mesh is being made apart."""
+        return bool(self._wanted)
 
     @property
     def busy(self) -> bool:
