@@ -7,6 +7,7 @@ import pytest
 
 from tartan.core.errors import PartError
 from tartan.core.laminate import Laminate
+from tartan.core.laminate.response import Load, free_stress
 from tartan.core.shell.alike import assess_alike, assessed_alike
 from tartan.core.shell.margins import Within, assess
 from tartan.core.shell.recovery import assess_zones
@@ -60,14 +61,73 @@ def test_zones_together_say_what_each_says_alone(seed: int, within: Within) -> N
         ]
 
 
+@pytest.mark.parametrize("seed", range(2))
+@pytest.mark.parametrize("within", [Within(), Within(plies=(0, 2, 3, 5), levels=(0, 1))])
+@pytest.mark.parametrize("rule", ["tsai_wu", "hashin", "puck", "max_stress"])
+@pytest.mark.parametrize("way", ["held", "held and grows", "grows", "held by loads", "plain"])
+def test_what_stays_meanwhile_is_each_zones_own(
+    seed: int, within: Within, rule: str, way: str
+) -> None:
+    zones, strains = part(seed)
+    rng = np.random.default_rng(seed + 70)
+    warm, grows = (
+        [Load(dT=rng.normal() * 80, dT_gradient=rng.normal() * 2e4) for _ in zones.laminates]
+        for _ in range(2)
+    )
+    state = {
+        "held": (0.3 * strains[2], warm, None),
+        "held and grows": (0.3 * strains[2], warm, grows),
+        "grows": (None, None, grows),
+        "held by loads": (0.3 * strains[2], None, None),
+        "plain": (None, None, None),
+    }[way]
+    sets = {"ply": (rule, "max_strain"), "core": ("core_shear",)}
+    residual, temperature, scaled = state
+    whole = assess_zones(
+        zones,
+        strains,
+        sets,
+        residual=residual,
+        temperature=temperature,
+        scaled=scaled,
+        within=within,
+    )
+    for number, lam in enumerate(zones.laminates):
+        here = np.flatnonzero(zones.zone == number)
+        if len(here) == 0:
+            continue
+        one = assess(
+            lam,
+            strains[:, here],
+            sets,
+            None if residual is None else residual[here],
+            None if temperature is None else free_stress(lam, temperature[number]),
+            None if scaled is None else free_stress(lam, scaled[number]),
+            within.of_zone(zones.plies[number]),
+        )
+        judged = one.judged
+        np.testing.assert_array_equal(whole.judged[here], judged)
+        for name in ("reserve", "index"):
+            mine, theirs = getattr(whole, name)[here], getattr(one, name)
+            np.testing.assert_allclose(mine[judged], theirs[judged], rtol=1e-11, err_msg=name)
+        one = dataclasses.replace(one, ply=np.array(zones.plies[number])[one.ply])
+        for name in ("case", "ply", "level", "point", "mode"):
+            mine, theirs = getattr(whole, name)[here], getattr(one, name)
+            np.testing.assert_array_equal(mine[judged], theirs[judged], err_msg=name)
+
+
 def test_which_zones_go_together() -> None:
     zones, strains = part(1)
     groups = [numbers for numbers, _, _ in assessed_alike(zones, strains, SETS, Within())]
     # Alone are the one of other materials, the one of four plies and the sandwich.
     assert groups == [[0, 1, 2, 4, 5, 7, 8, 9, 10]]
-    # What the compiled search does not know is left to the general way.
+    # So they do where the compiled search does not know a criterion, or something is held.
     puck = {"ply": ("puck",), "core": ("core_shear",)}
-    assert list(assessed_alike(zones, strains, puck, Within())) == []
+    for how in ((puck, Within()), (SETS, Within(), strains[0])):
+        assert [n for n, _, _ in assessed_alike(zones, strains, *how)] == groups
+    # What reads shear between plies as well is left to the general way.
+    between = {"ply": ("tsai_wu", "interlaminar"), "core": ("core_shear",)}
+    assert list(assessed_alike(zones, strains, between, Within())) == []
     # A choice of plies parts zones that have them at other places.
     parted = assessed_alike(zones, strains, SETS, Within(plies=(0, 1, 2, 3)))
     for numbers, _, _ in parted:

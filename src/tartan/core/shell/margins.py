@@ -13,10 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS, criterion
-from tartan.core.criteria.base import Outcome, mode_name
+from tartan.core.criteria.base import mode_name
 from tartan.core.errors import PartError
 from tartan.core.laminate.response import shear_from_section, stress_from_section
 from tartan.core.laminate.stiffness import Laminate
+from tartan.core.shell.governing import at_levels, keep_least
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.sweep import Sections, rows_of, sweep
 from tartan.core.strength.laminate_reserves import Beside, Check, Sets, checks_of
@@ -209,13 +210,13 @@ def assess(  # noqa: PLR0913 - as many parts of one state
             if beside is None
             else [c.on_surface(beside.curved[block][:, None, None]) for c in checks]
         ):
-            fed = _at_levels(check, stress, levels, press)
+            fed = at_levels(check, stress, levels, press)
             rest = None
             if held:
-                rest = np.broadcast_to(_at_levels(check, held, levels, kept)[:, None], fed.shape)
+                rest = np.broadcast_to(at_levels(check, held, levels, kept)[:, None], fed.shape)
             outcome = check.rule.evaluate(check.strengths, fed, rest)
             which = keys.index(check.rule.key)
-            _keep_least(
+            keep_least(
                 outcome,
                 check.plies,
                 levels,
@@ -242,14 +243,6 @@ def refuse_lost(strains: Array) -> None:
             f"Element {int(element) + 1}, case {int(case) + 1}",
             "Solve the part again; check loads and materials.",
         )
-
-
-def _at_levels(
-    check: Check, stress: Mapping[str, Array], levels: Index, press: Array | None = None
-) -> Array:
-    """What a check reads at its plies and the chosen levels."""
-    found = check.fed(stress["in-plane"], stress.get("transverse"), press)
-    return found if check.gather is not None else found[..., levels, :]
 
 
 def swept(
@@ -321,39 +314,6 @@ def _held(
         grows = None if growth is None else growth.held[block][:, None]
         found["transverse"] = shear_from_section(laminate, strains, grows)
     return found
-
-
-def _keep_least(
-    outcome: Outcome,
-    plies: NDArray[np.intp],
-    levels: Index,
-    number: int,
-    kept: tuple[Array, Index, Array],
-) -> None:
-    """Update reserve factors, addresses and indices in place where this check governs."""
-    reserve, address, index = kept
-    shape = outcome.reserve.shape[1:]
-    flat = outcome.reserve.reshape(len(reserve), -1)
-    rows = np.arange(len(reserve))
-    least = flat.min(axis=1)
-    # Of places equal but for rounding the first is named: lowest case, point, ply, level.
-    best = (flat <= least[:, None] * (1 + 1e-9)).argmax(axis=1)
-    # An element on which nothing ever fails keeps an address too, that of the first check.
-    better = (least < reserve) | np.isnan(index)
-    at = np.array(np.unravel_index(best, shape))
-    found = np.stack(
-        [
-            at[0],
-            at[1],
-            plies[at[2]],
-            levels[at[3]],
-            np.full(len(rows), number),
-            outcome.mode.reshape(len(reserve), -1)[rows, best],
-        ]
-    )
-    address[:, better] = found[:, better]
-    index[better] = outcome.index.reshape(len(reserve), -1)[rows, best][better]
-    reserve[better] = least[better]
 
 
 def hot_spots(

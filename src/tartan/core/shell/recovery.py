@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from tartan.core.criteria import DEFAULT_SETS
 from tartan.core.errors import PartError
-from tartan.core.laminate.response import Load, free_resultants, free_stress
-from tartan.core.shell.alike import assessed_alike
+from tartan.core.laminate.response import Load, free_resultants_of, free_stress
+from tartan.core.shell.alike import assessed_alike, of_zone
 from tartan.core.shell.assembly import groups
 from tartan.core.shell.loads import free_strain
 from tartan.core.shell.margins import ALL, Growth, Margins, Within, assess
@@ -86,8 +86,10 @@ def thermal_forces(model: ShellModel, dT: float | Array, gradient: float | Array
     count = model.mesh.count
     laminates = (model.laminate,) if model.zones is None else model.zones.laminates
     zone = np.zeros(count, int) if model.zones is None else model.zones.zone
-    even = np.array([free_resultants(s, Load(dT=1.0)) for s in laminates])[zone]
-    bent = np.array([free_resultants(s, Load(dT_gradient=1.0)) for s in laminates])[zone]
+    even, bent = (
+        free_resultants_of(laminates, [load] * len(laminates))[zone]
+        for load in (Load(dT=1.0), Load(dT_gradient=1.0))
+    )
     each = np.broadcast_to(dT, (count,))[:, None] * even
     each = each + np.broadcast_to(gradient, (count,))[:, None] * bent
     return free_strain(model.mesh, model.reference, each)
@@ -183,10 +185,10 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
     count = strains.shape[1]
     whole: Margins | None = None
     together: set[int] = set()
-    if residual is None and scaled is None:
-        for group, here, part in assessed_alike(zones, strains, sets, within):
-            whole = _placed(whole, part, here, count)
-            together.update(group)
+    state = residual, temperature, scaled
+    for group, here, part in assessed_alike(zones, strains, sets, within, *state):
+        whole = _placed(whole, part, here, count)
+        together.update(group)
     for number, laminate in enumerate(zones.laminates):
         if number in together:
             continue
@@ -195,7 +197,7 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
             continue
         held = None if residual is None else residual[here]
         free, own = (
-            None if x is None else free_stress(laminate, _of_zone(x, number))
+            None if x is None else free_stress(laminate, of_zone(x, number))
             for x in (temperature, scaled)
         )
         numbers = zones.plies[number] if zones.plies else range(laminate.count)
@@ -219,10 +221,6 @@ def assess_zones(  # noqa: PLR0913 - as many parts of one state
     if whole is None:
         raise PartError("There is nothing to assess.", "Zones", "Lay plies first.")
     return whole
-
-
-def _of_zone(loads: Load | Sequence[Load], number: int) -> Load:
-    return loads if isinstance(loads, Load) else loads[number]
 
 
 def _placed(whole: Margins | None, part: Margins, here: Index, count: int) -> Margins:

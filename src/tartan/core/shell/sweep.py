@@ -63,6 +63,23 @@ class Sections:
             np.ascontiguousarray(which, np.int64),
         )
 
+    def stresses(self, strains: Array, which: Index) -> Array:
+        """In-plane stresses in ply axes of elements of some sections, shape (q, k, p, n, 3, 3).
+
+        Parameters
+        ----------
+        strains : ndarray, shape (q, k, p, 8)
+            Section strains of k cases at p points.
+        which : ndarray of int, shape (q,)
+            Section of each.
+        """
+        own, z = self.operator[which], self.heights[which]
+        even, bent = (
+            np.einsum("qnij,qkpj->qkpni", own, strains[..., k : k + 3])[..., None, :]
+            for k in (0, 3)
+        )
+        return np.asarray(even + z[:, None, None, :, :, None] * bent)
+
     def stress(self, strains: Array, places: tuple[Index, Index, Index]) -> Array:
         """In-plane stress in ply axes, shape (q, 3), at one place of some elements [Pa].
 
