@@ -52,14 +52,19 @@ GROUPS = {
     "strength": (STRENGTH, ["strength"]),
     "solution": (SHELL, ["shell/solve.py", "shell/recovery.py", "shell/loads.py"]),
     "between": (
-        ("interlaminar", "across", "laminate", "sensitivity", "thin_triangles"),
+        ("interlaminar", "across", "one_ply", "laminate", "sensitivity", "thin_triangles"),
         [
             "laminate/across.py",
+            "laminate/one_ply.py",
             "laminate/shear.py",
             "shell/force_gradients.py",
             "shell/patches.py",
             "shell/shear_fit.py",
         ],
+    ),
+    "zones": (
+        ("alike", "one_ply", "shell_recovery", "sweep"),
+        ["shell/alike.py", "shell/governing.py", "shell/zones.py"],
     ),
 }
 """Tests that should notice, and the modules of the core that are changed."""

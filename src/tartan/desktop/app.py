@@ -54,6 +54,9 @@ def prepare() -> None:
     def work() -> None:
         # The part is waited for first; loaded at once, one holds up the other.
         loading.wait()
+        # A typed figure is read, and steady work is written down, from the first edit on.
+        units.prepare()
+        storage.json_schema()
         # Read from their cache now, the compiled loops do not halt typing later.
         kernels.compile_all()
         program.compile_all()
@@ -64,9 +67,6 @@ def prepare() -> None:
         within.compile_all()
         for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
             import_module(library)
-        units.prepare()
-        # Steady work is written down from the first edit on.
-        storage.json_schema()
         for station in STATIONS:
             import_module(f"tartan.desktop.{station.lower()}.view")
         for pane in ("forms", "keptspots", "spotsolid", "whatif"):
