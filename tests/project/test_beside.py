@@ -37,6 +37,7 @@ class Counter:
 def heard(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[bool]]:
     """What somebody hears who listens as a window does, and does not wait a moment."""
     monkeypatch.setattr(beside, "MOMENT", 0.0)
+    monkeypatch.setattr(beside, "_in_vain", -beside.ENOUGH)
     told: list[bool] = []
     MESHES.listen(told.append)
     yield told
@@ -120,12 +121,17 @@ def test_a_moment_is_waited_once_by_all(
 
     monkeypatch.setattr(beside, "MOMENT", 0.01)
     made.ahead(7)
+    made.ahead(8)
     monkeypatch.setattr(threading.Event, "wait", watched)
-    for _ in range(3):
+    for number in (7, 7, 8):
         with pytest.raises(MeshPending):
-            made.soon(7)
+            made.soon(number)
+    # Later there is another one.
+    monkeypatch.setattr(beside, "_in_vain", -beside.ENOUGH)
+    with pytest.raises(MeshPending):
+        made.soon(7)
     monkeypatch.undo()
-    assert waits == [0.01, 0.0, 0.0]
+    assert waits == [0.01, 0.0, 0.0, 0.01]
     count.go.set()
     assert made(7) == 70
 

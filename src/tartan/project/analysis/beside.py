@@ -7,6 +7,7 @@ told by `MeshPending`, and whoever listens to `MESHES` hears when it is. All oth
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from copy import copy
@@ -20,6 +21,11 @@ V = TypeVar("V")
 MOMENT = 0.08
 """Seconds that the window waits before it goes on without: less than anybody notices."""
 
+ENOUGH = 1.0
+"""Seconds after a moment in vain in which none is waited again: several would be noticed."""
+
+_in_vain = -ENOUGH
+
 
 class _Job(Generic[V]):
     """One value in the making."""
@@ -29,7 +35,6 @@ class _Job(Generic[V]):
         self._value: V | None = None
         self._error: BaseException | None = None
         self.done = threading.Event()
-        self.waited_for = False
 
     def run(self) -> None:
         """Work it out, here."""
@@ -57,6 +62,16 @@ class _Job(Generic[V]):
             # Another each time, or it would gather the frames of all who asked.
             raise copy(self._error) if self.lasts else self._error
         return self._value  # type: ignore[return-value]
+
+
+def _waited(done: threading.Event) -> bool:
+    """Whether something is done within the moment that there is for it."""
+    global _in_vain  # noqa: PLW0603 - one window's thread waits, whatever it is for
+    now = time.monotonic()
+    if done.wait(MOMENT if now - _in_vain >= ENOUGH else 0.0):
+        return True
+    _in_vain = time.monotonic()
+    return False
 
 
 class Beside(Generic[V]):
@@ -108,12 +123,9 @@ class Beside(Generic[V]):
         if not MESHES.heard_here:
             return self(*key)
         job = self._begun(key)
-        if not job.done.is_set():
-            # All that ask for it wait for one moment together.
-            moment, job.waited_for = 0.0 if job.waited_for else MOMENT, True
-            if not job.done.wait(moment):
-                MESHES.await_beside(job.done)
-                raise MeshPending(self._words, "Part", "It is taken over as soon as it is there.")
+        if not job.done.is_set() and not _waited(job.done):
+            MESHES.await_beside(job.done)
+            raise MeshPending(self._words, "Part", "It is taken over as soon as it is there.")
         return self._result(key, job)
 
     def _begun(self, key: tuple[Any, ...]) -> _Job[V]:
