@@ -63,7 +63,7 @@ GROUPS = {
         ],
     ),
     "zones": (
-        ("alike", "one_ply", "shell_recovery", "sweep"),
+        ("alike", "one_ply", "shell_recovery", "sweep", "zones"),
         ["shell/alike.py", "shell/governing.py", "shell/zones.py"],
     ),
 }
