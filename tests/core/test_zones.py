@@ -93,18 +93,19 @@ def test_turns_and_factors_are_one_within_the_tolerance() -> None:
     assert zones.zone.tolist() == [0, 0, 0, 0, 0, 1]
 
 
-def test_more_combinations_than_a_number_holds_are_told_apart() -> None:
-    """Thirty plies, each with two hundred turns of its own: every element is a zone."""
-    rng = np.random.default_rng(8)
-    turns = [rng.permutation(COUNT) * 0.5 for _ in range(30)]
-    lay_up = [LaidPly(Ply(GLASS.name, 0.0, 1e-4), np.arange(COUNT), t) for t in turns]
-    zones = zones_of(lay_up, COUNT, MATERIALS)
-    assert len(zones.laminates) == COUNT
-    # Two that are alike in all plies but the last, or the first, are two; two alike in all, one.
-    for ply, zone in ((0, 2), (29, 2), (None, 1)):
-        pair = [np.array([t[0], t[0] + (5.0 if k == ply else 0.0)]) for k, t in enumerate(turns)]
-        lay_up = [LaidPly(Ply(GLASS.name, 0.0, 1e-4), np.arange(2), t) for t in pair]
-        assert len(zones_of(lay_up, 2, MATERIALS).laminates) == zone
+@pytest.mark.parametrize("other", [0, 3, 7, 8, 15, 29])
+def test_more_combinations_than_a_number_holds_are_told_apart(other: int) -> None:
+    """Thirty plies of 255 turns: numbers of base 256 would lose all plies but the last eight."""
+    turns = np.tile(np.arange(255) * 0.5, (30, 1))
+    # One more is like the first, but for one ply that is turned as the second's.
+    last = np.zeros(30)
+    last[other] = 0.5
+    each = np.column_stack([turns, last])
+    lay_up = [LaidPly(Ply(GLASS.name, 0.0, 1e-4), np.arange(256), t) for t in each]
+    zones = zones_of(lay_up, 256, MATERIALS)
+    assert zones.zone.tolist() == list(range(256))
+    lay_up = [LaidPly(Ply(GLASS.name, 0.0, 1e-4), np.arange(256), np.append(t, 0)) for t in turns]
+    assert zones_of(lay_up, 256, MATERIALS).zone.tolist() == [*range(255), 0]
 
 
 def test_bare_and_wrong_elements_are_refused_by_number() -> None:
