@@ -96,12 +96,8 @@ def shears_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) 
 
     Parameters
     ----------
-    laminates : sequence of Laminate
-        Sections, such as the zones of a draped part.
-    places : sequence of int
-        The ply's place in each, from 0.
-    level : int
-        0, 1 and 2 are its bottom, middle and top.
+    laminates, places, level
+        As of `strains_at`.
 
     Returns
     -------

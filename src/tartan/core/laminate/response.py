@@ -91,7 +91,8 @@ def _expansion(laminate: Laminate) -> tuple[Array, Array]:
 
 def free_resultants(laminate: Laminate, load: Load) -> Array:
     """Resultants that temperature and moisture would need to be held, shape (6,) [N/m, N]."""
-    return np.asarray(free_resultants_of([laminate], [load])[0])
+    x = laminate
+    return _free(x.Qbar, x.T, x.z, x.offset, _expansion(x), (load.dT, load.dT_gradient, load.dC))
 
 
 def free_resultants_of(laminates: Sequence[Laminate], loads: Sequence[Load]) -> Array:
@@ -112,21 +113,32 @@ def free_resultants_of(laminates: Sequence[Laminate], loads: Sequence[Load]) -> 
     found = np.empty((len(laminates), 6))
     for rows, some in of_one_count(laminates):
         Qbar, T, z = (np.array([getattr(x, name) for x in some]) for name in ("Qbar", "T", "z"))
-        dT, gradient, dC = np.array(
-            [(x.dT, x.dT_gradient, x.dC) for x in (loads[k] for k in rows)]
-        ).T[..., None]
         alpha, beta = (np.array(x) for x in zip(*map(_expansion, some), strict=True))
-        back = np.linalg.inv(T)
-        a, b = ((Qbar @ (back @ x[..., None]))[..., 0] for x in (alpha, beta))
-        low, high = z[:, :-1], z[:, 1:]
-        t, mean = high - low, (high + low) / 2
-        second = t * (mean**2 + t**2 / 12)
-        base = dT - gradient * np.array([[x.offset] for x in some])
-        found[rows, :3] = np.einsum("kni,kn->ki", a, base * t + gradient * t * mean)
-        found[rows, 3:] = np.einsum("kni,kn->ki", a, base * t * mean + gradient * second)
-        found[rows, :3] += dC * np.einsum("kni,kn->ki", b, t)
-        found[rows, 3:] += dC * np.einsum("kni,kn->ki", b, t * mean)
+        changes = np.array([(x.dT, x.dT_gradient, x.dC) for x in (loads[k] for k in rows)])
+        offset = np.array([[x.offset] for x in some])
+        found[rows] = _free(Qbar, T, z, offset, (alpha, beta), tuple(changes.T[..., None]))
     return found
+
+
+def _free(
+    Qbar: Array,
+    T: Array,
+    z: Array,
+    offset: Array | float,
+    expansion: tuple[Array, Array],
+    changes: tuple[Array | float, ...],
+) -> Array:
+    """Resultants of held expansion, shape (..., 6): of one laminate, or of many of one count."""
+    dT, gradient, dC = changes
+    back = np.linalg.inv(T)
+    a, b = ((Qbar @ (back @ x[..., None]))[..., 0] for x in expansion)
+    low, high = z[..., :-1], z[..., 1:]
+    t, mean = high - low, (high + low) / 2
+    second = t * (mean**2 + t**2 / 12)
+    base = dT - gradient * offset
+    N = a * (base * t + gradient * t * mean)[..., None] + b * (dC * t)[..., None]
+    M = a * (base * t * mean + gradient * second)[..., None] + b * (dC * t * mean)[..., None]
+    return np.asarray(np.concatenate([N.sum(axis=-2), M.sum(axis=-2)], axis=-1))
 
 
 def respond(laminate: Laminate, load: Load) -> PlyResponse:
