@@ -45,7 +45,7 @@ PATIENCE = 120.0
 def wait_for_answer(window: MainWindow) -> None:
     """Let the window work until the part is solved."""
     end = time.monotonic() + PATIENCE
-    while window.session.solving and time.monotonic() < end:
+    while (window.session.meshing or window.session.solving) and time.monotonic() < end:
         QTest.qWait(20)
 
 
