@@ -10,7 +10,7 @@ import pytest
 from tartan.core.errors import PartError
 from tartan.project.analysis import beside
 from tartan.project.analysis.beside import Beside
-from tartan.project.analysis.meshes import MESHES, STOPPED, MeshPending
+from tartan.project.analysis.meshes import MESHES, MeshPending, MeshStopped
 
 WORDS = "It is being counted."
 
@@ -153,7 +153,7 @@ def test_a_refusal_is_remembered_but_not_that_something_was_stopped(heard: list[
 
     def stopped(number: int) -> int:
         asked.append(number)
-        raise STOPPED if number else MeshPending("It is being meshed.", "", "")
+        raise (MeshStopped if number else MeshPending)("There is no mesh.", "", "")
 
     passing = Beside(stopped, WORDS)
     for number in (1, 1, 0, 0):

@@ -18,6 +18,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tartan.core.errors import TartanError
 from tartan.desktop.selection import Selection, valid
 from tartan.project.analysis.answers import CANCELLED, Answers, News
+from tartan.project.analysis.caseloads import map_ahead
 from tartan.project.analysis.inputs import PartInputs, lay_ahead, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, Progress
 from tartan.project.analysis.meshes import MESHES, MeshPending, mesh_key
@@ -212,6 +213,7 @@ class Session(QObject):
             return
         self._wanted, self.error = wanted, None
         lay_ahead(wanted)
+        map_ahead(wanted)
         found = self.answers.find(wanted)
         if found is None:
             self._pause.start(PAUSE)

@@ -7,7 +7,7 @@ import numpy as np
 from tartan.core.errors import TartanError
 from tartan.core.shell.loads import resultant
 from tartan.pages.shown import Card
-from tartan.project.analysis.caseloads import case_forces, map_table
+from tartan.project.analysis.caseloads import case_forces, map_soon, map_table
 from tartan.project.analysis.inputs import layout_soon, part_inputs
 from tartan.project.analysis.part_ring import whole_total
 from tartan.project.analysis.section_forces import match
@@ -52,14 +52,11 @@ def resultant_words(project: Project, name: str) -> str:
         parts = dict(
             next((c.factors for c in inputs.combinations if c.name == name), ((name, 1.0),))
         )
-        total = sum(
-            (
-                parts[c.name] * resultant(layout.mesh, case_forces(layout, c, inputs.tables))
-                for c in inputs.cases
-                if c.name in parts
-            ),
-            np.zeros(6),
-        )
+        total = np.zeros(6)
+        for case in (c for c in inputs.cases if c.name in parts):
+            map_soon(layout, case, inputs.tables)
+            forces = case_forces(layout, case, inputs.tables)
+            total += parts[case.name] * resultant(layout.mesh, forces)
     except TartanError as error:
         return str(error)
     total = whole_total(inputs.part, total)
@@ -94,7 +91,9 @@ def mapping_words(project: Project, load: MappedPressure) -> str:
     """Resultant of a table before and after mapping, and how much of the part lay outside it."""
     try:
         inputs = part_inputs(project)
-        found = map_table(layout_soon(inputs), load, inputs.tables, "Load")
+        layout = layout_soon(inputs)
+        map_soon(layout, Case("", (load,)), inputs.tables)
+        found = map_table(layout, load, inputs.tables, "Load")
     except TartanError as error:
         return str(error)
     given, mapped = (float(np.linalg.norm(f)) for f in (found.given, found.force[:3]))

@@ -42,11 +42,12 @@ from tartan.exchange.pressure_table import read_pressure
 from tartan.pages import cases as case_words
 from tartan.pages import part_ready
 from tartan.pages.load_fields import NEW as LOADS
+from tartan.project.analysis.caseloads import map_soon
 from tartan.project.analysis.inputs import Layout, layout_of, layout_soon, part_inputs
 from tartan.project.analysis.meshes import MeshPending
 from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.section_forces import match
-from tartan.project.document.partmodel import Case, OutsideForces
+from tartan.project.document.partmodel import Case, OutsideForces, PressureTable
 from tartan.project.edits import case_edits
 from tartan.project.edits.design_edits import free_name
 
@@ -318,19 +319,28 @@ class CasesView(SceneStation):
             scene.clear(name)
         if self.pane.on("supports"):
             draw_supports(scene, whole, self.session)
-        try:
-            layout = layout_soon(part_inputs(project))
-        except TartanError:
-            scene.redraw()
-            return
         if self.case is not None:
-            self._draw_loads(scene, layout, self.case)
+            self._draw_loads(scene, self.case)
         self.pick_bar.mark()
         scene.redraw()
 
-    def _draw_loads(self, scene: PartScene, layout: Layout, case: Case) -> None:
+    def _draw_loads(self, scene: PartScene, case: Case) -> None:
         """Draw the pressure of tables in colour, and loads as arrows with their words."""
         tables = self.session.project.tables
+        try:
+            layout = layout_soon(part_inputs(self.session.project))
+        except TartanError:
+            # What is missing is listed below.
+            return
+        try:
+            map_soon(layout, case, tables)
+            self._paint_loads(scene, layout, case, tables)
+        except TartanError as error:
+            self.pane.note.setText(str(error))
+
+    def _paint_loads(
+        self, scene: PartScene, layout: Layout, case: Case, tables: tuple[PressureTable, ...]
+    ) -> None:
         if self.pane.on("pressure map"):
             rgb, words = glyphs.pressure_colours(layout, case, tables)
             scene.paint(rgb)

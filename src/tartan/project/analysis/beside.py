@@ -14,7 +14,7 @@ from copy import copy
 from typing import Any, Generic, TypeVar
 
 from tartan.core.errors import TartanError
-from tartan.project.analysis.meshes import MESHES, STOPPED, MeshPending
+from tartan.project.analysis.meshes import MESHES, MeshPending, MeshStopped
 
 V = TypeVar("V")
 
@@ -51,7 +51,7 @@ class _Job(Generic[V]):
     @property
     def lasts(self) -> bool:
         """Whether asking again would come to the same."""
-        passing = isinstance(self._error, MeshPending) or self._error is STOPPED
+        passing = isinstance(self._error, MeshPending | MeshStopped)
         refused = isinstance(self._error, TartanError) and not passing
         return self._error is None or refused
 

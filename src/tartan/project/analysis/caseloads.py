@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.errors import PartError
+from tartan.core.errors import PartError, TartanError
 from tartan.core.laminate.response import Load as LaminateLoad
 from tartan.core.shell import loads, pressure_map
 from tartan.core.shell.constraints import Held
@@ -17,8 +18,9 @@ from tartan.core.shell.inertia import mass_moments
 from tartan.core.shell.mesh import Mesh
 from tartan.core.shell.model import ShellModel
 from tartan.core.shell.recovery import thermal_forces
-from tartan.project.analysis.inputs import Layout
-from tartan.project.analysis.partmesh import Meshed
+from tartan.project.analysis.beside import Beside
+from tartan.project.analysis.inputs import Layout, PartInputs
+from tartan.project.analysis.partmesh import Meshed, meshed
 from tartan.project.analysis.shellinputs import local_axes
 from tartan.project.document.loadmodel import places_of
 from tartan.project.document.partmodel import (
@@ -208,10 +210,43 @@ def covered(whole: Meshed, load: Pressure | MappedPressure, where: str) -> Array
     return inside
 
 
-@lru_cache(maxsize=32)
-def _mapped(mesh: Mesh, rows: tuple[tuple[float, ...], ...]) -> pressure_map.Mapped:
+def _map(mesh: Mesh, rows: tuple[tuple[float, ...], ...]) -> pressure_map.Mapped:
     table = np.array(rows)
     return pressure_map.map_pressure(mesh, table[:, :3], table[:, 3])
+
+
+_mapped = Beside(_map, "The pressure table is being laid on the part.", most=32)
+
+
+def map_soon(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> None:
+    """Have the tables of a case mapped, for whoever can do without for a moment.
+
+    Raises
+    ------
+    MeshPending
+        When one is being mapped, in a window.
+    PartError
+        When one misses the part.
+    """
+    for rows in _mapped_by(case, tables):
+        _mapped.soon(layout.mesh, rows)
+
+
+def map_ahead(inputs: PartInputs) -> None:
+    """Begin to map tables that a window will ask for; nothing where there is no mesh yet."""
+    with suppress(TartanError):
+        mesh = meshed(inputs.part).mesh
+        for case in inputs.cases:
+            for rows in _mapped_by(case, inputs.tables):
+                _mapped.ahead(mesh, rows)
+
+
+def _mapped_by(
+    case: Case, tables: tuple[PressureTable, ...]
+) -> list[tuple[tuple[float, ...], ...]]:
+    """Rows of the tables that a case maps."""
+    named = {x.table for x in case.loads if isinstance(x, MappedPressure)}
+    return [t.rows for t in tables if t.name in named]
 
 
 def map_table(

@@ -12,6 +12,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from contextlib import suppress
+from copy import copy
 from multiprocessing.connection import Connection
 
 from tartan.core.errors import PartError, TartanError
@@ -37,10 +38,6 @@ AT_ONCE = 500
 AT_OPENING = 2500
 """The same while a project is opened, where a moment is expected."""
 
-STOPPED = PartError(
-    "Meshing was stopped.", "Mesh size", "Press F5 to mesh again, or choose a larger size."
-)
-
 
 def mesh_key(part: Part) -> Key:
     """What a part's mesh depends on."""
@@ -49,6 +46,10 @@ def mesh_key(part: Part) -> Key:
 
 class MeshPending(PartError):  # noqa: N818 - nothing is wrong
     """A mesh is being made, or plies are laid on it; what needs them can be had when they are."""
+
+
+class MeshStopped(PartError):  # noqa: N818 - who stopped it knows
+    """A mesh is not made as its making was stopped; it is once it is asked for anew."""
 
 
 def _expected(key: Key) -> float:
@@ -102,7 +103,8 @@ class Meshes:
             found = mesh_of(surface, size, finer)
             self.keep(key, found)
         if isinstance(found, TartanError):
-            raise found
+            # Another each time: one that is kept would keep the frames, and windows, it came by.
+            raise copy(found)
         # Another thread may have let it go meanwhile; it stays with whoever uses it.
         with suppress(KeyError):
             self._kept.move_to_end(key)
@@ -227,7 +229,14 @@ class Meshes:
     def cancel(self) -> None:
         """Make no more meshes; those that were wanted stay refused until `forget`."""
         for key in self._wanted:
-            self.keep(key, STOPPED)
+            self.keep(
+                key,
+                MeshStopped(
+                    "Meshing was stopped.",
+                    "Mesh size",
+                    "Press F5 to mesh again, or choose a larger size.",
+                ),
+            )
         self.give_up()
 
     def forget(self) -> None:
