@@ -5,6 +5,7 @@ import threading
 from collections.abc import Callable, Iterator
 
 import pytest
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
@@ -166,3 +167,31 @@ def test_what_is_missing_is_looked_for_beside_and_said_softly_meanwhile(
     opened.set()
     qtbot.waitUntil(lambda: "The part has no supports" in said(cap))
     qtbot.waitUntil(lambda: not MESHES.busy)
+
+
+def test_a_turn_typed_meanwhile_is_no_fault(
+    qtbot: QtBot, cap: MainWindow, gate: threading.Event
+) -> None:
+    view, session = cap.part, cap.session
+    view.open_form("lay-up")
+    session.select(rungs=(0,))
+    turn = view.panes.pane("lay-up").turn
+    qtbot.mouseDClick(turn, Qt.MouseButton.LeftButton)
+    turn.selectAll()
+    qtbot.keyClicks(turn, "14")
+    qtbot.keyClick(turn, Qt.Key.Key_Return)
+    assert session.meshing
+    assert "laying plies" in str(session.under_way)
+    assert turn.text() == "14"
+    assert not turn.property("fault")
+    assert not view.fault.text()
+    gate.set()
+    qtbot.waitUntil(lambda: turn_of(cap) == 14.0)
+    qtbot.waitUntil(lambda: not MESHES.busy)
+    assert turn.text() == "14"
+    # What is wrong is still said as such.
+    turn.selectAll()
+    qtbot.keyClicks(turn, "steep")
+    qtbot.keyClick(turn, Qt.Key.Key_Return)
+    assert turn.property("fault")
+    assert turn_of(cap) == 14.0

@@ -46,10 +46,13 @@ class TartanError(ValueError):
         What it is about: that of its class, until `concerning` says otherwise.
     subject : str
         Name of the material, stack, case or region concerned, where it has one.
+    passing : bool
+        Whether nothing is wrong: what is asked for is under way, and comes by itself.
     """
 
     topic: Topic = Topic.JUDGING
     subject: str = ""
+    passing: bool = False
 
     def __init__(self, what: str, where: str = "", mend: str = "") -> None:
         # All three go to args, so that the error survives pickling on its way out of a worker.
@@ -67,6 +70,11 @@ class TartanError(ValueError):
         head = f"{self.where}: {self.what}" if self.where else self.what
         text = f"{head} {self.mend}" if self.mend else head
         return _spoken[0](text) if _spoken else text
+
+
+def fault_of(error: TartanError | None) -> str:
+    """What is to be mended, in words; empty without an error, or where it passes by itself."""
+    return "" if error is None or error.passing else str(error)
 
 
 @contextmanager

@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.cards import CardList
 from tartan.desktop.widgets.clipboard import clipboard_text
@@ -114,7 +114,7 @@ class CaseList(QWidget):
 
     def _edit(self, name: str, change: Callable[[Project], Project]) -> TartanError | None:
         error = self.session.edit(name, change)
-        self.told.emit(str(error) if error else "")
+        self.told.emit(fault_of(error))
         return error
 
     def _rename(self, text: str) -> TartanError | None:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.desktop.session import Session
 from tartan.project.analysis.partmesh import base_mesh, places, region_names
 from tartan.project.document.model import Project
@@ -25,7 +25,7 @@ class CaseForm(QObject):
     def edit(self, name: str, change: Callable[[Project], Project]) -> TartanError | None:
         """Apply an edit and tell its error."""
         error = self.session.edit(name, change)
-        self.told.emit(str(error) if error else "")
+        self.told.emit(fault_of(error))
         return error
 
     @property

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QTableView, QVBoxLayout, QWidget
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.desktop import theme
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.clipboard import clipboard_text
@@ -181,7 +181,7 @@ class CombinationMatrix(QWidget):
             self.told.emit(str(error))
             return
         refused = self.session.edit("factors", lambda p: case_edits.put_combinations(p, made))
-        self.told.emit(str(refused) if refused else "")
+        self.told.emit(fault_of(refused))
 
     # Keys
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import Field, button, label, row, switch
 from tartan.pages import materials as state
@@ -52,7 +52,7 @@ class ConditionsPane(QWidget):
 
     def _edit(self, words: str, conditions: tuple[AppliedCondition, ...]) -> TartanError | None:
         error = self.session.edit(words, lambda p: design_edits.put_conditions(p, conditions))
-        self._tell(str(error) if error else "")
+        self._tell(fault_of(error))
         return error
 
     def _replace(self, old: AppliedCondition, new: AppliedCondition | None) -> TartanError | None:

@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMenu
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.core.materials import Material
 from tartan.desktop.materials.card import MaterialCard
 from tartan.desktop.materials.compare import ComparePicture
@@ -161,7 +161,7 @@ class MaterialsView(StationView):
     def _set_kind(self, words: str) -> None:
         kind = next(k for k, w in state.KIND_WORDS.items() if w == words)
         error = self._set("kind", kind)
-        self._tell(str(error) if error else "")
+        self._tell(fault_of(error))
 
     def _rename(self, text: str) -> TartanError | None:
         old = self.material
@@ -212,7 +212,7 @@ class MaterialsView(StationView):
         """Remove the chosen material, unless a stack uses it."""
         name = self.session.selection.material
         error = self.session.edit(f"remove {name}", lambda p: stack_edits.remove_material(p, name))
-        self._tell(str(error) if error else "")
+        self._tell(fault_of(error))
 
     def keep(self) -> None:
         """Keep the chosen material in the library."""
@@ -233,7 +233,7 @@ class MaterialsView(StationView):
                 f"{here.name} from the library",
                 lambda p: stack_edits.put_material(p, here.name, newer),
             )
-            self._tell(str(error) if error else "")
+            self._tell(fault_of(error))
 
     def import_file(self, path: Path) -> None:
         """Add the materials of a table."""

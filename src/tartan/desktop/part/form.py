@@ -8,7 +8,7 @@ from dataclasses import replace
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from tartan.core.errors import DocumentError, TartanError
+from tartan.core.errors import DocumentError, TartanError, fault_of
 from tartan.core.shell.vessel_shape import Vessel
 from tartan.desktop.session import Session
 from tartan.desktop.widgets.controls import label
@@ -44,7 +44,7 @@ class PartForm(QWidget):
     def edit(self, name: str, change: Callable[[Project], Project]) -> TartanError | None:
         """Apply an edit and tell its error."""
         error = self.session.edit(name, change)
-        self.told.emit(str(error) if error else "")
+        self.told.emit(fault_of(error))
         return error
 
     def change(self, name: str, **values: object) -> TartanError | None:
@@ -65,7 +65,7 @@ class PartForm(QWidget):
 
         error = self.session.edit(name, change)
         words = f"The new surface no longer has: {', '.join(lost)}. Ctrl+Z brings it back."
-        self.told.emit(str(error) if error else words if lost else "")
+        self.told.emit(fault_of(error) if error else words if lost else "")
         return error
 
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.desktop import theme
 from tartan.desktop.part.directions import DirectionsForm
 from tartan.desktop.part.form import PartForm, winds
@@ -290,7 +290,7 @@ class PartView(SceneStation):
     def _mend(self, item: part_ready.Item) -> None:
         if item.step is not None:
             error = self.session.edit(item.mend, item.step)
-            self._tell(str(error) if error else "")
+            self._tell(fault_of(error))
 
     def show_item(self, item: part_ready.Item) -> None:
         """Show where a matter lies; a loose component swings."""

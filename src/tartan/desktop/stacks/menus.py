@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.core.stack import operations
 from tartan.desktop.session import Session
 from tartan.desktop.stacks.editor import SectionEditor
@@ -94,7 +94,7 @@ class StackActions:
         error = self.session.edit(
             "make a sub-laminate", lambda p: stack_edits.make_sub_laminate(p, here, picked)
         )
-        self._tell(str(error) if error else "")
+        self._tell(fault_of(error))
 
     def read(self, path: Path) -> None:
         """Replace the plies by those of a file."""

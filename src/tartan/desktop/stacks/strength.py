@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from tartan.core.criteria import criterion
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.core.laminate import Laminate
 from tartan.core.laminate.response import LEVELS, Load
 from tartan.core.strength.critical import COMPONENTS, CriticalLoad, critical_shears
@@ -141,7 +141,7 @@ class StrengthPane(QWidget):
             )
 
     def _say(self, error: TartanError | None) -> None:
-        self.fault.setText(str(error) if error else "")
+        self.fault.setText(fault_of(error))
         self.fault.setVisible(error is not None)
 
     # Showing

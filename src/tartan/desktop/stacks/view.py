@@ -8,7 +8,7 @@ from typing import cast
 
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QWidget
 
-from tartan.core.errors import NotationError, TartanError
+from tartan.core.errors import NotationError, TartanError, fault_of
 from tartan.core.stack import Stack
 from tartan.core.stack.groups import sub_laminates
 from tartan.core.stack.notation import Context, parse
@@ -266,7 +266,7 @@ class StacksView(StationView):
         """Remove the chosen stack, unless the part uses it."""
         name = self.session.selection.stack
         error = self.session.edit(f"remove {name}", lambda p: stack_edits.remove_stack(p, name))
-        self._tell(str(error) if error else "")
+        self._tell(fault_of(error))
 
     def _tell(self, fault: str) -> None:
         self.fault.setText(fault)

@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tartan.core.errors import TartanError
+from tartan.core.errors import TartanError, fault_of
 from tartan.desktop import theme
 from tartan.desktop.widgets.explain import told_of
 from tartan.project.wording import units
@@ -206,9 +206,8 @@ class Field(QLineEdit):
         error = self._commit(self.text())
         if error is None:
             self.setModified(False)
-            self.mark("")
-        else:
-            self.mark(str(error))
+        # What is under way stays as it was typed, until it is taken over or refused.
+        self.mark(fault_of(error))
 
     def mark(self, fault: str) -> None:
         """Mark what is typed as faulty, with the reason; empty takes the mark away."""

@@ -47,6 +47,8 @@ def mesh_key(part: Part) -> Key:
 class MeshPending(PartError):  # noqa: N818 - nothing is wrong
     """A mesh is being made, or plies are laid on it; what needs them can be had when they are."""
 
+    passing = True
+
 
 class MeshStopped(PartError):  # noqa: N818 - who stopped it knows
     """A mesh is not made as its making was stopped; it is once it is asked for anew."""
