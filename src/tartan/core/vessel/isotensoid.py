@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
-from tartan.core.vessel.meridian import NODES, WEIGHTS, WHERE, Dome, Piece, check_radius, line
+from tartan.core.vessel.meridian import WHERE, Dome, check_radius
+from tartan.core.vessel.pieces import NODES, WEIGHTS, Piece, line
 
 Array = NDArray[np.float64]
 
@@ -89,15 +90,21 @@ class Isotensoid(Dome):
         x_v, other = self._roots
         R = self.R
 
-        def at(tau: Array) -> tuple[Array, Array, Array, Array]:
+        def slopes(tau: Array) -> tuple[Array, Array, Array]:
             theta = last * tau
             s, c = np.sin(theta), np.cos(theta)
             x = 1 - (1 - x_v) * s * s
             r = R * np.sqrt(x)
             dr = -R * (1 - x_v) * s * c / np.sqrt(x)
-            return r, self._z(theta), last * dr, last * R * x / np.sqrt(x + other)
+            return r, last * dr, last * R * x / np.sqrt(x + other)
 
-        curve = Piece(at, R, max(end, self.r_inflection), lambda r: self._theta(r) / last)
+        curve = Piece(
+            slopes,
+            lambda tau: self._z(last * tau),
+            R,
+            max(end, self.r_inflection),
+            lambda r: self._theta(r) / last,
+        )
         if end >= self.r_inflection:
             return [curve]
         top = (self.r_inflection, float(self._z(np.array([last]))[0]))

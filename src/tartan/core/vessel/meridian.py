@@ -21,38 +21,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
+from tartan.core.vessel.pieces import NODES, PANELS, WEIGHTS, Piece, arc, length_to, line
 
 Array = NDArray[np.float64]
-Path = Callable[[Array], tuple[Array, Array, Array, Array]]
 
 WHERE = "Vessel, dome"
-
-NODES, WEIGHTS = np.polynomial.legendre.leggauss(24)
-NODES, WEIGHTS = (NODES + 1) / 2, WEIGHTS / 2
-"""Places from 0 to 1, and their weights."""
-
-PANELS = 8
-"""Stretches of a piece, each with 24 Gauss points."""
-
-
-@dataclass(frozen=True)
-class Piece:
-    """A smooth piece of a meridian over a parameter from 0 to 1.
-
-    Attributes
-    ----------
-    at : callable
-        r, z and their derivatives by the parameter, each of its shape.
-    start, end : float
-        Radii of its ends [m].
-    of_radius : callable
-        Parameter where it has a radius.
-    """
-
-    at: Path
-    start: float
-    end: float
-    of_radius: Callable[[Array], Array]
 
 
 class Dome(ABC):
@@ -102,9 +75,9 @@ class Dome(ABC):
             within = (r < piece.start) & (r >= piece.end - 1e-15 * self.R)
             if within.any():
                 tau = np.clip(piece.of_radius(r[within]), 0.0, 1.0)
-                z[within] = piece.at(tau)[1]
-                s[within] = before + _length(piece, tau)
-            before += float(_length(piece, np.array([1.0]))[0])
+                z[within] = piece.height(tau)
+                s[within] = before + length_to(piece, tau)
+            before += float(length_to(piece, np.array([1.0]))[0])
         return z, s
 
     def slant(self, radii: Array, end: float) -> Array:
@@ -114,7 +87,7 @@ class Dome(ABC):
         for piece in self.pieces(end):
             within = (r <= piece.start) & (r >= piece.end * (1 - 1e-12))
             if within.any():
-                _, _, dr, dz = piece.at(np.clip(piece.of_radius(r[within]), 0.0, 1.0))
+                _, dr, dz = piece.slopes(np.clip(piece.of_radius(r[within]), 0.0, 1.0))
                 with np.errstate(divide="ignore"):
                     found[within] = np.hypot(dr, dz) / np.abs(dr)
         return found
@@ -150,52 +123,9 @@ class Dome(ABC):
             if k == len(pieces) - 1:
                 # Squared towards the end, where the integrand may be singular.
                 tau, w = 1 - (1 - sigma) ** 2, 2 * (1 - sigma) * weight
-            r, _, dr, dz = piece.at(tau)
+            r, dr, dz = piece.slopes(tau)
             total += float(w @ value(r, dr, dz))
         return total
-
-
-def _length(piece: Piece, tau: Array) -> Array:
-    """Length of a piece up to parameters, shape (q,)."""
-    edges = np.linspace(0.0, 1.0, PANELS + 1)
-    inside = (edges[:-1, None] + np.diff(edges)[:, None] * NODES).ravel()
-    weight = (np.diff(edges)[:, None] * WEIGHTS).ravel()
-    at = tau[:, None] * inside
-    _, _, dr, dz = piece.at(at.ravel())
-    found: Array = tau * (np.hypot(dr, dz).reshape(at.shape) @ weight)
-    return found
-
-
-def line(start: tuple[float, float], end: tuple[float, float]) -> Piece:
-    """Straight piece between two points (r, z) [m]."""
-    (r0, z0), (r1, z1) = start, end
-
-    def at(tau: Array) -> tuple[Array, Array, Array, Array]:
-        return (
-            r0 + (r1 - r0) * tau,
-            z0 + (z1 - z0) * tau,
-            np.full_like(tau, r1 - r0),
-            np.full_like(tau, z1 - z0),
-        )
-
-    return Piece(at, r0, r1, lambda r: (r - r0) / (r1 - r0))
-
-
-def _arc(centre: tuple[float, float], radius: float, turn: tuple[float, float]) -> Piece:
-    """Arc of a circle; `turn` is the normal's angle from the equator's plane at its ends."""
-    (rc, zc), (a, b) = centre, turn
-
-    def at(tau: Array) -> tuple[Array, Array, Array, Array]:
-        phi = a + (b - a) * tau
-        c, s = np.cos(phi), np.sin(phi)
-        step = (b - a) * radius
-        return rc + radius * c, zc + radius * s, -step * s, step * c
-
-    def of_radius(r: Array) -> Array:
-        found: Array = (np.arccos(np.clip((r - rc) / radius, -1, 1)) - a) / (b - a)
-        return found
-
-    return Piece(at, rc + radius * math.cos(a), rc + radius * math.cos(b), of_radius)
 
 
 @dataclass(frozen=True)
@@ -217,11 +147,14 @@ class Ellipsoid(Dome):
         last = math.acos(self._checked(end) / self.R)
         R, H = self.R, self.height
 
-        def at(tau: Array) -> tuple[Array, Array, Array, Array]:
+        def slopes(tau: Array) -> tuple[Array, Array, Array]:
             c, s = np.cos(last * tau), np.sin(last * tau)
-            return R * c, H * s, -last * R * s, last * H * c
+            return R * c, -last * R * s, last * H * c
 
-        return [Piece(at, R, end, lambda r: np.arccos(np.clip(r / R, -1, 1)) / last)]
+        def of_radius(r: Array) -> Array:
+            return np.asarray(np.arccos(np.clip(r / R, -1, 1)) / last)
+
+        return [Piece(slopes, lambda tau: H * np.sin(last * tau), R, end, of_radius)]
 
     def curvature(self, radii: Array) -> tuple[Array, Array]:
         """As `Dome.curvature`, in the radii's shape [1/m]."""
@@ -263,11 +196,11 @@ class Torisphere(Dome):
         self._checked(end)
         within, k, phi = self.R - self.knuckle, self.knuckle, self.joint
         if end >= within + k * math.cos(phi):
-            return [_arc((within, 0.0), k, (0.0, math.acos(max(-1.0, (end - within) / k))))]
+            return [arc((within, 0.0), k, (0.0, math.acos(max(-1.0, (end - within) / k))))]
         below = -math.sqrt((self.crown - k) ** 2 - within**2)
         return [
-            _arc((within, 0.0), k, (0.0, phi)),
-            _arc((0.0, below), self.crown, (phi, math.acos(end / self.crown))),
+            arc((within, 0.0), k, (0.0, phi)),
+            arc((0.0, below), self.crown, (phi, math.acos(end / self.crown))),
         ]
 
     def curvature(self, radii: Array) -> tuple[Array, Array]:

@@ -66,7 +66,7 @@ def _road(dome: Dome, end: float) -> _Road:
     step, radius, one, two = [], [], [], []
     for piece in dome.pieces(end):
         tau = np.linspace(0.0, 1.0, 2 * STEPS + 1)
-        r, _, dr, dz = piece.at(tau)
+        r, dr, dz = piece.slopes(tau)
         # Curvature of this piece, also at a joint where the next has another.
         a, b = dome.curvature(np.clip(r, piece.end + 1e-12 * r[0], piece.start - 1e-12 * r[0]))
         step.append(np.hypot(dr, dz) / STEPS)
@@ -80,21 +80,21 @@ def _along(road: _Road, start: float, friction: float) -> tuple[Array, bool]:
     """R sin α at every whole step, and whether it has turned before the end."""
     found, c, turned = [start], start, False
     for step, r, one, two in zip(road.step, road.radius, road.one, road.two, strict=True):
-        lists = [x.tolist() for x in (step, r, one, two)]
-
-        def rate(c: float, k: int, lists: list[list[float]] = lists) -> float:
-            h, r, one, two = (x[k] for x in lists)
-            sine = min(1.0, (c / r) ** 2)
-            return h * friction * r * ((1 - sine) * one + sine * two)
-
+        # The rate is u + v sin² α. As lists: a step of numbers is quicker than one of arrays.
+        u, v = ((friction * step * r * x).tolist() for x in (one, two - one))
+        over, radii = (1 / r**2).tolist(), r.tolist()
         for k in range(0, 2 * STEPS, 2):
             # Runge and Kutta's rule of fourth order.
-            a = rate(c, k)
-            b = rate(c + a / 2, k + 1)
-            d = rate(c + b / 2, k + 1)
-            e = rate(c + d, k + 2)
+            m, n = k + 1, k + 2
+            a = u[k] + v[k] * min(1.0, c * c * over[k])
+            at = c + a / 2
+            b = u[m] + v[m] * min(1.0, at * at * over[m])
+            at = c + b / 2
+            d = u[m] + v[m] * min(1.0, at * at * over[m])
+            at = c + d
+            e = u[n] + v[n] * min(1.0, at * at * over[n])
             c += (a + 2 * b + 2 * d + e) / 6
-            turned = turned or (c > lists[1][k + 2] and k + 2 < 2 * STEPS)
+            turned = turned or (c > radii[n] and n < 2 * STEPS)
             found.append(c)
     return np.array(found), turned
 

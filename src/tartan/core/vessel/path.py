@@ -180,7 +180,7 @@ def _heights(dome: Dome, end: float, radii: Array) -> Array:
     for piece in dome.pieces(end):
         within = (radii <= piece.start * (1 + 1e-12)) & (radii >= piece.end * (1 - 1e-12))
         if within.any():
-            z[within] = piece.at(np.clip(piece.of_radius(radii[within]), 0.0, 1.0))[1]
+            z[within] = piece.height(np.clip(piece.of_radius(radii[within]), 0.0, 1.0))
     return z
 
 
