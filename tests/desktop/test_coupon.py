@@ -14,7 +14,7 @@ from tartan.desktop.stacks.panes import PANES
 from tartan.desktop.window import MainWindow
 from tartan.project.document.model import Project
 from tartan.project.edits import stack_edits
-from tests.desktop.conftest import named
+from tests.desktop.conftest import coarse_sample, named
 from tests.desktop.settle import settle
 from tests.desktop.test_winding import choose
 from tests.desktop.test_window import press, type_into
@@ -40,7 +40,11 @@ def switch_on(pane: CouponPane, words: str) -> None:
 
 @pytest.fixture
 def pane(open_window: OpenWindow) -> CouponPane:
-    return opened(open_window())
+    """The strut with every other ply: a coupon has as many solids as plies and more."""
+    project = coarse_sample()
+    strut = project.stack("feed strut")
+    assert strut is not None
+    return opened(open_window(stack_edits.put_plies(project, strut.name, strut.plies[::2])))
 
 
 def solve(qtbot, pane: CouponPane) -> None:  # type: ignore[no-untyped-def]

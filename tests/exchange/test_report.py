@@ -55,10 +55,11 @@ def own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 @lru_cache(maxsize=1)
 def solved() -> tuple[Project, PartAnswer, PartAnswer]:
     """A coarse dish against its light baseline, with evil names and areas left out."""
-    light = light_dish_panel()
-    project = versions.pin_baseline(light)
-    heavy = dish_panel()
+    light, heavy = light_dish_panel(), dish_panel()
+    assert light.part is not None
     assert heavy.part is not None
+    coarse = part_edits.put_part(light, dataclasses.replace(light.part, mesh_size=0.1))
+    project = versions.pin_baseline(coarse)
     project = part_edits.put_part(project, dataclasses.replace(heavy.part, mesh_size=0.1))
     project = case_edits.rename_case(project, "ice", "ice <i>")
     project = case_edits.put_left_out(
