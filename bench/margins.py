@@ -9,11 +9,11 @@ import numpy as np
 import pyvista as pv
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
-from pyvistaqt import QtInteractor
 
 from bench.part import Ticks, close, of_elements, until
 from bench.shell import SETS, laminate
 from tartan.core.shell.margins import assess
+from tartan.desktop.scene.frameview import FrameView
 from tartan.desktop.scene.smoothing import LARGE, samples
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
@@ -56,7 +56,7 @@ def envelope_memory() -> float:
     return float(out.stdout.split()[-2]) * 1024
 
 
-def painted(view: QtInteractor, act) -> float:  # type: ignore[no-untyped-def]
+def painted(view: FrameView, act) -> float:  # type: ignore[no-untyped-def]
     """Time from an act to the end of the frame that follows it [s]."""
     done: list[float] = []
     observer = view.render_window.AddObserver(
@@ -101,7 +101,7 @@ def bare_repaint(
     nodes: np.ndarray, quads: np.ndarray, width: int, height: int, steps: int
 ) -> float:
     """Other colours on the same mesh in a view of VTK's alone [s]."""
-    view = QtInteractor(auto_update=False, multi_samples=0 if len(quads) > LARGE else samples())
+    view = FrameView(None, 0 if len(quads) > LARGE else samples())
     view.resize(width, height)
     view.show()
     surface = pv.PolyData.from_regular_faces(nodes, quads)

@@ -14,11 +14,11 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
-from pyvistaqt import QtInteractor
 from tests.panels import dish_panel
 
 from tartan.core.shell.mesh import Panel, grid_mesh
 from tartan.core.shell.solve import Reuse, solve
+from tartan.desktop.scene.frameview import FrameView
 from tartan.desktop.scene.smoothing import samples
 from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
@@ -54,7 +54,7 @@ class Ticks:
         return float(np.diff(self.at).max())
 
 
-def send(view: QtInteractor, kind: QEvent.Type, at: QPoint, held: Qt.MouseButton) -> None:
+def send(view: FrameView, kind: QEvent.Type, at: QPoint, held: Qt.MouseButton) -> None:
     """A mouse event, as the system would send it."""
     moving = kind == QEvent.Type.MouseMove
     button = Qt.MouseButton.NoButton if moving else held
@@ -66,7 +66,7 @@ def send(view: QtInteractor, kind: QEvent.Type, at: QPoint, held: Qt.MouseButton
     )
 
 
-def rotate(view: QtInteractor, frames: int = 12, pause: int = 0) -> float:
+def rotate(view: FrameView, frames: int = 12, pause: int = 0) -> float:
     """Median time of a frame while the part is turned by the mouse [s]."""
     left, start = Qt.MouseButton.LeftButton, QPoint(view.width() // 2, view.height() // 2)
     send(view, QEvent.Type.MouseButtonPress, start, left)
@@ -89,7 +89,7 @@ def bare_frame(project: Project, width: int, height: int) -> float:
     assert isinstance(part.surface, Panel)
     nx, ny = (round(side / part.mesh_size) for side in (1.6, 1.2))
     mesh = grid_mesh(part.surface, nx, ny)
-    view = QtInteractor(auto_update=False, multi_samples=samples(mesh))
+    view = FrameView(None, samples(mesh))
     view.resize(width, height)
     view.show()
     surface = pv.PolyData.from_regular_faces(mesh.nodes, mesh.quads)
@@ -125,7 +125,7 @@ def view_figures() -> tuple[float, float, int]:
     return max(gaps), frame / bare_frame(project, *size), count
 
 
-def point(view: QtInteractor) -> None:
+def point(view: FrameView) -> None:
     """Move the pointer over the part."""
     for i in range(12):
         at = QPoint(view.width() // 3 + 20 * i, view.height() // 2)

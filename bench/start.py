@@ -11,7 +11,7 @@ from bench.figures import Figure, median
 from tartan.project.document.samples import dish_panel
 from tartan.project.files import storage
 
-LIBRARIES = "PyQt6.QtWidgets, vtk, pyvista, pyvistaqt, pyqtgraph, scipy.sparse.linalg, numba"
+LIBRARIES = "PyQt6.QtWidgets, vtk, pyvista, pyqtgraph, scipy.sparse.linalg, numba"
 
 UNTIL = """
 import os

@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
-from pyvistaqt import QtInteractor
 
 from tartan.desktop.part.form import PartForm
 from tartan.desktop.scene.frameview import FrameView
@@ -107,9 +106,9 @@ def test_the_part_is_drawn_once_a_change_of_size(
     window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     drawn: list[int] = []
-    real = QtInteractor.paintGL
+    real = FrameView.draw
     monkeypatch.setattr(
-        QtInteractor, "paintGL", lambda view: (drawn.append(view.width()), real(view))[1]
+        FrameView, "draw", lambda view: (drawn.append(view.width()), real(view))[1]
     )
     view = window.margins.scenes[0].view
     widths = set()
@@ -121,7 +120,7 @@ def test_the_part_is_drawn_once_a_change_of_size(
         assert set(drawn) == {view.width()}
         widths.add(view.width())
     assert len(widths) == 3
-    picture = view.grabFramebuffer()
+    picture = view.frame()
     assert picture.width() == round(view.width() * view.devicePixelRatioF())
     bits = picture.constBits()
     assert bits is not None
@@ -135,20 +134,20 @@ def test_a_frame_is_drawn_anew_only_where_something_changed(window: MainWindow) 
     settle()
     drawn: list[str] = []
     mark = view.renderer.AddObserver("EndEvent", lambda *_: drawn.append("frame"))
-    before = view.grabFramebuffer()
+    before = view.frame()
     drawn.clear()
     # As where a menu that lay over it goes.
     for _ in range(3):
         view.repaint()
     assert drawn == []
-    assert view.grabFramebuffer() == before
+    assert view.frame() == before
     # What is shown is otherwise: one frame, and it shows it.
     scene = window.margins.scenes[0]
     scene.frame_part((1.0, 0.2, 0.1))
     scene.redraw_now()
     settle()
     assert len(drawn) == 1
-    assert view.grabFramebuffer() != before
+    assert view.frame() != before
     view.renderer.RemoveObserver(mark)
 
 
@@ -157,14 +156,13 @@ def test_a_part_is_drawn_bare_once_and_once_with_its_answer(
 ) -> None:
     """One frame more is left for a layout that takes two steps; there were four."""
     drawn: list[bool] = []
-    paint = FrameView.paintGL
+    draw = FrameView.draw
 
     def counted(view: FrameView) -> None:
-        if view.stale and not view._resizing:
-            drawn.append(view.window().margins.stage.shown is not None)  # type: ignore[union-attr]
-        paint(view)
+        drawn.append(view.window().margins.stage.shown is not None)  # type: ignore[union-attr]
+        draw(view)
 
-    monkeypatch.setattr(FrameView, "paintGL", counted)
+    monkeypatch.setattr(FrameView, "draw", counted)
     window = open_window()
     assert window.margins.stage.shown is not None
     assert drawn.count(False) == 1

@@ -14,6 +14,7 @@ from tartan.desktop.window import MainWindow
 from tartan.project.analysis import meshes
 from tartan.project.analysis.meshes import MESHES
 from tests.desktop.conftest import named
+from tests.desktop.settle import settle
 from tests.desktop.test_part import padded
 from tests.desktop.test_window import LEFT, solved, type_into
 
@@ -46,7 +47,9 @@ def test_a_long_mesh_holds_nobody_up_and_its_edit_is_taken(
     type_into(qtbot, named(window.part, QLineEdit, "mesh size"), "26")
     assert size_of(window) == 0.12
     assert session.meshing
-    assert "being meshed with about 2," in window.part.fault.text()
+    assert "meshing" in str(session.under_way)
+    # What is under way is no fault.
+    assert not window.part.fault.text()
     timer.start(10)
     # The selection can be changed meanwhile, and other edits are made at once.
     session.select(station="Cases")
@@ -85,6 +88,21 @@ def test_cancel_and_undo_give_a_held_edit_up(qtbot: QtBot, at_part: MainWindow) 
     qtbot.waitUntil(lambda: size_of(window) == pytest.approx(0.03))
     solved(qtbot, window)
     assert not session.meshing
+
+
+def test_a_window_that_is_closed_takes_no_held_edit(qtbot: QtBot, at_part: MainWindow) -> None:
+    window, session = at_part, at_part.session
+    type_into(qtbot, named(window.part, QLineEdit, "mesh size"), "25")
+    assert session.meshing
+    session.history.mark_saved()
+    window.close()
+    settle()
+    # Nor does anything else that comes late have it write again.
+    session.edit("late", lambda p: dataclasses.replace(p, name="late"))
+    assert size_of(window) == 0.12
+    assert not window.autosave._timer.isActive()
+    window.autosave.finish()
+    assert not MESHES.busy
 
 
 def test_a_mesher_that_falls_refuses_the_edit_in_words(qtbot: QtBot, at_part: MainWindow) -> None:

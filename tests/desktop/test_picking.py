@@ -35,7 +35,7 @@ def window(qtbot, open_window: OpenWindow) -> MainWindow:  # type: ignore[no-unt
     scene = window.cases.pane.scene
     assert scene is not None
     scene.frame_part((0.0, 0.0, 1.0))
-    scene.view.render()
+    scene.view.draw()
     return window
 
 

@@ -37,7 +37,7 @@ class Autosave(QObject):
 
     def _soon(self) -> None:
         """Write before long; steady work does not put it off."""
-        if not self._timer.isActive():
+        if not self._closed and not self._timer.isActive():
             self._timer.start()
 
     def _write(self) -> None:

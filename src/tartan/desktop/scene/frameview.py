@@ -1,18 +1,68 @@
-"""The view that a part is drawn in: when a frame is drawn anew, and when the last one stands."""
+"""The view that a part is drawn in: when a frame is drawn anew, and when the last one stands.
+
+Frames are drawn off the screen and painted as pictures. Were the view one of OpenGL's own, Qt
+would put the whole window together by that, whatever is painted in it: without a graphics
+processor a blinking cursor takes longer than a frame.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager, nullcontext
 from typing import Any
 
+import numpy as np
+import pyvista as pv
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent, QWheelEvent
-from pyvistaqt import QtInteractor
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QSinglePointEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+from vtkmodules.util.numpy_support import vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkUnsignedCharArray
+
+NOTCH = 120
+"""Eighths of a degree that a wheel turns for a step."""
+
+_BUTTONS = {
+    Qt.MouseButton.LeftButton: "LeftButton",
+    Qt.MouseButton.MiddleButton: "MiddleButton",
+    Qt.MouseButton.RightButton: "RightButton",
+}
+
+_OF_PLOTTER = frozenset(
+    {
+        "add_actor",
+        "add_axes",
+        "add_mesh",
+        "camera",
+        "enable_parallel_projection",
+        "remove_actor",
+        "render_window",
+        "renderer",
+        "set_background",
+    }
+)
 
 
-class FrameView(QtInteractor):  # type: ignore[misc]
-    """A view that draws one frame a change; by itself it would at every size, paint and move.
+class FrameView(QWidget):
+    """A view that draws one frame a change and paints it; the mouse moves its camera.
+
+    What draws is asked of it by its own names: `add_mesh`, `camera`, `renderer` and so on.
+
+    Parameters
+    ----------
+    parent : QWidget or None
+        What it lies in.
+    samples : int
+        Samples a pixel.
 
     Attributes
     ----------
@@ -24,70 +74,145 @@ class FrameView(QtInteractor):  # type: ignore[misc]
     camera_moved = pyqtSignal()
     about_to_draw = pyqtSignal()
     """A frame is drawn anew: what depends on the view's size and camera can still be set."""
-    _resizing = False
-    stale = True
+
+    def __init__(self, parent: QWidget | None, samples: int) -> None:
+        super().__init__(parent)
+        self.stale = True
+        self._frame = QImage()
+        self._bytes = vtkUnsignedCharArray()
+        self._turned = 0
+        self._plotter: Any = pv.Plotter(off_screen=True)
+        self._plotter.render_window.SetMultiSamples(samples)
+        self._plotter.enable_trackball_style()
+        self._hand: Any = self._plotter.iren.interactor
+        # The camera is moved by events; frames are drawn as Qt paints.
+        self._hand.EnableRenderOff()
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.WheelFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def __getattr__(self, name: str) -> Any:
+        if name in _OF_PLOTTER:
+            return getattr(self._plotter, name)
+        raise AttributeError(name)
+
+    @property
+    def camera_position(self) -> Any:
+        """Where the camera stands, what it looks at, and what is up."""
+        return self._plotter.camera_position
+
+    @camera_position.setter
+    def camera_position(self, place: Any) -> None:
+        self._plotter.camera_position = place
+
+    # Frames
 
     def update(self, *given: Any) -> None:
         self.stale = True
         super().update(*given)
 
+    def frame(self) -> QImage:
+        """What the view shows, drawn now where it is stale; in pixels of the screen."""
+        if self.stale:
+            self.draw()
+        return self._frame.copy()
+
+    def draw(self) -> None:
+        """Draw a frame, whether the last is stale or not."""
+        self._fit()
+        self.about_to_draw.emit()
+        window = self._plotter.render_window
+        window.Render()
+        wide, high = window.GetSize()
+        window.GetRGBACharPixelData(0, 0, wide - 1, high - 1, 0, self._bytes)
+        # The library's first row is the lowest.
+        pixels: NDArray[np.uint8] = vtk_to_numpy(self._bytes).reshape(high, wide, 4)[::-1]
+        kept = pixels.tobytes()
+        drawn = QImage(kept, wide, high, 4 * wide, QImage.Format.Format_RGBX8888)
+        # Another format, and so a copy: `kept` goes.
+        self._frame = drawn.convertToFormat(QImage.Format.Format_RGB32)
+        self._frame.setDevicePixelRatio(self.devicePixelRatioF())
+        self.stale = False
+
+    def _fit(self) -> None:
+        """Let frames be as large as the view."""
+        ratio = self.devicePixelRatioF()
+        size = [max(1, round(x * ratio)) for x in (self.width(), self.height())]
+        window = self._plotter.render_window
+        if list(window.GetSize()) != size:
+            window.SetSize(*size)
+            self._hand.UpdateSize(*size)
+            self.stale = True
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        # Qt would draw at once at every size on the way, several a change of page; one frame
-        # follows with the window's own painting.
-        self._resizing = True
-        try:
-            super().resizeEvent(event)
-        finally:
-            self._resizing = False
-        self.update()
+        super().resizeEvent(event)
+        self._fit()
 
-    def initializeGL(self) -> None:
-        # Another context has no frame of this one.
-        self.stale = True
-        super().initializeGL()
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._fit()
+        if self.stale:
+            self.draw()
+        painter = QPainter(self)
+        painter.drawImage(0, 0, self._frame)
+        painter.end()
 
-    def paintGL(self) -> None:
-        if not self._resizing:
-            if self.stale:
-                self.about_to_draw.emit()
-            # Where only something that lay over the view is gone its last frame is shown again.
-            with nullcontext() if self.stale else self._not_at_once():
-                super().paintGL()
-            # Before the graphics stand nothing was drawn at all.
-            window = self._RenderWindow
-            self.stale = window is None or not window.GetReadyForRendering()
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self._plotter.close()
+        super().closeEvent(event)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        # The library's own keys turn the part into wires, colours or another view; none is ours.
-        event.ignore()
+    # The hand on the camera
 
-    def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        event.ignore()
+    def _tell(self, event: QSinglePointEvent, repeat: int = 0) -> None:
+        """Say where the pointer is, in pixels of the frame from below, and which keys are held."""
+        ratio, place, held = self.devicePixelRatioF(), event.position(), event.modifiers()
+        self._hand.SetEventInformation(
+            round(place.x() * ratio),
+            round((self.height() - place.y() - 1) * ratio),
+            bool(held & Qt.KeyboardModifier.ControlModifier),
+            bool(held & Qt.KeyboardModifier.ShiftModifier),
+            chr(0),
+            repeat,
+            None,
+        )
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        with self._not_at_once():
-            super().mouseMoveEvent(event)
-        if event.buttons() != Qt.MouseButton.NoButton:
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() in _BUTTONS:
+            self._tell(event)
+            self._hand.InvokeEvent(f"{_BUTTONS[event.button()]}PressEvent")
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._tell(event)
+            self._hand.InvokeEvent("MouseMoveEvent")
+            if event.buttons() != Qt.MouseButton.NoButton:
+                self._moved()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() in _BUTTONS:
+            self._tell(event)
+            self._hand.InvokeEvent(f"{_BUTTONS[event.button()]}ReleaseEvent")
             self._moved()
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        with self._not_at_once():
-            super().mouseReleaseEvent(event)
-        self._moved()
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        self._turned += event.angleDelta().y()
+        if abs(self._turned) >= NOTCH:
+            way = "Forward" if self._turned > 0 else "Backward"
+            self._turned = 0
+            self._tell(event)
+            self._hand.InvokeEvent(f"MouseWheel{way}Event")
+            self._moved()
 
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        with self._not_at_once():
-            super().wheelEvent(event)
-        self._moved()
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        # Keys are the window's.
+        if event is not None:
+            event.ignore()
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        self.keyPressEvent(event)
 
     def _moved(self) -> None:
         self.update()
         self.camera_moved.emit()
-
-    @contextmanager
-    def _not_at_once(self) -> Iterator[None]:
-        self._Iren.EnableRenderOff()
-        try:
-            yield
-        finally:
-            self._Iren.EnableRenderOn()

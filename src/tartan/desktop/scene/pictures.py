@@ -9,7 +9,6 @@ from pathlib import Path
 from threading import Thread
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import QObject, QPoint, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMenu, QWidget
@@ -32,24 +31,23 @@ FORMATS = "GIF (*.gif);;animated PNG (*.png)"
 
 
 def image_of(scene: PartScene) -> QImage:
-    """What a view shows, as it is drawn now."""
-    shown = np.ascontiguousarray(scene.view.screenshot(None, return_img=True)[..., :3])
-    high, wide = shown.shape[:2]
-    made = QImage(shown.tobytes(), wide, high, 3 * wide, QImage.Format.Format_RGB888)
-    return made.copy()
+    """What a view shows, as it is drawn now, in pixels of the screen."""
+    scene.view.draw()
+    shown: QImage = scene.view.frame()
+    shown.setDevicePixelRatio(1.0)
+    return shown
 
 
 def picture_of(widget: QWidget, scene: PartScene | None) -> QImage:
-    """A widget with its view: the graphics are drawn by another hand than the rest."""
+    """A widget with its view, whose frame is drawn anew."""
+    if scene is not None:
+        scene.view.stale = True
     ratio = widget.devicePixelRatioF()
     image = QImage(widget.size() * ratio, QImage.Format.Format_RGB32)
     image.setDevicePixelRatio(ratio)
     image.fill(theme.colour("paper"))
     painter = QPainter(image)
     widget.render(painter, QPoint(), flags=QWidget.RenderFlag.DrawChildren)
-    if scene is not None:
-        at = scene.view.mapTo(widget, QPoint())
-        painter.drawImage(scene.view.rect().translated(at), image_of(scene))
     painter.end()
     return image
 

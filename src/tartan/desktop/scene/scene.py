@@ -49,7 +49,7 @@ class PartScene(Marks, Sight, QWidget):
         # A breath between Qt's painting and the frame keeps the event loop's gaps short.
         self._soon.setInterval(30)
         self._soon.timeout.connect(self._draw_frame)
-        self.view = FrameView(self, auto_update=False, multi_samples=samples())
+        self.view = FrameView(self, samples())
         self.view.setAccessibleName("Part in three dimensions")
         self.view.about_to_draw.connect(self._fade_edges)
         box = QVBoxLayout(self)
