@@ -57,6 +57,7 @@ class Session(QObject):
         self.compared, self.tried = "", list[PartInputs]()
         self._wanted: PartInputs | None = None
         self._held: list[tuple[str, Callable[[Project], Project]]] = []
+        self._closed = False
         self._last: Verdict | None = None
         self._current: tuple[Any, Verdict, list[Status]] | None = None
         self.answers = Answers(self._hear)
@@ -83,6 +84,9 @@ class Session(QObject):
         An edit that needs a mesh or lays plies, which take a while, is held until they are there;
         `MeshPending` is returned meanwhile, and what refuses them then is told by `edit_refused`.
         """
+        if self._closed:
+            # A field commits what is typed as its window goes, which nobody would see or save.
+            return None
         before = self.project
         if any(each == label for each, _ in self._held):
             # Another figure in the same field takes the place of the one before.
@@ -382,7 +386,9 @@ class Session(QObject):
         return self._last, found
 
     def close(self) -> None:
-        """End timers and the worker process."""
+        """End timers and the worker process; nothing is edited any more."""
+        self._closed = True
+        self._held.clear()
         self._pause.stop()
         self._poll.stop()
         MESHES.leave(self._on_mesh)
