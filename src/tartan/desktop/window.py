@@ -220,7 +220,8 @@ class MainWindow(PagesByName, FileWindow):
         self.units.setCurrentText(name)
         preferences().setValue("units", name)
         for shown in self.findChildren(UnitLabel):
-            shown.show_unit()
+            if shown.isVisible():
+                shown.show_unit()
         for words in self.findChildren(Words):
             words.tell()
         self.refresh()

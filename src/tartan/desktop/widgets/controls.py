@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPolygonF,
+    QShowEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import (
@@ -342,3 +343,8 @@ class UnitLabel(QLabel):
     def show_unit(self) -> None:
         """Show the unit as it stands."""
         self.setText(self.quantity.unit)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        # Other units are told to what is seen; hundreds on other pages would hold the window up.
+        self.show_unit()
+        super().showEvent(event)
