@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QToolTip
 from tartan.core.laminate import make_laminate
 from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.materials import FIELD_NAMES
+from tartan.desktop.widgets.controls import UnitLabel
 from tartan.desktop.widgets.datatable import DataTable
 from tartan.desktop.window import MainWindow
 from tartan.pages.ply_results import ply_table
@@ -120,3 +121,24 @@ def test_the_plies_table_is_told_head_by_head() -> None:
     plain = {"ply", "angle", "material", "level", "criterion", "mode"}
     silent = [h for h in table.head if not meaning(h) and unit.sub("", h).strip() not in plain]
     assert silent == []
+
+
+@pytest.mark.gl
+def test_units_of_every_page_once_it_is_seen(window: MainWindow) -> None:
+    session = window.session
+    for station in STATIONS:
+        session.select(station=station)
+        settle()
+    try:
+        window.use_units("US customary")
+        seen = 0
+        for station in STATIONS:
+            session.select(station=station)
+            settle()
+            for each in window.findChildren(UnitLabel):
+                if each.isVisible():
+                    seen += 1
+                    assert each.text() == each.quantity.unit, (station, each.text())
+        assert seen > 20
+    finally:
+        window.use_units(units.SYSTEMS[0])
