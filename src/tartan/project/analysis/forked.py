@@ -41,7 +41,7 @@ def solve_forked(inputs: PartInputs) -> PartAnswer:
     TartanError
         As `run_solve`.
     """
-    if "numba" in sys.modules or (os.cpu_count() or 1) < 2:
+    if _alone():
         return solve_now(inputs)
     started = time.perf_counter()
     context = multiprocessing.get_context("fork")
@@ -69,6 +69,11 @@ def solve_forked(inputs: PartInputs) -> PartAnswer:
     solved, resolved = found
     assessment = assess(inputs, layout, solved)
     return PartAnswer(inputs, solved, assessment, resolved, time.perf_counter() - started)
+
+
+def _alone() -> bool:
+    """Whether there is one core, or compiled loops have run."""
+    return "numba" in sys.modules or (os.cpu_count() or 1) < 2
 
 
 def _solve(theirs: Connection, inputs: PartInputs) -> None:
