@@ -36,14 +36,14 @@ uninstall:
 	-$(PROGRAM)/bin/tartan at-home --remove $(if $(FORGET),--forget)
 	rm -rf $(PROGRAM) $(PREFIX)/bin/tartan
 
-# Lint, which is a core's work for a minute, and four parts beside each other, each of which prints
-# when it ends: tests of the window wait for frames, pauses and processes, which leaves the cores to
-# the others.
+# Three parts beside each other, each of which prints when it ends, and lint as the last, which is a
+# core's work for a minute: tests of the window wait now and then for pauses and processes. More at
+# a time take longer in all, each from the others' caches.
 # One thread of arithmetic each: those of one part would spin on the core of another.
 test: export OPENBLAS_NUM_THREADS = 1
 test: export NUMBA_NUM_THREADS = 1
 test: $(READY)
-	$(MAKE) --jobs=5 --output-sync=target lint test-window-a-r test-window-s-z test-core test-project
+	$(MAKE) --jobs=3 --output-sync=target test-window-a-r test-window-s-z test-core test-project lint
 
 test-window-a-r: $(READY)
 	$(XVFB) $(BIN)/python -m pytest tests/desktop/test_[a-r]*.py

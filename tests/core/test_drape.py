@@ -179,7 +179,7 @@ def test_starts_and_directions_that_cannot_be_are_refused_in_words() -> None:
         Level(lambda x: (np.ones(len(x)), 0 * x)).foot(on[None], np.array([-1]))
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @example(0.3, 0.1, 199.2419345043955, 2.37890625, 0.0)
 @given(
     st.floats(-0.5, 0.5),

@@ -32,7 +32,7 @@ MPA = st.floats(-400, 400).map(lambda v: v * 1e6)
 IN_PLANE = [k for k, r in REGISTRY.items() if r.stress == "in-plane" and k != "von_mises"]
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.tuples(MPA, MPA, MPA), st.tuples(MPA, MPA, MPA))
 def test_shares_of_tsai_wu_are_its_own_terms(applied, held) -> None:  # type: ignore[no-untyped-def]
     rule = criterion("tsai_wu")

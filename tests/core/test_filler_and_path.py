@@ -61,7 +61,7 @@ def test_resin_of_hoops_runs_on_over_the_tangent_line_and_lifts_what_is_wound_on
         np.testing.assert_allclose(np.sin(helical.angle[1:]), over.turning_radius / own, rtol=2e-3)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(
     st.sampled_from(sorted(DOMES)),
     st.floats(1.0, 20.0),
@@ -126,7 +126,7 @@ def test_a_path_is_as_long_as_the_tow_that_is_laid_and_keeps_clairaut(
     assert r.min() >= layer.turning_radius * 0.99
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=50)
 @given(st.floats(0.021, 0.08), st.floats(0.004, 0.015), st.floats(0.1, 3.0))
 def test_circuits_close_evenly_and_none_is_wound_twice(
     opening: float, band: float, length: float

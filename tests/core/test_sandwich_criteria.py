@@ -106,7 +106,7 @@ def test_thin_and_thick_forms_meet() -> None:
     assert half == pytest.approx(thick / 2)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     angles=st.tuples(st.integers(-90, 90), st.integers(-90, 90)),
     force=st.tuples(*[st.floats(-1e5, 1e5)] * 3),
@@ -247,7 +247,7 @@ def test_shells_what_if_drivers_and_working_ask_the_same() -> None:
         assert each.reserve == pytest.approx(one.governing().reserve, rel=1e-9)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(0, 10_000))
 def test_crushing_is_first_met_where_a_walk_along_the_load_meets_it(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -344,7 +344,7 @@ def turned(by: float, parts: int = 1, foam: Material = FOAM) -> Laminate:
 EVEN = dataclasses.replace(FOAM, G13=21e6, G23=21e6, S13=0.6e6, S23=0.6e6)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.floats(-90, 90), st.floats(-0.8, 0.8))
 def test_a_turned_sandwich_under_a_turned_load_gives_way_alike(turn: float, share: float) -> None:
     """Whatever the axes: greatest compression, limits over directions, and their search."""

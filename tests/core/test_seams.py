@@ -50,7 +50,7 @@ plies = st.lists(
 )
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(plies=plies, offset=st.floats(-4e-3, 4e-3), split=st.booleans())
 def test_nothing_depends_on_the_reference_surface_of_flat_parts(
     plies: list[tuple[str, int, float]], offset: float, split: bool

@@ -52,7 +52,7 @@ def test_changes_of_two_plies_counted_by_hand() -> None:
     assert found == turned_moved_dropped | added
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.lists(st.sampled_from([0, 45, -45, 90]), min_size=1, max_size=7), st.booleans())
 def test_symmetric_stacks_stay_symmetric_and_no_result_comes_twice(
     half: list[int], odd: bool

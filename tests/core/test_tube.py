@@ -142,7 +142,7 @@ def test_ply_discount_of_a_load_case_is_that_of_its_forces() -> None:
     ]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(ratio=st.floats(1e-5, 3e-2), closed=st.booleans(), angle=st.integers(0, 90))
 def test_the_thick_wall_goes_over_into_the_thin_one(
     ratio: float, closed: bool, angle: int

@@ -108,7 +108,7 @@ def test_fibres_of_an_isotensoid_are_all_pulled_alike() -> None:
 
 
 @example("flat ellipsoid", 0.05709041271698871, 0.05709041271698871, "edge", 1.0)
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     kind=st.sampled_from(sorted(DOMES)),
     opening=st.floats(0.02, 0.12),

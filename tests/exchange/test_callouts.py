@@ -17,7 +17,7 @@ def crosses(a: np.ndarray, b: np.ndarray, c: np.ndarray, d: np.ndarray) -> bool:
     return side(a, b, c) * side(a, b, d) < 0 and side(c, d, a) * side(c, d, b) < 0
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(st.integers(0, 10**6), st.integers(0, 30), st.booleans())
 def test_threads_do_not_cross_and_words_do_not_cover_each_other(
     seed: int, count: int, right_only: bool

@@ -227,7 +227,7 @@ def test_an_untouched_project_is_pasted_onto_itself() -> None:
     assert dataclasses.replace(project, name="x").cases == project.cases
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.text(st.sampled_from("case,;\t\r\n\"'1.5e-ap held"), max_size=60))
 def test_any_text_is_read_or_refused_with_its_place(text: str) -> None:
     refused = None

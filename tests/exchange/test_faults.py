@@ -136,7 +136,7 @@ def test_calls_apart_come_back_whatever_happens() -> None:
 
 
 @given(st.lists(st.text(alphabet="=+-@'a1 ,;\n\"", max_size=6), min_size=1, max_size=5))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 def test_no_cell_runs_in_a_spreadsheet_and_all_read_back(cells: list[str]) -> None:
     for cell in cells:
         kept = guarded(cell)

@@ -185,7 +185,7 @@ def test_a_patch_on_a_tube_keeps_the_area_of_its_elements() -> None:
     assert width == pytest.approx(0.22, abs=0.02)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(
     st.lists(st.tuples(st.floats(0.01, 2), st.floats(0.01, 1.2)), min_size=1, max_size=25),
     st.floats(0, 0.05),

@@ -234,7 +234,7 @@ VESSELS = st.builds(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(VESSELS, st.lists(st.tuples(WOUNDS, around(0.3e-3)), min_size=1, max_size=3))
 def test_any_vessel_is_laid_or_refused_in_words(
     shape: Vessel, plan: list[tuple[Wound, float]]
@@ -263,7 +263,7 @@ def test_any_vessel_is_laid_or_refused_in_words(
         assert len(winding.layer_table(project, found).rows) == len(rungs)
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(
     radius=around(0.05),
     at=st.sampled_from(["mean", "inner"]),

@@ -45,7 +45,7 @@ def stack(*angles: float, core: int | None = None) -> dict[str, object]:
     return {"materials": {"c": PLY, "f": FOAM}, "stack": plies}
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(
     angles=st.lists(st.integers(-90, 90), min_size=1, max_size=4),
     N=st.tuples(*[st.floats(-1e5, 1e5)] * 3),
