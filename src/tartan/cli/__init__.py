@@ -135,17 +135,12 @@ def check(
 
 def _answered(file: Path) -> tuple[Project, PartAnswer]:
     """Open a project and answer it."""
-    from tartan.project.analysis.children import THREADS
-
-    for name, value in THREADS.items():
-        # Before NumPy is loaded: what solves and what judges have a core each.
-        os.environ.setdefault(name, value)
-    from tartan.project.analysis.forked import solve_forked
+    from tartan.project.analysis.jobs import solve_now
     from tartan.project.analysis.shellinputs import part_inputs
     from tartan.project.files import storage
 
     project = storage.load(file)
-    return project, solve_forked(part_inputs(project))
+    return project, solve_now(part_inputs(project))
 
 
 @app.command()

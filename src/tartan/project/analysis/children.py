@@ -29,7 +29,7 @@ _LOADED = [
     "scipy.sparse.linalg",
 ]
 
-THREADS = {"OPENBLAS_NUM_THREADS": "1"}
+_THREADS = {"OPENBLAS_NUM_THREADS": "1"}
 """One BLAS thread: matrices of this size gain nothing from two, and idle ones spin on a core that
 the window needs. It is read when NumPy is loaded, thus must stand before the helper starts."""
 
@@ -84,7 +84,7 @@ class Child:
     ) -> None:
         process = context.Process(target=_run, args=args, daemon=True, name=name)
         # The variables are the whole program's: two starts must not put back each other's.
-        with _one_start, _environment(THREADS):
+        with _one_start, _environment(_THREADS):
             process.start()
         theirs.close()
         with self._guard:
@@ -130,7 +130,7 @@ def _run(
 ) -> None:
     # The helper's environment is that of the first start, which may have changed since.
     os.environ.clear()
-    os.environ.update({**environment, **THREADS})
+    os.environ.update({**environment, **_THREADS})
     _die_with_parent()
     target(theirs, *given)
 

@@ -10,7 +10,6 @@ import time
 from collections import OrderedDict
 from collections.abc import Generator
 from dataclasses import dataclass, field, replace
-from typing import TypeVar
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -51,7 +50,6 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
-R = TypeVar("R")
 
 SOLUTIONS = 3
 """Solutions remembered: the version at work, and those it is compared with."""
@@ -244,35 +242,12 @@ def run_solve(request: SolveRequest, memory: Memory) -> Generator[Progress, None
     if request.mesh is not None:
         MESHES.keep(mesh_key(inputs.part), request.mesh)
     layout = layout_of(inputs)
-    solved, resolved = yield from solved_steps(inputs, layout, memory)
-    yield Progress("assessing margins", 0.8)
-    assessment = assess(inputs, layout, solved)
-    told, memory.told = memory.told, ""
-    seconds = time.perf_counter() - started
-    return PartAnswer(inputs, solved, assessment, resolved, seconds, told)
-
-
-def solved_steps(
-    inputs: PartInputs, layout: Layout, memory: Memory
-) -> Generator[Progress, None, tuple[Solved, bool]]:
-    """Solve, unless the last solution still stands; nothing is judged, nothing compiled is called.
-
-    Parameters
-    ----------
-    inputs : PartInputs
-        Of the part.
-    layout : Layout
-        Its own.
-    memory : Memory
-        Kept between jobs and updated.
-
-    Raises
-    ------
-    TartanError
-        When the model cannot be solved.
-    """
     if not inputs.cases:
-        return nothing_solved(inputs, layout), False
+        yield Progress("assessing margins", 0.3)
+        nothing = _nothing(layout, len(inputs.case_names))
+        solved = Solved(_with_outside(inputs, layout, nothing), np.zeros(0))
+        assessment = assess(inputs, layout, solved)
+        return PartAnswer(inputs, solved, assessment, False, time.perf_counter() - started)
     yield Progress("placing supports", 0.02)
     models = _Models(inputs)
     asked = len(inputs.buckling) + len(inputs.modes)
@@ -282,7 +257,12 @@ def solved_steps(
     shown, resting = _superposed(inputs, layout, columns, kept)
     state = State(inputs, layout, shown.strains, resting)
     buckling, modes = yield from asked_steps(state, models, kept, end)
-    return Solved(shown, resting, buckling, modes), resolved
+    yield Progress("assessing margins", 0.8)
+    solved = Solved(shown, resting, buckling, modes)
+    assessment = assess(inputs, layout, solved)
+    told, memory.told = memory.told, ""
+    seconds = time.perf_counter() - started
+    return PartAnswer(inputs, solved, assessment, resolved, seconds, told)
 
 
 class _Models(dict[str, ShellModel]):
@@ -338,10 +318,10 @@ def assess(inputs: PartInputs, layout: Layout, solved: Solved) -> Assessment:
     return Assessment(margins, tuple(hot_spots(layout.mesh, margins)))
 
 
-def nothing_solved(inputs: PartInputs, layout: Layout) -> Solved:
-    """A part at rest in all cases of our own, under the forces that are read."""
-    mesh, count = layout.mesh, len(inputs.case_names)
-    still = Solution(
+def _nothing(layout: Layout, count: int) -> Solution:
+    """Solution of no case of our own, with room for what is read."""
+    mesh = layout.mesh
+    return Solution(
         np.zeros((count, len(mesh.nodes), 6)),
         np.zeros((count, mesh.count, 4, 8)),
         np.zeros((count, 6)),
@@ -350,9 +330,6 @@ def nothing_solved(inputs: PartInputs, layout: Layout) -> Solved:
         0.0,
         0,
     )
-    shown = _with_outside(inputs, layout, still)
-    resting = np.zeros_like(shown.strains) if scheme_of(inputs).rests else np.zeros(0)
-    return Solved(shown, resting)
 
 
 _layouts: WeakKeyDictionary[PartAnswer, Layout] = WeakKeyDictionary()
@@ -388,14 +365,10 @@ def _solution(
 
 def solve_now(inputs: PartInputs) -> PartAnswer:
     """Run the job to its end in this process."""
-    return last_of(run_solve(SolveRequest(0, inputs), Memory()))
-
-
-def last_of(job: Generator[object, None, R]) -> R:
-    """Run a generator to its end, and return what it returns."""
+    job = run_solve(SolveRequest(0, inputs), Memory())
     while True:
         try:
             next(job)
         except StopIteration as end:
-            found: R = end.value
-            return found
+            answer: PartAnswer = end.value
+            return answer
