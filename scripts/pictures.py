@@ -27,6 +27,7 @@ from tartan.desktop.window import MainWindow
 from tartan.exchange.patterns import write_patterns
 from tartan.exchange.plies.write import layout_data
 from tartan.pages.stations import STATIONS
+from tartan.project.analysis import beside
 from tartan.project.analysis.partmesh import meshed
 from tartan.project.document.model import Project
 from tartan.project.document.ordermodel import OrderAsk, OrderGoal
@@ -368,6 +369,8 @@ def layout(window: MainWindow, folder: Path) -> None:
 def main(folder: Path) -> int:
     """Make the pictures; return 1 when there was no answer in time."""
     folder.mkdir(parents=True, exist_ok=True)
+    # Pictures wait for plies that are laid, however slow the machine.
+    beside.MOMENT = 60.0
     application = make_application(dark=False)
     window = make_window()
     window.resize(1280, 800)

@@ -38,10 +38,13 @@ for station in STATIONS:
     app.processEvents()
     verdict = window.verdict.geometry()
     found[station] = [window.width(), window.height(), verdict.bottom(), verdict.width()]
+view = window.cases.pane.view().view
+frame = view.frame()
 area = window.screen().availableGeometry()
 place = window.geometry()
 print(json.dumps({"area": [area.width(), area.height()],
                   "place": [place.x(), place.y(), place.width(), place.height()],
+                  "frame": [frame.width() / view.width(), view.render_window.GetDPI() / 72],
                   "ratio": window.devicePixelRatioF(), "stations": found}))
 window.session.close()
 window.shut()
@@ -82,6 +85,8 @@ def test_the_window_opens_inside_its_screen(
     told = json.loads(said.splitlines()[-1])
     wide, high = (int(v) // scale for v in screen.split("x"))
     assert told["ratio"] == scale
+    # The part is drawn as finely, and its words as large, as the rest.
+    assert told["frame"] == [scale, scale]
     assert told["area"] == [wide, high]
     x, y, w, h = told["place"]
     # With a window manager's frame round it, all of it stays on the screen.

@@ -140,6 +140,8 @@ class FrameView(QWidget):
         ratio = self.devicePixelRatioF()
         size = [max(1, round(x * ratio)) for x in (self.width(), self.height())]
         window = self._plotter.render_window
+        # Words are as large as the window's own.
+        window.SetDPI(round(72 * ratio))
         if list(window.GetSize()) != size:
             window.SetSize(*size)
             self._hand.UpdateSize(*size)
