@@ -369,8 +369,6 @@ def layout(window: MainWindow, folder: Path) -> None:
 def main(folder: Path) -> int:
     """Make the pictures; return 1 when there was no answer in time."""
     folder.mkdir(parents=True, exist_ok=True)
-    # Pictures wait for plies that are laid, however slow the machine.
-    beside.MOMENT = 60.0
     application = make_application(dark=False)
     window = make_window()
     window.resize(1280, 800)
@@ -414,6 +412,8 @@ def main(folder: Path) -> int:
 
 
 if __name__ == "__main__":
+    # Pictures wait for plies that are laid, however slow the machine.
+    beside.MOMENT = 60.0
     # Pictures show neither the preferences nor the left work of whoever makes them.
     os.environ["TARTAN_STATE"] = tempfile.mkdtemp()
     sys.exit(main(Path(sys.argv[1] if len(sys.argv) > 1 else "build/demo")))
