@@ -22,6 +22,7 @@ from tartan.desktop.window import MainWindow
 from tartan.exchange.maps.fields import values
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Near, Part, Region
+from tartan.project.document.samples import dish_panel
 from tartan.project.edits import part_edits
 from tartan.project.wording import units
 from tests.desktop.conftest import coarse_sample, named
@@ -345,3 +346,27 @@ def test_what_was_measured_and_cut_outlives_another_mesh(qtbot, window: MainWind
     QTest.mouseClick(scene.view, LEFT, pos=scene.place_of(int(np.flatnonzero(scene.in_sight)[0])))
     assert len(scene.measure.nodes) == 1
     assert not window.faults.faults
+
+
+def test_words_of_zones_stand_apart_and_within_the_view(
+    qtbot, open_window: Callable[..., MainWindow]
+) -> None:  # type: ignore[no-untyped-def]
+    sample = dish_panel()
+    assert sample.part is not None
+    coarse = dataclasses.replace(sample.part, mesh_size=0.1)
+    window = open_window(part_edits.put_part(sample, coarse), wait=False)
+    window.session.select(station="Part")
+    qtbot.waitUntil(lambda: window.part.pane.scene is not None)
+    scene = window.part.pane.scene
+    assert scene is not None
+    # The sizing takes half of the width, in which the words once ran into each other.
+    for form in ("lay-up", "sizing"):
+        window.part.open_form(form)
+        settle()
+        window.part.draw()
+        words = scene._extras["zone words"]
+        assert len(words) == 2
+        at = scene.on_screen(np.array([w.GetPosition() for w in words]))
+        across, down = np.abs(at[0] - at[1])
+        assert across > 110 or down > 18
+        assert (at[:, 0] + 110 < scene.view.width()).all()

@@ -7,6 +7,7 @@ processor a blinking cursor takes longer than a frame.
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -136,9 +137,9 @@ class FrameView(QWidget):
         self.stale = False
 
     def _fit(self) -> None:
-        """Let frames be as large as the view."""
+        """Let frames be as large as the view, to the last part of a pixel."""
         ratio = self.devicePixelRatioF()
-        size = [max(1, round(x * ratio)) for x in (self.width(), self.height())]
+        size = [max(1, math.ceil(x * ratio)) for x in (self.width(), self.height())]
         window = self._plotter.render_window
         # Words are as large as the window's own.
         window.SetDPI(round(72 * ratio))

@@ -48,6 +48,9 @@ NAMES = (
 )
 
 
+WORD_WIDE = 0.22
+"""Share of the part's width that the word of a zone takes about."""
+
 MOST_NAMED = 12
 """Zones that are named on the part; the rings of a wound vessel are many more."""
 
@@ -166,14 +169,20 @@ class Overlays:
         if len(zones.laminates) > MOST_NAMED:
             return
         taken = mesh.centres()[glyphs.inner(mesh)]
+        # By shares of the part: the view may have no size yet.
+        across = scene.on_screen(mesh.centres())[:, 0]
+        limit = across.max() - WORD_WIDE * np.ptp(across)
         places, words = [], []
         for number, laminate in enumerate(zones.laminates):
             here = zones.members[number]
             here = here[:: max(1, len(here) // 300)]
-            # Where no other glyph stands.
+            # Where no other glyph or word stands, and not where it would end beyond the part.
             at = mesh.centres()[here]
             free = np.linalg.norm(at[:, None] - taken[None], axis=2).min(axis=1)
-            places.append(at[int(free.argmax())])
+            beyond = across[here] > limit
+            place = at[int(np.where(beyond, -1.0, free).argmax())]
+            places.append(place)
+            taken = np.concatenate([taken, place[None]])
             words.append(f"zone {number + 1} · {counted(laminate.count, 'ply', 'plies')}")
         scene.words("zone words", np.array(places), words, theme.face().ink)
 
