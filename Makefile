@@ -10,7 +10,7 @@ XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
 # Where it is set, every process would compile the program's sources anew, for half a second each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project lint bench storm mutants screenshots verify lock clean
+.PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project test-exchange lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
@@ -43,7 +43,8 @@ uninstall:
 test: export OPENBLAS_NUM_THREADS = 1
 test: export NUMBA_NUM_THREADS = 1
 test: $(READY)
-	$(MAKE) --jobs=3 --output-sync=target test-window-a-r test-window-s-z test-core test-project lint
+	$(MAKE) --jobs=3 --output-sync=target test-core test-window-s-z test-window-a-r test-project \
+	  test-exchange lint
 
 test-window-a-r: $(READY)
 	$(XVFB) $(BIN)/python -m pytest tests/desktop/test_[a-r]*.py
@@ -55,7 +56,10 @@ test-core: $(READY)
 	$(XVFB) $(BIN)/python -m pytest tests/core tests/verify
 
 test-project: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/project tests/exchange
+	$(XVFB) $(BIN)/python -m pytest tests/project
+
+test-exchange: $(READY)
+	$(XVFB) $(BIN)/python -m pytest tests/exchange
 
 lint: $(READY)
 	$(BIN)/ruff check .
