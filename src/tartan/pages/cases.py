@@ -54,7 +54,7 @@ def resultant_words(project: Project, name: str) -> str:
         )
         total = np.zeros(6)
         for case in (c for c in inputs.cases if c.name in parts):
-            map_soon(layout, case, inputs.tables)
+            map_soon(layout, case.loads, inputs.tables)
             forces = case_forces(layout, case, inputs.tables)
             total += parts[case.name] * resultant(layout.mesh, forces)
     except TartanError as error:
@@ -92,7 +92,7 @@ def mapping_words(project: Project, load: MappedPressure) -> str:
     try:
         inputs = part_inputs(project)
         layout = layout_soon(inputs)
-        map_soon(layout, Case("", (load,)), inputs.tables)
+        map_soon(layout, (load,), inputs.tables)
         found = map_table(layout, load, inputs.tables, "Load")
     except TartanError as error:
         return str(error)

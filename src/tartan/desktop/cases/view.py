@@ -333,7 +333,7 @@ class CasesView(SceneStation):
             # What is missing is listed below.
             return
         try:
-            map_soon(layout, case, tables)
+            map_soon(layout, case.loads, tables)
             self._paint_loads(scene, layout, case, tables)
         except TartanError as error:
             self.pane.note.setText(str(error))

@@ -17,7 +17,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
     QImage,
-    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -166,7 +165,7 @@ class FrameView(QWidget):
 
     # The hand on the camera
 
-    def _tell(self, event: QSinglePointEvent, repeat: int = 0) -> None:
+    def _tell(self, event: QSinglePointEvent) -> None:
         """Say where the pointer is, in pixels of the frame from below, and which keys are held."""
         ratio, place, held = self.devicePixelRatioF(), event.position(), event.modifiers()
         self._hand.SetEventInformation(
@@ -175,7 +174,7 @@ class FrameView(QWidget):
             bool(held & Qt.KeyboardModifier.ControlModifier),
             bool(held & Qt.KeyboardModifier.ShiftModifier),
             chr(0),
-            repeat,
+            0,
             None,
         )
 
@@ -207,14 +206,6 @@ class FrameView(QWidget):
             self._tell(event)
             self._hand.InvokeEvent(f"MouseWheel{way}Event")
             self._moved()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        # Keys are the window's.
-        if event is not None:
-            event.ignore()
-
-    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
-        self.keyPressEvent(event)
 
     def _moved(self) -> None:
         self.update()

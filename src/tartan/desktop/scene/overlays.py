@@ -51,6 +51,9 @@ NAMES = (
 WORD_WIDE = 0.22
 """Share of the part's width that the word of a zone takes about."""
 
+FAR = 1e6
+"""Farther than any two places of a part [m]."""
+
 MOST_NAMED = 12
 """Zones that are named on the part; the rings of a wound vessel are many more."""
 
@@ -180,7 +183,7 @@ class Overlays:
             at = mesh.centres()[here]
             free = np.linalg.norm(at[:, None] - taken[None], axis=2).min(axis=1)
             beyond = across[here] > limit
-            place = at[int(np.where(beyond, -1.0, free).argmax())]
+            place = at[int((free - FAR * beyond).argmax())]
             places.append(place)
             taken = np.concatenate([taken, place[None]])
             words.append(f"zone {number + 1} · {counted(laminate.count, 'ply', 'plies')}")

@@ -30,14 +30,6 @@ PACE = 50
 FORMATS = "GIF (*.gif);;animated PNG (*.png)"
 
 
-def image_of(scene: PartScene) -> QImage:
-    """What a view shows, as it is drawn now, in pixels of the screen."""
-    scene.view.draw()
-    shown: QImage = scene.view.frame()
-    shown.setDevicePixelRatio(1.0)
-    return shown
-
-
 def picture_of(widget: QWidget, scene: PartScene | None) -> QImage:
     """A widget with its view, whose frame is drawn anew."""
     if scene is not None:

@@ -28,6 +28,7 @@ from tartan.project.document.partmodel import (
     Case,
     EdgeForce,
     Force,
+    Load,
     MappedPressure,
     Movement,
     Pressure,
@@ -218,8 +219,8 @@ def _map(mesh: Mesh, rows: tuple[tuple[float, ...], ...]) -> pressure_map.Mapped
 _mapped = Beside(_map, "The pressure table is being laid on the part.", most=32)
 
 
-def map_soon(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> None:
-    """Have the tables of a case mapped, for whoever can do without for a moment.
+def map_soon(layout: Layout, some: tuple[Load, ...], tables: tuple[PressureTable, ...]) -> None:
+    """Have the tables of loads mapped, for whoever can do without for a moment.
 
     Raises
     ------
@@ -228,7 +229,7 @@ def map_soon(layout: Layout, case: Case, tables: tuple[PressureTable, ...]) -> N
     PartError
         When one misses the part.
     """
-    for rows in _mapped_by(case, tables):
+    for rows in _mapped_by(some, tables):
         _mapped.soon(layout.mesh, rows)
 
 
@@ -237,15 +238,15 @@ def map_ahead(inputs: PartInputs) -> None:
     with suppress(TartanError):
         mesh = meshed(inputs.part).mesh
         for case in inputs.cases:
-            for rows in _mapped_by(case, inputs.tables):
+            for rows in _mapped_by(case.loads, inputs.tables):
                 _mapped.ahead(mesh, rows)
 
 
 def _mapped_by(
-    case: Case, tables: tuple[PressureTable, ...]
+    some: tuple[Load, ...], tables: tuple[PressureTable, ...]
 ) -> list[tuple[tuple[float, ...], ...]]:
-    """Rows of the tables that a case maps."""
-    named = {x.table for x in case.loads if isinstance(x, MappedPressure)}
+    """Rows of the tables that loads map."""
+    named = {x.table for x in some if isinstance(x, MappedPressure)}
     return [t.rows for t in tables if t.name in named]
 
 
