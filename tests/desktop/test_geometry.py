@@ -24,6 +24,7 @@ CHILD = """
 import json, sys
 from PyQt6.QtTest import QTest
 from tartan.desktop.app import make_application
+from tartan.desktop.scene.canvas import canvas
 from tartan.desktop.session import Session
 from tartan.pages.stations import STATIONS
 from tartan.desktop.window import MainWindow
@@ -44,7 +45,7 @@ area = window.screen().availableGeometry()
 place = window.geometry()
 print(json.dumps({"area": [area.width(), area.height()],
                   "place": [place.x(), place.y(), place.width(), place.height()],
-                  "frame": [frame.width() / view.width(), view.render_window.GetDPI() / 72],
+                  "frame": [frame.width() / view.width(), canvas().window.GetDPI() / 72],
                   "ratio": window.devicePixelRatioF(), "stations": found}))
 window.session.close()
 window.shut()

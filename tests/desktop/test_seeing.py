@@ -313,13 +313,14 @@ def test_letters_typed_into_the_view_change_nothing(qtbot, window: MainWindow) -
     """The library under the view has keys of its own: 3 drew the part in colours, w in wires."""
     scene = scene_of(window)
     scene.view.setFocus()
-    stood, style = scene.viewpoint, scene._actor.prop.style
+    stood, style, seen = scene.viewpoint, scene._actor.prop.style, scene.view.frame()
     for key in "wsprv3eqcfuijk+-":
         qtbot.keyClick(scene.view, key)
     settle()
     assert scene.viewpoint == stood
     assert scene._actor.prop.style == style
-    assert not scene.view.render_window.GetStereoRender()
+    scene.view.draw()
+    assert scene.view.frame() == seen
     assert window.isVisible()
 
 

@@ -10,9 +10,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
 import pyvista as pv
-from numpy.typing import NDArray
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
@@ -25,8 +23,8 @@ from PyQt6.QtGui import (
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
-from vtkmodules.util.numpy_support import vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkUnsignedCharArray
+
+from tartan.desktop.scene.canvas import canvas
 
 NOTCH = 120
 """Eighths of a degree that a wheel turns for a step."""
@@ -40,13 +38,10 @@ _BUTTONS = {
 _OF_PLOTTER = frozenset(
     {
         "add_actor",
-        "add_axes",
         "add_mesh",
         "camera",
         "enable_parallel_projection",
         "remove_actor",
-        "render_window",
-        "renderer",
         "set_background",
     }
 )
@@ -78,15 +73,18 @@ class FrameView(QWidget):
     def __init__(self, parent: QWidget | None, samples: int) -> None:
         super().__init__(parent)
         self.stale = True
+        self.samples = samples
         self._frame = QImage()
-        self._bytes = vtkUnsignedCharArray()
         self._turned = 0
         self._plotter: Any = pv.Plotter(off_screen=True)
-        self._plotter.render_window.SetMultiSamples(samples)
         self._plotter.enable_trackball_style()
         self._hand: Any = self._plotter.iren.interactor
         # The camera is moved by events; frames are drawn as Qt paints.
         self._hand.EnableRenderOff()
+        # What the hand moves is drawn in another window than the hand's own.
+        self._plotter.iren.style.SetDefaultRenderer(self._plotter.renderer)
+        self._drawn: list[Any] = []
+        self._lend()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.WheelFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -96,6 +94,42 @@ class FrameView(QWidget):
         if name in _OF_PLOTTER:
             return getattr(self._plotter, name)
         raise AttributeError(name)
+
+    @property
+    def renderer(self) -> Any:
+        """What draws the part; places and lengths that are asked of it are those of this view."""
+        self._fit()
+        return self._plotter.renderer
+
+    def _lend(self) -> None:
+        """Have the plotter's renderers draw on the canvas."""
+        window = self._plotter.render_window
+        # The library has more of them, for borders and pictures within pictures: empty here.
+        corner = self._plotter.renderer.axes_widget
+        self._drawn = [self._plotter.renderer] + ([corner.GetRenderer()] if corner else [])
+        for each in self._drawn:
+            window.RemoveRenderer(each)
+            canvas().take(each)
+
+    def _take_back(self) -> None:
+        """Have the plotter's renderers where it has put them."""
+        for each in self._drawn:
+            canvas().give_up(each)
+            each.DrawOn()
+            self._plotter.render_window.AddRenderer(each)
+        self._drawn = []
+
+    def add_axes(self, **look: Any) -> None:
+        """Show the axes in a corner, in place of those before.
+
+        Parameters
+        ----------
+        **look
+            As the plotter has them.
+        """
+        self._take_back()
+        self._plotter.add_axes(**look)
+        self._lend()
 
     @property
     def camera_position(self) -> Any:
@@ -119,32 +153,29 @@ class FrameView(QWidget):
         return self._frame.copy()
 
     def draw(self) -> None:
-        """Draw a frame, whether the last is stale or not."""
+        """Draw a frame, whether the last is stale or not; of a closed view the last stands."""
+        if not self._drawn:
+            return
         self._fit()
         self.about_to_draw.emit()
-        window = self._plotter.render_window
-        window.Render()
-        wide, high = window.GetSize()
-        window.GetRGBACharPixelData(0, 0, wide - 1, high - 1, 0, self._bytes)
-        # The library's first row is the lowest.
-        pixels: NDArray[np.uint8] = vtk_to_numpy(self._bytes).reshape(high, wide, 4)[::-1]
-        kept = pixels.tobytes()
-        drawn = QImage(kept, wide, high, 4 * wide, QImage.Format.Format_RGBX8888)
-        # Another format, and so a copy: `kept` goes.
-        self._frame = drawn.convertToFormat(QImage.Format.Format_RGB32)
+        # Whoever was told may have asked another view for a length.
+        self._fit()
+        self._frame = canvas().draw(self._drawn)
         self._frame.setDevicePixelRatio(self.devicePixelRatioF())
         self.stale = False
 
     def _fit(self) -> None:
         """Let frames be as large as the view, to the last part of a pixel."""
+        if not self._drawn:
+            return
         ratio = self.devicePixelRatioF()
-        size = [max(1, math.ceil(x * ratio)) for x in (self.width(), self.height())]
-        window = self._plotter.render_window
+        wide, high = (max(1, math.ceil(x * ratio)) for x in (self.width(), self.height()))
         # Words are as large as the window's own.
-        window.SetDPI(round(72 * ratio))
-        if list(window.GetSize()) != size:
-            window.SetSize(*size)
-            self._hand.UpdateSize(*size)
+        canvas().fit((wide, high), round(72 * ratio), self.samples)
+        window = self._plotter.render_window
+        if tuple(window.GetSize()) != (wide, high):
+            window.SetSize(wide, high)
+            self._hand.UpdateSize(wide, high)
             self.stale = True
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -160,13 +191,18 @@ class FrameView(QWidget):
         painter.end()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self._plotter.close()
+        if self._drawn:
+            self._take_back()
+            self._plotter.close()
+            # What is still on its way to it reaches nothing.
+            self.setEnabled(False)
         super().closeEvent(event)
 
     # The hand on the camera
 
     def _tell(self, event: QSinglePointEvent) -> None:
         """Say where the pointer is, in pixels of the frame from below, and which keys are held."""
+        self._fit()
         ratio, place, held = self.devicePixelRatioF(), event.position(), event.modifiers()
         self._hand.SetEventInformation(
             round(place.x() * ratio),

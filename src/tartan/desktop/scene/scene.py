@@ -137,7 +137,7 @@ class PartScene(Marks, Sight, QWidget):
         self.measure.nodes = []
         self._show_what_is_seen()
         self.callouts.clear()
-        self.view.render_window.SetMultiSamples(samples(mesh))
+        self.view.samples = samples(mesh)
         self.paint(None)
         for name in list(self._extras):
             self.clear(name)
