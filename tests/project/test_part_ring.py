@@ -16,7 +16,7 @@ from tartan.pages import winding as page
 from tartan.project.analysis.inputs import part_inputs
 from tartan.project.analysis.jobs import PartAnswer, solve_now
 from tartan.project.analysis.part_ring import whole_total
-from tartan.project.analysis.partmesh import place_name, places
+from tartan.project.analysis.partmesh import place_names, places
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import (
     Acceleration,
@@ -115,7 +115,7 @@ def test_the_cuts_are_no_places_of_the_part() -> None:
     layout = solved(6).layout()
     mesh = layout.mesh
     first = int(np.abs(mesh.centres() - [0.08, 0.0, 0.15]).sum(axis=1).argmin())
-    assert "cut" not in place_name(layout.whole, list(layout.whole.regions), first)
+    assert "cut" not in place_names(layout.whole, list(layout.whole.regions), [first])[0]
     turn = np.degrees(np.arctan2(mesh.nodes[:, 1], mesh.nodes[:, 0]))
     assert turn.min() == pytest.approx(0, abs=1e-9)
     assert turn.max() == pytest.approx(math.degrees(math.pi / 3))

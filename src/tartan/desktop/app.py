@@ -57,6 +57,11 @@ def prepare() -> None:
         # A typed figure is read, and steady work is written down, from the first edit on.
         units.prepare()
         storage.json_schema()
+        # A page is gone to sooner than a figure is typed there.
+        for station in STATIONS:
+            import_module(f"tartan.desktop.{station.lower()}.view")
+        for pane in ("forms", "keptspots", "spotsolid", "whatif"):
+            import_module(f"tartan.desktop.margins.{pane}")
         # Read from their cache now, the compiled loops do not halt typing later.
         kernels.compile_all()
         program.compile_all()
@@ -67,10 +72,6 @@ def prepare() -> None:
         within.compile_all()
         for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
             import_module(library)
-        for station in STATIONS:
-            import_module(f"tartan.desktop.{station.lower()}.view")
-        for pane in ("forms", "keptspots", "spotsolid", "whatif"):
-            import_module(f"tartan.desktop.margins.{pane}")
 
     threading.Thread(target=work, daemon=True, name="prepare").start()
 

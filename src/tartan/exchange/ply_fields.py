@@ -12,7 +12,7 @@ from tartan.core.laminate.response import LEVELS
 from tartan.exchange.maps.fields import FIELDS, View, values
 from tartan.exchange.tables import Cell, Table
 from tartan.project.analysis.jobs import PartAnswer
-from tartan.project.analysis.shellinputs import where_words
+from tartan.project.analysis.shellinputs import where_all
 from tartan.project.document.model import Project
 from tartan.project.findings.verdict import ply_words
 from tartan.project.wording import units
@@ -82,7 +82,7 @@ def ply_table(project: Project, answer: PartAnswer, case: str = "") -> Table:
             "Save the fields with their plies as VTU instead.",
         )
     head = ("element", "where", "ply", "level", *(_head(k) for k in KEYS))
-    places = [where_words(answer.inputs, e) for e in range(count)]
+    places = where_all(answer.inputs, range(count))
     rows: list[tuple[Cell, ...]] = []
     for ply, here in enumerate(laid):
         words = ply_words(answer, ply)

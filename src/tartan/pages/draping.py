@@ -14,7 +14,7 @@ from tartan.exchange.maps import colours
 from tartan.pages.fields import Number, OneOf, Said, Table, Unit, Vector, line
 from tartan.pages.part import rung_plies
 from tartan.project.analysis.draping import Draping, draping_of
-from tartan.project.analysis.partmesh import meshed, place_name
+from tartan.project.analysis.partmesh import meshed, place_names
 from tartan.project.document.model import Project
 from tartan.project.document.partmodel import Draped
 from tartan.project.wording import units
@@ -152,7 +152,7 @@ def words(project: Project, found: DrapedPly) -> str:
     turn, shear = np.abs(made.turn), np.abs(made.found.shear)
     thick = 100 * (np.nanmax(made.found.factor) - 1)
     worst = int(np.nanargmax(shear))
-    where = place_name(whole, [r.name for r in part.regions], int(made.elements[worst]))
+    [where] = place_names(whole, [r.name for r in part.regions], [int(made.elements[worst])])
     at = f" at {where}" if where else ""
     off = f"Up to {units.number(float(np.nanmax(turn)), 3)}° off"
     sheared = f"{units.number(float(shear[worst]), 3)}° of shear"

@@ -21,7 +21,7 @@ from tartan.pages import stack_answers as answers
 from tartan.pages.shown import Column
 from tartan.pages.stack_answers import Question
 from tartan.project.analysis.jobs import PartAnswer
-from tartan.project.analysis.shellinputs import where_words
+from tartan.project.analysis.shellinputs import where_all, where_words
 from tartan.project.analysis.superposition import heats_in
 from tartan.project.document.model import Project
 from tartan.project.findings.chosen_margins import Ask, case_worst, hot_list, margins_for, worst_of
@@ -110,14 +110,14 @@ def hot_table(
         then = margins_for(before[1], ask).reserve[nearest(answer, before[1])]
     centres = mesh_of(answer).centres() / units.LENGTH.scale
     rows = []
-    for e in elements:
+    for e, where in zip(elements, where_all(answer.inputs, elements), strict=True):
         mode = m.mode_label(e)
         old = () if then is None else (float(then[e]),)
         rows.append(
             (
                 float(m.reserve[e]),
                 *old,
-                where_words(answer.inputs, e),
+                where,
                 answer.inputs.case_names[int(m.case[e])],
                 short_ply(answer, int(m.ply[e]), e),
                 mode,

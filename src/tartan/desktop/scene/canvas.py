@@ -11,11 +11,11 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-import pyvista as pv
 from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 from vtkmodules.util.numpy_support import vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkUnsignedCharArray
+from vtkmodules.vtkRenderingCore import vtkRenderWindow
 
 LAYERS = 4
 """Layers that views may draw in, one above another."""
@@ -31,10 +31,8 @@ class Canvas:
     """
 
     def __init__(self) -> None:
-        # The library's own way to a window chooses the machine's graphics.
-        self.window: Any = pv.Plotter(off_screen=True).render_window
-        for each in list(self.window.GetRenderers()):
-            self.window.RemoveRenderer(each)
+        self.window: Any = vtkRenderWindow()
+        self.window.SetOffScreenRendering(True)
         self.window.SetNumberOfLayers(LAYERS)
         self._bytes = vtkUnsignedCharArray()
 

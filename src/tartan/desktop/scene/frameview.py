@@ -23,6 +23,10 @@ from PyQt6.QtGui import (
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
+from vtkmodules.vtkInteractionStyle import vtkInteractorStyleTrackballCamera
+from vtkmodules.vtkRenderingCore import vtkRenderer
+from vtkmodules.vtkRenderingOpenGL2 import vtkGenericOpenGLRenderWindow
+from vtkmodules.vtkRenderingUI import vtkGenericRenderWindowInteractor
 
 from tartan.desktop.scene.canvas import canvas
 
@@ -45,6 +49,24 @@ _OF_PLOTTER = frozenset(
         "set_background",
     }
 )
+
+
+class _Drawing(pv.BasePlotter):  # type: ignore[misc]
+    """What draws; it has no window of its own: to make one takes longer than a frame."""
+
+
+def _hand_on(renderer: Any) -> Any:
+    """Return what moves a renderer's camera as it is told of a mouse."""
+    hand, style = vtkGenericRenderWindowInteractor(), vtkInteractorStyleTrackballCamera()
+    # It asks a window for its size, and which renderer is below the pointer: never drawn in.
+    window = vtkGenericOpenGLRenderWindow()
+    window.AddRenderer(vtkRenderer())
+    hand.SetRenderWindow(window)
+    hand.SetInteractorStyle(style)
+    style.SetDefaultRenderer(renderer)
+    # The camera is moved by events; frames are drawn as Qt paints.
+    hand.EnableRenderOff()
+    return hand
 
 
 class FrameView(QWidget):
@@ -76,15 +98,10 @@ class FrameView(QWidget):
         self.samples = samples
         self._frame = QImage()
         self._turned = 0
-        self._plotter: Any = pv.Plotter(off_screen=True)
-        self._plotter.enable_trackball_style()
-        self._hand: Any = self._plotter.iren.interactor
-        # The camera is moved by events; frames are drawn as Qt paints.
-        self._hand.EnableRenderOff()
-        # What the hand moves is drawn in another window than the hand's own.
-        self._plotter.iren.style.SetDefaultRenderer(self._plotter.renderer)
-        self._drawn: list[Any] = []
-        self._lend()
+        self._plotter: Any = _Drawing()
+        self._open = True
+        canvas().take(self._plotter.renderer)
+        self._hand = _hand_on(self._plotter.renderer)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.WheelFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -101,24 +118,6 @@ class FrameView(QWidget):
         self._fit()
         return self._plotter.renderer
 
-    def _lend(self) -> None:
-        """Have the plotter's renderers draw on the canvas."""
-        window = self._plotter.render_window
-        # The library has more of them, for borders and pictures within pictures: empty here.
-        corner = self._plotter.renderer.axes_widget
-        self._drawn = [self._plotter.renderer] + ([corner.GetRenderer()] if corner else [])
-        for each in self._drawn:
-            window.RemoveRenderer(each)
-            canvas().take(each)
-
-    def _take_back(self) -> None:
-        """Have the plotter's renderers where it has put them."""
-        for each in self._drawn:
-            canvas().give_up(each)
-            each.DrawOn()
-            self._plotter.render_window.AddRenderer(each)
-        self._drawn = []
-
     def add_axes(self, **look: Any) -> None:
         """Show the axes in a corner, in place of those before.
 
@@ -127,9 +126,18 @@ class FrameView(QWidget):
         **look
             As the plotter has them.
         """
-        self._take_back()
-        self._plotter.add_axes(**look)
-        self._lend()
+        renderer = self._plotter.renderer
+        renderer.add_axes(**look)
+        corner = renderer.axes_widget
+        corner.SetInteractor(self._hand)
+        corner.SetEnabled(True)
+        corner.SetInteractive(False)
+        corner.GetRenderer().DrawOff()
+
+    def _renderers(self) -> list[Any]:
+        """What draws the part, and the axes in their corner."""
+        corner = self._plotter.renderer.axes_widget
+        return [self._plotter.renderer, *([corner.GetRenderer()] if corner else [])]
 
     @property
     def camera_position(self) -> Any:
@@ -154,27 +162,25 @@ class FrameView(QWidget):
 
     def draw(self) -> None:
         """Draw a frame, whether the last is stale or not; of a closed view the last stands."""
-        if not self._drawn:
+        if not self._open:
             return
         self._fit()
         self.about_to_draw.emit()
         # Whoever was told may have asked another view for a length.
         self._fit()
-        self._frame = canvas().draw(self._drawn)
+        self._frame = canvas().draw(self._renderers())
         self._frame.setDevicePixelRatio(self.devicePixelRatioF())
         self.stale = False
 
     def _fit(self) -> None:
         """Let frames be as large as the view, to the last part of a pixel."""
-        if not self._drawn:
+        if not self._open:
             return
         ratio = self.devicePixelRatioF()
         wide, high = (max(1, math.ceil(x * ratio)) for x in (self.width(), self.height()))
         # Words are as large as the window's own.
         canvas().fit((wide, high), round(72 * ratio), self.samples)
-        window = self._plotter.render_window
-        if tuple(window.GetSize()) != (wide, high):
-            window.SetSize(wide, high)
+        if tuple(self._hand.GetSize()) != (wide, high):
             self._hand.UpdateSize(wide, high)
             self.stale = True
 
@@ -191,9 +197,11 @@ class FrameView(QWidget):
         painter.end()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        if self._drawn:
-            self._take_back()
+        if self._open:
+            self._open = False
+            renderer = self._plotter.renderer
             self._plotter.close()
+            canvas().give_up(renderer)
             # What is still on its way to it reaches nothing.
             self.setEnabled(False)
         super().closeEvent(event)

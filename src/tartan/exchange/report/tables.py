@@ -11,7 +11,7 @@ from tartan.core.materials import FIELD_NAMES
 from tartan.exchange.maps.mapped import required
 from tartan.exchange.tables import Table
 from tartan.project.analysis.jobs import PartAnswer
-from tartan.project.analysis.shellinputs import laminate_for, ties_of, where_words
+from tartan.project.analysis.shellinputs import laminate_for, ties_of, where_all, where_words
 from tartan.project.document.model import Project
 from tartan.project.findings.chosen_margins import Ask, case_worst, excluded, hot_list, margins_for
 from tartan.project.findings.verdict import Status, ply_words
@@ -220,14 +220,14 @@ def _addresses(title: str, answer: PartAnswer, ask: Ask, elements: list[int] | r
     )
     plies = [ply_words(answer, i) for i in range(len(answer.layout().laid))]
     rows = []
-    for e in elements:
+    for e, where in zip(elements, where_all(answer.inputs, elements), strict=True):
         x, y, z = (float(v) for v in centres[e])
         rows.append(
             (
                 e + 1,
                 float(m.reserve[e]),
                 float(m.index[e]),
-                where_words(answer.inputs, e),
+                where,
                 names[int(m.case[e])],
                 plies[int(m.ply[e])],
                 LEVELS[int(m.level[e])],

@@ -21,7 +21,7 @@ from tartan.core.stack import Ply, Stack
 from tartan.core.stack.groups import bare
 from tartan.project.analysis.beside import Beside
 from tartan.project.analysis.laying import Laid, laid_plies, zones_for
-from tartan.project.analysis.partmesh import Meshed, meshed, place_name
+from tartan.project.analysis.partmesh import Meshed, meshed, place_names
 from tartan.project.document.loadmodel import places_of
 from tartan.project.document.model import USUAL, CriteriaSet, Project
 from tartan.project.document.partmodel import (
@@ -314,10 +314,18 @@ def lay_ahead(inputs: PartInputs) -> None:
 
 def where_words(inputs: PartInputs, element: int) -> str:
     """Say in words where an element lies."""
+    return where_all(inputs, [element])[0]
+
+
+def where_all(inputs: PartInputs, elements: Sequence[int]) -> list[str]:
+    """Say in words where each of many elements lies."""
     whole = meshed(inputs.part)
     names = [n for n in whole.regions if n != "field" and len(whole.regions[n]) < whole.mesh.count]
-    named = place_name(whole, names, element)
+    found = place_names(whole, names, elements)
     if len(whole.mesh.places):
-        plain = place_words(whole.mesh.places[element])
-        return named if named and not plain.split(",")[0].endswith("edge") else plain
-    return named or "field"
+        plain = [place_words(whole.mesh.places[e]) for e in elements]
+        return [
+            named if named and not words.split(",")[0].endswith("edge") else words
+            for named, words in zip(found, plain, strict=True)
+        ]
+    return [named or "field" for named in found]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from tartan.core.errors import PartError
@@ -284,20 +285,31 @@ def _way(each: Direction, mesh: Mesh, where: str) -> Array:
     return np.broadcast_to(vector / (np.linalg.norm(vector) or 1.0), (mesh.count, 3))
 
 
-def place_name(whole: Meshed, regions_of: Sequence[str], element: int) -> str:
-    """Say in words where an element lies: its region, and the edge it is near."""
+def place_names(whole: Meshed, regions_of: Sequence[str], elements: Sequence[int]) -> list[str]:
+    """Say in words where elements lie: the region of each, and the edge it is near.
+
+    Parameters
+    ----------
+    whole : Meshed
+        The part.
+    regions_of : sequence of str
+        Regions that are told; the last one counts where several hold an element.
+    elements : sequence of int
+        Of whom it is asked.
+    """
     mesh = whole.mesh
-    inside = [n for n in regions_of if (whole.regions[n] == element).any()]
-    centre = mesh.centres()[element]
-    size = float(np.linalg.norm(np.ptp(mesh.nodes, axis=0)))
-    nearest, least = "", 0.04 * size
+    asked = np.asarray(elements, np.int64)
+    region = np.full(mesh.count, -1)
+    for number, name in enumerate(regions_of):
+        region[whole.regions[name]] = number
+    centres = mesh.centres()[asked]
+    least = np.full(len(asked), 0.04 * float(np.linalg.norm(np.ptp(mesh.nodes, axis=0))))
+    nearest = np.full(len(asked), "", object)
     for name, chain in mesh.edges.items():
-        if name in (NEAR, FAR):
+        if name in (NEAR, FAR) or not len(chain):
             continue
-        gap = float(np.linalg.norm(mesh.nodes[chain] - centre, axis=1).min(initial=np.inf))
-        if gap < least:
-            nearest, least = name, gap
-    words = [inside[-1]] if inside else []
-    if nearest:
-        words.append(nearest)
-    return ", ".join(words)
+        gap = scipy.spatial.cKDTree(mesh.nodes[chain]).query(centres)[0]
+        nearest[gap < least] = name
+        least = np.minimum(gap, least)
+    inside = [regions_of[k] if k >= 0 else "" for k in region[asked]]
+    return [", ".join(filter(None, words)) for words in zip(inside, nearest, strict=True)]

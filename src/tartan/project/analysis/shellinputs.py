@@ -19,6 +19,7 @@ from tartan.project.analysis.inputs import (
     laminate_for,
     layout_of,
     part_inputs,
+    where_all,
     where_words,
 )
 from tartan.project.analysis.part_ring import check_ring, ring_ties
@@ -35,6 +36,7 @@ __all__ = [
     "part_inputs",
     "shell_model",
     "ties_of",
+    "where_all",
     "where_words",
 ]
 
