@@ -35,6 +35,7 @@ from tartan.project.files.storage import to_text
 from tests.conftest import CARBON
 from tests.desktop.conftest import coarse_sample
 from tests.desktop.test_part import padded
+from tests.exchange.test_lacking import PASSED_OVER, lacking
 from tests.project.test_part import plate
 
 FOREIGN = ("dish", "survival wind", "mount", "feed strut", "reflector", "Mountain")
@@ -92,6 +93,11 @@ STATES: dict[str, tuple[Callable[[], Project], tuple[str, ...]]] = {
         ("Part", "Margins", "Versions"),
     ),
     "a mesh being made": (_of_new_mesh, STATIONS),
+    # Its mass is limited and not known; a page of versions that weighed it fell.
+    "figures that may be missing": (
+        lambda: lacking(_laid(), *PASSED_OVER),
+        ("Materials", "Stacks", "Margins", "Versions", "Report"),
+    ),
     "no loads": (lambda: _without(cases=(Case("idle"),)), ("Cases", "Margins", "Versions")),
 }
 """Unfinished projects, and the pages that say something of their own about each."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -91,6 +91,15 @@ def field_given(material: Material, field: str) -> Given:
     if field.startswith("e"):
         unit = "1"
     return Given(field, float(value), unit, origin)
+
+
+def fields_given(material: Material, fields: Sequence[str]) -> tuple[Given, ...]:
+    """Fields of a material, but those that it lacks: a criterion that goes without reads none."""
+    return tuple(
+        field_given(material, f)
+        for f in fields
+        if getattr(material, f) is not None or derivation(material, f) is not None
+    )
 
 
 def reduced_stiffness_working(material: Material, i: int, j: int) -> Working:

@@ -15,7 +15,7 @@ from tartan.core.laminate.response import Load, respond
 from tartan.core.laminate.stiffness import Laminate
 from tartan.core.strength.cores import cores_of, sandwich_of
 from tartan.core.strength.laminate_reserves import Beside, sandwich_checks
-from tartan.core.working import Given, Working, field_given
+from tartan.core.working import Given, Working, fields_given
 
 Array = NDArray[np.float64]
 
@@ -74,7 +74,7 @@ def sandwich_working(
     outcome = rule.evaluate(strengths, push, rest)
     core = next(c for c in cores_of(laminate) if c.plies.start == ply)
     body = sandwich_of(laminate, core)
-    given = [field_given(material, f) for f in rule.needs]
+    given = list(fields_given(material, rule.needs))
     given += [Given("tc", body.tc, "m", "stack"), Given("d", body.distance, "m", "stack")]
     face = body.faces[0 if level == 0 else 1] if level != 1 else None
     if face is not None:

@@ -12,7 +12,7 @@ from tartan.core.laminate.loadcase import shear_of
 from tartan.core.laminate.response import LEVELS, Load, free_resultants, respond
 from tartan.core.laminate.shear import GROWTH
 from tartan.core.laminate.stiffness import Laminate
-from tartan.core.working import AXES, CLT, Given, Working, field_given, reduced_stiffness_working
+from tartan.core.working import AXES, CLT, Given, Working, fields_given, reduced_stiffness_working
 
 
 def ply_stress_working(
@@ -127,7 +127,7 @@ def reserve_working(
             replace(w, title=f"residual {w.title}")
             for w in (ply_stress_working(laminate, thermal, ply, level, c) for c in range(3))
         ]
-    given = tuple(field_given(material, f) for f in rule.needs)
+    given = fields_given(material, rule.needs)
     index = Working(
         f"{rule.title} index",
         rule.formula,
@@ -215,7 +215,7 @@ def shear_reserve_working(
             )
             for k, n in enumerate(("13", "23"))
         )
-    given = tuple(field_given(material, f) for f in rule.needs)
+    given = fields_given(material, rule.needs)
     index = Working(
         f"{rule.title} index", rule.formula, float(outcome.index), "1", given, steps, rule.source
     )

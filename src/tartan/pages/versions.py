@@ -58,7 +58,8 @@ def _line(session: Answered, name: str) -> tuple[str, bool]:
         versions.as_project(session.project, versions.find_version(session.project, name)), answer
     )
     reserve = next((s for s in found if s.requirement.kind == "reserve factor"), None)
-    mass = f"{units.number(answer.layout().mass())} kg"
+    kilograms = answer.layout().mass()
+    mass = "mass not known" if kilograms is None else f"{units.number(kilograms)} kg"
     factor = f"RF {units.factor(reserve.value)}" if reserve else ""
     return ", ".join(w for w in (factor, mass) if w), not all(s.met for s in found)
 

@@ -107,7 +107,11 @@ def _summary(source: Source) -> Chapter:
     layout = source.answer.layout()
     cost = layout.cost()
     price = "" if cost is None else f", cost of materials {units.number(cost)}"
-    chapter.say(f"Mass {units.number(layout.mass())} kg{price}.")
+    mass = layout.mass()
+    if mass is None:
+        chapter.say(f"The mass is not known: {layout.weightless()} has no density.")
+    else:
+        chapter.say(f"Mass {units.number(mass)} kg{price}.")
     return chapter
 
 
@@ -377,8 +381,8 @@ def _versions(source: Source) -> Chapter:
         for s in source.statuses:
             then = next((o.amount for o in old if o.requirement == s.requirement), "–")
             rows.append((s.requirement.kind, then, s.amount))
-        mass = [units.number(a.layout().mass()) for a in (source.before, source.answer)]
-        rows.append(("mass [kg]", *mass))
+        masses = [a.layout().mass() for a in (source.before, source.answer)]
+        rows.append(("mass [kg]", *("–" if m is None else units.number(m) for m in masses)))
         head = ("requirement", base.name, source.project.version)
         chapter.show(Table("requirement by requirement", head, tuple(rows)))
         shown = difference_map(source.project, source.answer, source.before, View("reserve"))

@@ -102,6 +102,7 @@ def zones_table(answer: PartAnswer) -> Table:
         zip(layout.zones.laminates, layout.zones.plies, strict=True)
     ):
         area = float(areas[layout.zones.members[k]].sum())
+        weighed = all(m.rho is not None for m in laminate.materials)
         numbers = ", ".join(str(p + 1) for p in plies)
         rows.append(
             (
@@ -109,7 +110,7 @@ def zones_table(answer: PartAnswer) -> Table:
                 laminate.count,
                 laminate.thickness / units.LENGTH.scale,
                 area,
-                area * laminate.areal_mass,
+                area * laminate.areal_mass if weighed else None,
                 numbers,
             )
         )

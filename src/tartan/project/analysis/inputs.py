@@ -233,9 +233,24 @@ class Layout:
         """Numbers in the lay-up of an element's plies, bottom to top."""
         return self.zones.plies[int(self.zones.zone[element])]
 
-    def mass(self) -> float:
-        """Mass of the part, of a part of a ring that of the whole [kg]."""
+    def mass(self) -> float | None:
+        """Mass of the part, of a part of a ring that of the whole [kg]; None without a density."""
         return self._mass
+
+    def needed_mass(self) -> float:
+        """Mass of the part, for what cannot do without [kg].
+
+        Raises
+        ------
+        MaterialError
+            When a material has no density.
+        """
+        return self._sum(_density)
+
+    def weightless(self) -> str:
+        """Name of a material in it that has no density; empty where all have one."""
+        laid = (m for x in self.zones.laminates for m in x.materials)
+        return next((m.name for m in laid if m.rho is None), "")
 
     def cost(self) -> float | None:
         """Price of its materials; None when one has none."""
@@ -243,8 +258,10 @@ class Layout:
 
     # Asked for at every verdict, and a draped part has thousands of zones.
     @cached_property
-    def _mass(self) -> float:
-        return self._sum(lambda m: m.need("rho", "the mass"))
+    def _mass(self) -> float | None:
+        with suppress(MaterialError):
+            return self._sum(_density)
+        return None
 
     @cached_property
     def _cost(self) -> float | None:
@@ -265,6 +282,10 @@ class Layout:
             thick = np.diff([x.z for x in some])
             total += float(areas[numbers] @ (per_volume * thick).sum(axis=1))
         return self.copies * total
+
+
+def _density(material: Material) -> float:
+    return material.need("rho", "the mass")
 
 
 def copies(part: Part) -> int:

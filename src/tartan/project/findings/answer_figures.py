@@ -173,7 +173,7 @@ def _of_stack(project: Project, name: str, key: str) -> float:
 def _of_part(project: Project, solved: PartAnswer, rest: list[str]) -> float:
     key, case = rest[0], rest[1][1:] if len(rest) > 1 else ""
     if key == "mass":
-        return float(solved.layout().mass())
+        return solved.layout().needed_mass()
     if key == "requirement":
         asked = project.requirements[int(case) - 1]
         for status in statuses(project, solved):

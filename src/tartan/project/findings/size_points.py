@@ -187,7 +187,7 @@ def _judged(project: Project, answer: PartAnswer, *, solid: bool) -> Judged:
         float(least.ratio),
         f"{least.figure}, {least.where}",
         tuple(float(values.get(r, np.nan)) for r in project.requirements),
-        layout.mass(),
+        layout.needed_mass(),
         layout.cost(),
     )
 
@@ -240,7 +240,7 @@ def derived(
     for requirement in asked:
         if isinstance(requirement, MassRequirement):
             layout = answer.layout()
-            values = np.append(values, layout.mass() / requirement.value)
+            values = np.append(values, layout.needed_mass() / requirement.value)
             own = np.array([mass_of(layout, v, priced=False) for v in variables])
             rows = np.vstack([rows, own / requirement.value])
     return values, rows, _growth(answer.layout(), sections)

@@ -68,7 +68,7 @@ def choices_of(sizing: Sizing, ask: SizeAsk) -> Choices:
                 WHERE,
                 "Lay it, or let it stay as it is.",
             )
-    whole = layout.mass() if ask.least == "mass" else layout.cost()
+    whole = layout.needed_mass() if ask.least == "mass" else layout.cost()
     if whole is None:
         raise DocumentError(
             "A material of the part has no price.", WHERE, "Give it one, or ask for least mass."

@@ -103,6 +103,8 @@ class Status:
             return f"{units.factor(self.value)}{remark}"
         if isinstance(each, DisplacementRequirement):
             return units.show(self.value, units.LENGTH)
+        if np.isnan(self.value):
+            return f"not known ({self.remark})"
         return f"{units.number(self.value)} {'kg' if each.kind == 'mass' else 'Hz'}"
 
     @property
@@ -181,7 +183,12 @@ def status_of(project: Project, requirement: Requirement, answer: PartAnswer) ->
     if isinstance(requirement, DisplacementRequirement):
         return _displacement(requirement, answer)
     if isinstance(requirement, MassRequirement):
-        mass = answer.layout().mass()
+        layout = answer.layout()
+        mass = layout.mass()
+        if mass is None:
+            # Not known is not met: whoever asks for a mass wants to rely on it.
+            remark = f"{layout.weightless()} has no density"
+            return Status(requirement, np.nan, 0.0, None, remark=remark)
         return Status(requirement, mass, requirement.value / mass, None)
     swings = isinstance(requirement, FrequencyRequirement)
     known = answer.modes if swings else answer.buckling
