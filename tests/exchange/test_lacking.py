@@ -78,7 +78,7 @@ def test_what_is_needed_is_asked_for_by_name(field: str) -> None:
 
 @pytest.mark.parametrize("fields", [("S23",), PASSED_OVER], ids=["S23", "all that may"])
 def test_what_is_not_needed_may_all_be_missing(fields: tuple[str, ...]) -> None:
-    """Without S23 the workings of a criterion that goes without it fell over the missing figure."""
+    """Without S23 the workings of a criterion that goes without it fell over it."""
     project = lacking(plate(mesh_size=0.1), *fields)
     _, text = told(project)
     if "rho" in fields:
