@@ -27,6 +27,7 @@ install:
 	  install --require-hashes -r requirements.lock
 	$(PYTHON) -m pip --quiet --disable-pip-version-check --python $(PROGRAM)/bin/python \
 	  install --no-deps --no-build-isolation .
+	$(PROGRAM)/bin/python -m tartan.core.loops
 	mkdir -p $(PREFIX)/bin
 	ln -sf $(PROGRAM)/bin/tartan $(PREFIX)/bin/tartan
 	$(PROGRAM)/bin/tartan at-home
@@ -98,7 +99,7 @@ $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	$(PIP) install --require-hashes -r requirements.lock
 	$(PIP) install --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src
-	$(BIN)/python -c "from tartan.core.criteria import kernels, program; from tartan.core.drape import net; from tartan.core.shell import sweep, within; kernels.compile_all(); program.compile_all(); sweep.compile_all(); net.compile_all(); within.compile_all()"
+	$(BIN)/python -m tartan.core.loops
 	touch $(READY)
 
 # Renews the lock from pyproject.toml; index addresses stay out of it.

@@ -14,9 +14,7 @@ from types import TracebackType
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from tartan.core.criteria import kernels, program
-from tartan.core.drape import net, pattern
-from tartan.core.shell import force_gradients, sweep, within
+from tartan.core import loops
 from tartan.desktop.opening import Opening, make_application
 from tartan.desktop.scene import loading
 from tartan.desktop.session import Session
@@ -63,13 +61,7 @@ def prepare() -> None:
         for pane in ("forms", "keptspots", "spotsolid", "whatif"):
             import_module(f"tartan.desktop.margins.{pane}")
         # Read from their cache now, the compiled loops do not halt typing later.
-        kernels.compile_all()
-        program.compile_all()
-        sweep.compile_all()
-        force_gradients.compile_all()
-        net.compile_all()
-        pattern.compile_all()
-        within.compile_all()
+        loops.compile_all()
         for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
             import_module(library)
 

@@ -101,6 +101,15 @@ def layers_of(
     )
 
 
+def compile_all() -> None:
+    """Compile the loop beforehand, or read it from its cache."""
+    one = np.ones(1)
+    layers = Layers(
+        one, np.eye(3)[None], np.eye(3)[None], np.ones((1, 1, COLUMNS)), np.ones(1, int)
+    )
+    layers.reserves(np.zeros((1, 1), int), np.ones((1, 6)))
+
+
 def _rows(material: Material, rule: Criterion) -> Array:
     rows = table_of(rule, strengths_of(material, rule)) if rule.stress == "in-plane" else None
     if rows is None:

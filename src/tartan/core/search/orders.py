@@ -27,6 +27,7 @@ from tartan.core.search.shoprules import (
     opposites,
 )
 from tartan.core.search.shoprules import steps as steps_of
+from tartan.core.stack.plies import Ply
 
 BLOCK = 20_000
 """Orders that are handed on together."""
@@ -156,7 +157,15 @@ def _bounds(plies: PlySet, forms: Bound) -> Any:
     for p in range(n):
         after[p, 1 : n - p + 1] = np.cumsum(np.sort(forms.shares[p:])[::-1])
     ranked = np.argsort(-forms.coefficients, axis=1).astype(np.int64)
-    return (forms.shares, forms.coefficients, ranked, after, forms.known)
+    # Of one arrangement in memory: the search is compiled anew for every other.
+    shares, coefficients = (np.ascontiguousarray(x) for x in (forms.shares, forms.coefficients))
+    return (shares, coefficients, ranked, after, forms.known)
+
+
+def compile_all() -> None:
+    """Compile the search beforehand, or read it from its cache."""
+    kinds = tuple(Ply("", angle, 1e-3) for angle in (0.0, 90.0))
+    list(admissible_orders(PlySet(kinds, (1, 1), symmetric=False)))
 
 
 @compiled(nogil=True, error_model="numpy")
