@@ -54,7 +54,7 @@ def prepare() -> None:
         loading.wait()
         # A typed figure is read, and steady work is written down, from the first edit on.
         units.prepare()
-        storage.json_schema()
+        storage.prepare()
         # A page is gone to sooner than a figure is typed there.
         for station in STATIONS:
             import_module(f"tartan.desktop.{station.lower()}.view")

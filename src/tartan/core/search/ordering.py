@@ -10,6 +10,7 @@ import math
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -18,7 +19,7 @@ from numpy.typing import NDArray
 from tartan.core.search.chance import tries
 from tartan.core.search.judging import Judged, Question
 from tartan.core.search.orders import Bound, admissible_orders, pruned
-from tartan.core.search.plyset import Orders
+from tartan.core.search.plyset import Orders, PlySet
 from tartan.core.search.shoprules import ShopRule, costs
 
 Array = NDArray[np.float64]
@@ -121,7 +122,7 @@ def search(
     if question.start is not None:
         found = replace(found, history=tuple(question.judged(_row(question.start))))
     yield found
-    count = _counted(question)
+    count = _counted(question.plies, pruned(question.rules), MOST_ORDERS)
     if count is not None:
         yield from _all(question, found, count)
         return
@@ -141,12 +142,16 @@ def _row(order: tuple[int, ...]) -> Orders:
     return np.array([order], np.int8)
 
 
-def _counted(question: Question) -> int | None:
-    """Orders that keep the rules of the enumeration; None where they are too many to look at."""
+@lru_cache(maxsize=8)
+def _counted(plies: PlySet, rules: tuple[ShopRule, ...], most: int) -> int | None:
+    """Orders that keep the rules of the enumeration; None where they are too many to look at.
+
+    It takes seconds, and is the same for every goal and every seed.
+    """
     count = 0
-    for piece in admissible_orders(question.plies, question.rules):
+    for piece in admissible_orders(plies, rules):
         count += len(piece.orders)
-        if count > MOST_ORDERS or piece.nodes > MOST_NODES:
+        if count > most or piece.nodes > MOST_NODES:
             return None
     return count
 

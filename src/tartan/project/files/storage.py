@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from functools import cache
+from importlib.resources import files
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -36,7 +37,18 @@ def _adapter() -> TypeAdapter[Project]:
 
 @cache
 def json_schema() -> dict[str, Any]:
-    """Schema of a project file, JSON Schema 2020-12; made once, as it takes as long as a file."""
+    """Schema of a project file, JSON Schema 2020-12, as it is kept beside the program.
+
+    To make it takes longer than to read a file; `made_schema` is what has to be kept.
+    """
+    kept: dict[str, Any] = json.loads(
+        (files("tartan") / "assets" / "project.schema.json").read_text("utf-8")
+    )
+    return kept
+
+
+def made_schema() -> dict[str, Any]:
+    """Schema of a project file as it follows from the records of the document."""
     schema = _adapter().json_schema()
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Tartan project"
@@ -51,6 +63,12 @@ def json_schema() -> dict[str, Any]:
     for definition in schema["$defs"].values():
         definition["additionalProperties"] = False
     return schema
+
+
+def prepare() -> None:
+    """Make what reads and writes projects, and does not change, before there is one to write."""
+    _adapter()
+    json_schema()
 
 
 def to_text(project: Project) -> str:
