@@ -14,6 +14,7 @@ import os
 import signal
 import threading
 from collections.abc import Callable, Mapping
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerContext
 from multiprocessing.process import BaseProcess
@@ -42,6 +43,13 @@ def _context() -> ForkServerContext:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(_LOADED)
     return context
+
+
+def stand_by() -> None:
+    """Have the helper running, for whoever forks from it without `Child`."""
+    _context()
+    with _one_start, _environment(_THREADS):
+        forkserver.ensure_running()
 
 
 class Child:

@@ -19,6 +19,7 @@ from typing import Any
 
 from tartan import __version__
 from tartan.core.errors import TartanError
+from tartan.project.analysis.children import stand_by
 
 BATCH = 0.5
 """Seconds that a batch shall take."""
@@ -77,9 +78,13 @@ class Engine:
             raise EngineError("The work was given up.", WHERE, "Begin it again.")
         if self._client is not None:
             return
+        import dask
         from distributed import Client, LocalCluster
 
         if not self.address:
+            # Forked from the helper, which has loaded what each would load for seconds.
+            dask.config.set({"distributed.worker.multiprocessing-method": "forkserver"})
+            stand_by()
             self._cluster = LocalCluster(
                 n_workers=self.workers,
                 threads_per_worker=1,
@@ -87,7 +92,8 @@ class Engine:
                 # Any free port of this machine: two windows would quarrel over the usual one.
                 dashboard_address="127.0.0.1:0",
                 silence_logs=50,
-                env=_ALONE,
+                # The helper's own environment is that of its start.
+                env={**os.environ, **_ALONE},
             )
             self._client = Client(self._cluster, timeout=WAIT * 3)
             return
