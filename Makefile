@@ -6,11 +6,12 @@ READY := .venv/.ready
 PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/python
 # Tests and pictures never open windows on the user's own display.
 XVFB := xvfb-run -a -s "-screen 0 1280x800x24"
+PYTEST := nice -n 19 $(XVFB) $(BIN)/python -m pytest
 
 # Where it is set, every process would compile the program's sources anew, for half a second each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project test-exchange lint bench storm mutants screenshots verify lock clean
+.PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project-a-o test-project-p-z test-exchange lint bench storm mutants screenshots verify lock clean
 
 demo: $(READY)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
@@ -37,30 +38,34 @@ uninstall:
 	-$(PROGRAM)/bin/tartan at-home --remove $(if $(FORGET),--forget)
 	rm -rf $(PROGRAM) $(PREFIX)/bin/tartan
 
-# Three parts beside each other, each of which prints when it ends, and lint as the last, which is a
-# core's work for a minute: tests of the window wait now and then for pauses and processes. More at
-# a time take longer in all, each from the others' caches.
+# Three parts beside each other, each of which prints when it ends, the longest first and lint as
+# the last: tests of the window wait now and then for pauses and processes. More at a time take
+# longer in all, each from the others' caches. All run at the lowest priority: solvers and reports,
+# which have a lower one than who asked for them, would starve beside the other parts.
 # One thread of arithmetic each: those of one part would spin on the core of another.
 test: export OPENBLAS_NUM_THREADS = 1
 test: export NUMBA_NUM_THREADS = 1
 test: $(READY)
-	$(MAKE) --jobs=3 --output-sync=target test-core test-window-s-z test-window-a-r test-project \
-	  test-exchange lint
+	$(MAKE) --jobs=3 --output-sync=target test-core test-window-a-r test-project-a-o \
+	  test-window-s-z test-project-p-z test-exchange lint
 
 test-window-a-r: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/desktop/test_[a-r]*.py
+	$(PYTEST) tests/desktop/test_[a-r]*.py
 
 test-window-s-z: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/desktop/test_[s-z]*.py
+	$(PYTEST) tests/desktop/test_[s-z]*.py
 
 test-core: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/core tests/verify
+	$(PYTEST) tests/core tests/verify
 
-test-project: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/project
+test-project-a-o: $(READY)
+	$(PYTEST) tests/project/test_[a-o]*.py
+
+test-project-p-z: $(READY)
+	$(PYTEST) tests/project/test_[p-z]*.py
 
 test-exchange: $(READY)
-	$(XVFB) $(BIN)/python -m pytest tests/exchange
+	$(PYTEST) tests/exchange
 
 lint: $(READY)
 	$(BIN)/ruff check .

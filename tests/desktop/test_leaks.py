@@ -15,7 +15,7 @@ from tartan.desktop.session import Session
 from tartan.desktop.window import MainWindow
 from tests.desktop.conftest import coarse_sample
 
-ROUNDS = int(os.environ.get("TARTAN_ROUNDS", "8"))
+ROUNDS = int(os.environ.get("TARTAN_ROUNDS", "6"))
 """Windows opened and closed; `make storm` asks for more."""
 
 

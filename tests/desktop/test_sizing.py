@@ -240,5 +240,8 @@ def test_a_cluster_that_is_not_there_is_said(qtbot, form: SizingForm) -> None:  
     # On this machine it goes on.
     form.cluster.clear()
     only(form, SKIN)
-    sized(qtbot, form)
+    press(qtbot, form, "size")
+    qtbot.waitUntil(lambda: form.progress.value() > 0, timeout=240_000)
     assert not form.frame.fault.text()
+    press(qtbot, form, "stop")
+    qtbot.waitUntil(lambda: not form.stream.busy, timeout=240_000)

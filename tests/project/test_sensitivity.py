@@ -182,7 +182,7 @@ def variable(
     return Variable(*found)
 
 
-VARIABLES = [(0, 0, False), (0, 1, True), (1, 0, False), (1, 0, True), (2, 0, False)]
+VARIABLES = [(0, 1, True), (1, 0, False), (2, 0, False), (0, 0, False), (1, 0, True)]
 
 
 def differences(
@@ -208,11 +208,11 @@ def test_derivatives_are_those_of_the_whole_program(triangles: bool) -> None:
     assert {type(q) for q in asked} == {ReserveAt, MovedAt, Buckles, Swings}
     slopes = Slopes(answer, memory)
     gradients = slopes.of(asked)
-    variables = [
-        variable(project, answer, rung, ply, turns=turns) for rung, ply, turns in VARIABLES
-    ]
+    # Triangles differ in the element, which three of them show.
+    looked = VARIABLES[:3] if triangles else VARIABLES
+    variables = [variable(project, answer, rung, ply, turns=turns) for rung, ply, turns in looked]
     found = slopes.by(gradients, variables)
-    for number, which in enumerate(VARIABLES):
+    for number, which in enumerate(looked):
         exact = differences(project, asked, which)
         for q, got, want, one in zip(asked, found[:, number], exact, gradients, strict=True):
             assert value(answer, memory, q) == pytest.approx(one.value)
