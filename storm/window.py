@@ -68,7 +68,8 @@ class Told:
     memory: list[tuple[int, float]] = field(default_factory=list)
     threads: int = 0
     culprits: Counter[str] = field(default_factory=Counter)
-    gaps: list[tuple[float, Counter[str]]] = field(default_factory=list)
+    doing: str = ""
+    gaps: list[tuple[float, str, Counter[str]]] = field(default_factory=list)
 
 
 class Pulse(QObject):
@@ -100,7 +101,7 @@ class Pulse(QObject):
                 if at > self._last:
                     own[where] += round(1000 * spent)
             self._told.culprits.update(own)
-            self._told.gaps.append((gap, own))
+            self._told.gaps.append((gap, self._told.doing, own))
         self._last = now
 
     @contextmanager
@@ -207,6 +208,20 @@ def _seen(window: MainWindow, kind: type[W]) -> list[W]:
     return [one for one in window.findChildren(kind) if one.isVisible() and one.isEnabled()]
 
 
+def _named(do: Callable[[], object]) -> str:
+    """What is about to be done, and with what."""
+    if not isinstance(do, partial):
+        return getattr(do, "__name__", "")
+    words = [
+        (one.text() or one.accessibleName() or one.toolTip())
+        if isinstance(one, QAbstractButton)
+        else str(one)
+        for one in (*do.args, *do.keywords.values())
+        if not isinstance(one, random.Random)
+    ]
+    return " ".join([do.func.__name__, *words])[:80]
+
+
 def _typing(window: MainWindow, rng: random.Random) -> Callable[[], object]:
     fields = _seen(window, QLineEdit)
     if not fields:
@@ -289,6 +304,7 @@ def main() -> int:
     while time.monotonic() < end and len(faults) < 10:
         with pulse.beside():
             do = deed(window, rng)
+            told.doing = _named(do)
         do()
         del do
         told.actions += 1
@@ -310,9 +326,9 @@ def main() -> int:
     pulse.stop()
     for what, spent in told.culprits.most_common(25):
         print(f"{spent:7.0f} ms of long gaps in {what}")
-    for gap, own in sorted(told.gaps, key=lambda g: -g[0])[:12]:
+    for gap, doing, own in sorted(told.gaps, key=lambda g: -g[0])[:12]:
         parts = "; ".join(f"{spent} {what}" for what, spent in own.most_common(3))
-        print(f"{gap:.0f} ms: {parts}")
+        print(f"{gap:.0f} ms, {doing}: {parts}")
     window.session.history.mark_saved()
     window.close()
     application.processEvents()
