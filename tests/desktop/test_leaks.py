@@ -41,7 +41,7 @@ def alive(kind: type) -> int:
 
 
 def taken(monkeypatch: pytest.MonkeyPatch) -> list[str]:
-    """Names of blocks of shared memory that answers came in; others of the machine are not told."""
+    """Names of blocks of shared memory that answers came in; others of the machine are not."""
     names: list[str] = []
 
     class Told(transfer.SharedMemory):  # type: ignore[misc,name-defined]
