@@ -1,6 +1,6 @@
 """Views draw on one canvas, each at its own size, and the mouse moves the camera of its own."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import pytest
@@ -12,6 +12,8 @@ from tartan.core.shell.mesh import Mesh
 from tartan.desktop.scene.canvas import canvas
 from tartan.desktop.scene.frameview import NOTCH
 from tartan.desktop.scene.scene import PartScene
+from tartan.desktop.window import MainWindow
+from tartan.pages.stations import STATIONS
 from tests.desktop.settle import settle
 
 SIZES = ((420, 300), (301, 333))
@@ -174,3 +176,17 @@ def test_a_view_that_is_closed_draws_no_more_and_takes_nothing_along(
     first.close_view()
     second.view.draw()
     assert second.view.frame() == stands
+
+
+def test_a_closed_window_gives_all_its_views_up(open_window: Callable[..., MainWindow]) -> None:
+    before = len(list(canvas().window.GetRenderers()))
+    window = open_window()
+    for station in STATIONS:
+        window.session.select(station=station)
+        settle()
+    drawn = len(list(canvas().window.GetRenderers()))
+    # Part, Cases, Margins, and both versions that stand side by side.
+    assert drawn == before + 2 * 5
+    window.session.history.mark_saved()
+    window.close()
+    assert len(list(canvas().window.GetRenderers())) == before
