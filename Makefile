@@ -75,8 +75,9 @@ lint: $(READY)
 	$(BIN)/python scripts/file_sizes.py
 	$(BIN)/python scripts/docstrings.py
 
+# All figures, or those of some rooms, such as ROOMS="start margins".
 bench: $(READY)
-	$(XVFB) $(BIN)/python -m bench.run
+	$(XVFB) $(BIN)/python -m bench.run $(ROOMS)
 
 # Damaged input, kills, bad disks and random use for a time; SECONDS and SEED can be given. Faults
 # are kept in build/storm. The fuzzer is not there for every machine: without it the rest goes on.

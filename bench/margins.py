@@ -59,14 +59,12 @@ def envelope_memory() -> float:
 def painted(view: FrameView, act) -> float:  # type: ignore[no-untyped-def]
     """Time from an act to the end of the frame that follows it [s]."""
     done: list[float] = []
-    observer = view.render_window.AddObserver(
-        "EndEvent", lambda *_: done.append(time.perf_counter())
-    )
+    observer = view.renderer.AddObserver("EndEvent", lambda *_: done.append(time.perf_counter()))
     start = time.perf_counter()
     act()
     while not done:
         QApplication.processEvents()
-    view.render_window.RemoveObserver(observer)
+    view.renderer.RemoveObserver(observer)
     return done[0] - start
 
 

@@ -66,7 +66,7 @@ def own_state(
     monkeypatch.setenv("TARTAN_STATE", str(tmp_path / "state"))
     # Edits are taken at once however slow the machine; that they may wait has tests of its own.
     monkeypatch.setattr(beside, "MOMENT", PATIENCE / 1000)
-    monkeypatch.setattr(beside, "_in_vain", -beside.ENOUGH)
+    monkeypatch.setattr(beside, "_PATIENCE", beside._Patience())
     kept, names = solved_before
     own = results.folder()
     for file in kept.iterdir():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
+from types import SimpleNamespace
 
 import pytest
 
@@ -37,7 +38,7 @@ class Counter:
 def heard(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[bool]]:
     """What somebody hears who listens as a window does, and does not wait a moment."""
     monkeypatch.setattr(beside, "MOMENT", 0.0)
-    monkeypatch.setattr(beside, "_in_vain", -beside.ENOUGH)
+    monkeypatch.setattr(beside, "_PATIENCE", beside._Patience())
     told: list[bool] = []
     MESHES.listen(told.append)
     yield told
@@ -127,13 +128,44 @@ def test_a_moment_is_waited_once_by_all(
         with pytest.raises(MeshPending):
             made.soon(number)
     # Later there is another one.
-    monkeypatch.setattr(beside, "_in_vain", -beside.ENOUGH)
+    monkeypatch.setattr(beside, "_PATIENCE", beside._Patience())
     with pytest.raises(MeshPending):
         made.soon(7)
     monkeypatch.undo()
     assert waits == [0.01, 0.0, 0.0, 0.01]
     count.go.set()
     assert made(7) == 70
+
+
+def test_what_one_click_needs_shares_one_moment(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two that were each there within the moment halted the window for two."""
+    clock, waits = [100.0], []
+
+    class Done:
+        def __init__(self, takes: float) -> None:
+            self.takes = takes
+
+        def wait(self, seconds: float) -> bool:
+            waits.append(round(seconds, 6))
+            clock[0] += min(self.takes, seconds)
+            return self.takes <= seconds
+
+    monkeypatch.setattr(beside, "time", SimpleNamespace(monotonic=lambda: clock[0]))
+    patience = beside._Patience()
+
+    def found(takes: float) -> bool:
+        return patience.waits(Done(takes))  # type: ignore[arg-type]
+
+    assert [found(0.05), found(0.02), found(0.02)] == [True, True, False]
+    # Nothing is waited for after one in vain, and all of a moment once that is over.
+    clock[0] += beside.ENOUGH / 2
+    assert not found(0.01)
+    clock[0] += beside.ENOUGH
+    assert found(0.07)
+    # Another click has a moment of its own.
+    clock[0] += beside.AT_ONE_TURN
+    assert found(0.07)
+    assert waits == [0.08, 0.03, 0.01, 0.0, 0.08, 0.08]
 
 
 def test_a_refusal_is_remembered_but_not_that_something_was_stopped(heard: list[bool]) -> None:

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tartan.core.laminate.response import Load
-from tartan.core.laminate.shear import growth_distribution, shear_distribution, shear_stiffness
-from tartan.core.laminate.stiffness import Laminate, of_one_count
+from tartan.core.laminate.shear import growth_distribution, shear_distribution
+from tartan.core.laminate.stiffness import Laminate, of_one_count, shears_of
 
 Array = NDArray[np.float64]
 
@@ -106,11 +106,9 @@ def shears_at(laminates: Sequence[Laminate], places: Sequence[int], level: int) 
     """
     found = np.empty((len(laminates), 2, 10))
     for rows, some in of_one_count(laminates):
-        Qbar, z, G = (
-            np.array([getattr(x, name) for x in some]) for name in ("Qbar", "z", "shear_moduli")
-        )
+        Qbar, z = (np.array([getattr(x, name) for x in some]) for name in ("Qbar", "z"))
         given = Qbar, z, np.linalg.inv(np.array([x.ABD for x in some]))
-        H = shear_stiffness(Qbar, z, G, given[2])
+        H = shears_of(some)
         at = np.arange(len(rows)), np.array([places[k] for k in rows]), 0
         f, g = (d(*given, _PLACES[[level]])[at] for d in (shear_distribution, growth_distribution))
         angle = np.array([x.angles[p] for x, p in zip(some, at[1], strict=True)])

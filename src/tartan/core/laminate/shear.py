@@ -30,20 +30,20 @@ def transverse_moduli(moduli: Array, angles: Array) -> Array:
 
     Parameters
     ----------
-    moduli : ndarray, shape (n, 2)
+    moduli : ndarray, shape (..., n, 2)
         G13, G23 a ply [Pa].
-    angles : ndarray, shape (n,)
+    angles : ndarray, shape (..., n)
         Ply angles [rad].
 
     Returns
     -------
-    ndarray, shape (n, 2, 2)
+    ndarray, shape (..., n, 2, 2)
         Order xz, yz [Pa].
     """
     c, s = np.cos(angles), np.sin(angles)
-    g13, g23 = moduli[:, 0], moduli[:, 1]
+    g13, g23 = moduli[..., 0], moduli[..., 1]
     xx, yy, xy = c * c * g13 + s * s * g23, s * s * g13 + c * c * g23, c * s * (g13 - g23)
-    return np.moveaxis(np.array([[xx, xy], [xy, yy]]), -1, 0)
+    return np.moveaxis(np.array([[xx, xy], [xy, yy]]), (0, 1), (-2, -1))
 
 
 def shear_distribution(Qbar: Array, z: Array, compliance: Array, at: Array) -> Array:

@@ -132,10 +132,7 @@ class Laminate:
     @cached_property
     def compliance(self) -> Array:
         """Inverse of ABD, blocks a, b; bᵀ, d, shape (6, 6) [m/N, 1/N, 1/(N·m)]."""
-        # Blocks differ by many powers of ten; scaling by the thickness conditions the inverse.
-        s = np.concatenate([np.ones(3), np.full(3, self.thickness)])
-        scale = np.outer(s, s)
-        return np.linalg.inv(self.ABD / scale) / scale
+        return _inverse(self.ABD, np.array(self.thickness))
 
     @cached_property
     def shear(self) -> Array:
@@ -151,13 +148,7 @@ class Laminate:
         MaterialError
             When a ply's G13 or G23 is missing.
         """
-        moduli = np.array(
-            [
-                [m.need(g, "the transverse shear stiffness") for g in ("G13", "G23")]
-                for m in self.materials
-            ]
-        )
-        return transverse_moduli(moduli, self.angles)
+        return transverse_moduli(np.array([_shear_of(m) for m in self.materials]), self.angles)
 
     @property
     def areal_mass(self) -> float:
@@ -296,6 +287,55 @@ def _work_out(alike: Sequence[Laminate]) -> None:
     for k, laminate in enumerate(alike):
         # Where cached properties look first.
         vars(laminate).update(angles=angles[k], z=z[k], Q=Q[k], T=T[k], Qbar=Qbar[k], ABD=ABD[k])
+
+
+def shears_of(laminates: Sequence[Laminate]) -> Array:
+    """Transverse shear stiffness of many laminates; those of as many plies are worked out at once.
+
+    Parameters
+    ----------
+    laminates : sequence of Laminate
+        Such as of a draped part's zones, which are thousands.
+
+    Returns
+    -------
+    ndarray, shape (k, 2, 2)
+        H of each, as `Laminate.shear` [N/m].
+
+    Raises
+    ------
+    MaterialError
+        When a ply's G13 or G23 is missing.
+    """
+    lacking = [x for x in laminates if "shear" not in vars(x)]
+    for _, alike in of_one_count(lacking):
+        each: dict[int, tuple[float, float]] = {}
+        for material in (m for x in alike for m in x.materials):
+            if id(material) not in each:
+                each[id(material)] = _shear_of(material)
+        moduli = np.array([[each[id(m)] for m in x.materials] for x in alike])
+        angles, Qbar, z = (
+            np.array([getattr(x, n) for x in alike]) for n in ("angles", "Qbar", "z")
+        )
+        compliance = _inverse(np.array([x.ABD for x in alike]), z[:, -1] - z[:, 0])
+        H = shear_stiffness(Qbar, z, transverse_moduli(moduli, angles), compliance)
+        for laminate, own in zip(alike, H, strict=True):
+            vars(laminate)["shear"] = own
+    return np.array([x.shear for x in laminates]).reshape(-1, 2, 2)
+
+
+def _shear_of(material: Material) -> tuple[float, float]:
+    G13, G23 = (material.need(g, "the transverse shear stiffness") for g in ("G13", "G23"))
+    return G13, G23
+
+
+def _inverse(ABD: Array, thickness: Array) -> Array:
+    """Inverse of ABD, shape (..., 6, 6), of laminates of a thickness, shape (...)."""
+    # Blocks differ by many powers of ten; scaling by the thickness conditions the inverse.
+    s = np.ones((*thickness.shape, 6))
+    s[..., 3:] = thickness[..., None]
+    scale = s[..., :, None] * s[..., None, :]
+    return np.asarray(np.linalg.inv(ABD / scale) / scale)
 
 
 def _geometry(alike: Sequence[Laminate]) -> tuple[Array, Array]:

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from tartan.core.laminate.stiffness import Laminate
+from tartan.core.laminate.stiffness import Laminate, shears_of
 from tartan.core.shell.constraints import Constraints
 from tartan.core.shell.inertia import mass_moments
 from tartan.core.shell.mesh import Mesh
@@ -53,7 +53,8 @@ class ShellModel:
         if self.section is not None:
             return self.section[None]
         sections = (self.laminate,) if self.zones is None else self.zones.laminates
-        return np.array([section_matrix(s.ABD, s.shear) for s in sections])
+        shears = shears_of(sections)
+        return np.array([section_matrix(s.ABD, H) for s, H in zip(sections, shears, strict=True)])
 
     def section_of(self, which: Index) -> Array:
         """Section stiffness of some elements, shape (len(which), 8, 8)."""

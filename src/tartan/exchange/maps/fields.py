@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from tartan.core.laminate.across import across_at
 from tartan.core.laminate.one_ply import free_stresses_at, shears_at, strains_at, stresses_at
 from tartan.core.laminate.response import free_resultants_of
-from tartan.core.laminate.stiffness import Laminate
+from tartan.core.laminate.stiffness import Laminate, shears_of
 from tartan.project.analysis.force_growth import across_in, growth_in
 from tartan.project.analysis.jobs import PartAnswer
 from tartan.project.findings.chosen_margins import EVERYTHING, Ask, margins_for, remembered
@@ -291,10 +291,10 @@ def section_forces(answer: PartAnswer, case: int) -> Array:
 
     def make() -> Array:
         strains, zones = mean_strains(answer, case), answer.layout().sided
-        ABD, shear = (np.array([getattr(x, n) for x in zones.laminates]) for n in ("ABD", "shear"))
+        ABD = np.array([x.ABD for x in zones.laminates])
         found = np.empty_like(strains)
         found[:, :6] = _applied(ABD, zones.zone, strains[:, :6])
-        found[:, 6:] = _applied(shear, zones.zone, strains[:, 6:])
+        found[:, 6:] = _applied(shears_of(zones.laminates), zones.zone, strains[:, 6:])
         heats = answer.heats(case)
         if heats:
             found[:, :6] -= free_resultants_of(zones.laminates, heats)[zones.zone]

@@ -6,6 +6,7 @@ told by `MeshPending`, and whoever listens to `MESHES` hears when it is. All oth
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections import OrderedDict
@@ -24,7 +25,29 @@ MOMENT = 0.08
 ENOUGH = 1.0
 """Seconds after a moment in vain in which none is waited again: several would be noticed."""
 
-_in_vain = -ENOUGH
+AT_ONE_TURN = 0.2
+"""Seconds in which what is waited for shares one moment: a click may need several things."""
+
+
+class _Patience:
+    """How long the window may still wait; it is one thread's, whatever it waits for."""
+
+    def __init__(self) -> None:
+        self._left, self._anew = MOMENT, -math.inf
+
+    def waits(self, done: threading.Event) -> bool:
+        """Whether something is done within the moment that there is for it."""
+        now = time.monotonic()
+        if now >= self._anew:
+            self._left = MOMENT
+        found = done.wait(max(self._left, 0.0))
+        after = time.monotonic()
+        self._left -= after - now
+        self._anew = after + (AT_ONE_TURN if found else ENOUGH)
+        return found
+
+
+_PATIENCE = _Patience()
 
 
 class _Job(Generic[V]):
@@ -62,16 +85,6 @@ class _Job(Generic[V]):
             # Another each time, or it would gather the frames of all who asked.
             raise copy(self._error) if self.lasts else self._error
         return self._value  # type: ignore[return-value]
-
-
-def _waited(done: threading.Event) -> bool:
-    """Whether something is done within the moment that there is for it."""
-    global _in_vain  # noqa: PLW0603 - one window's thread waits, whatever it is for
-    now = time.monotonic()
-    if done.wait(MOMENT if now - _in_vain >= ENOUGH else 0.0):
-        return True
-    _in_vain = time.monotonic()
-    return False
 
 
 class Beside(Generic[V]):
@@ -123,7 +136,7 @@ class Beside(Generic[V]):
         if not MESHES.heard_here:
             return self(*key)
         job = self._begun(key)
-        if not job.done.is_set() and not _waited(job.done):
+        if not job.done.is_set() and not _PATIENCE.waits(job.done):
             MESHES.await_beside(job.done)
             raise MeshPending(self._words, "Part", "It is taken over as soon as it is there.")
         return self._result(key, job)
