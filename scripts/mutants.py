@@ -52,7 +52,15 @@ GROUPS = {
     "strength": (STRENGTH, ["strength"]),
     "solution": (SHELL, ["shell/solve.py", "shell/recovery.py", "shell/loads.py"]),
     "between": (
-        ("interlaminar", "across", "one_ply", "laminate", "shears_of", "sensitivity", "thin_triangles"),
+        (
+            "interlaminar",
+            "across",
+            "one_ply",
+            "laminate",
+            "shears_of",
+            "sensitivity",
+            "thin_triangles",
+        ),
         [
             "laminate/across.py",
             "laminate/one_ply.py",

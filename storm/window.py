@@ -51,6 +51,9 @@ TYPED = (*ODD_TEXTS, "0", "-1", "5 mm", "0.2", "1e-3", "90", "[0/45/-45/90]s", "
 KEYS = ("Ctrl+C", "Ctrl+V", "Ctrl+A", "Delete", "Return", "Up", "Down", "Escape", "PgUp", "PgDown")
 W = TypeVar("W", bound=QWidget)
 
+LONG = 0.1
+"""Seconds of one look after which the other threads are told too."""
+
 HANG = 30
 """Seconds without events after which the window hangs."""
 
@@ -117,6 +120,9 @@ class Pulse(QObject):
             time.sleep(0.01)
             where = _place(sys._current_frames().get(self._main))
             now = time.monotonic()
+            if now - before > LONG:
+                # Whoever held the interpreter has just let it go, perhaps another thread.
+                where += _beside(self._main)
             self._looks.append((now, now - before, where))
             if now - self._last > HANG:
                 print(f"hangs for {HANG} s after {self._told.actions} actions:", flush=True)
@@ -146,6 +152,17 @@ def _place(frame: FrameType | None) -> str:
             inner = inner or words
         frame = frame.f_back
     return " < ".join(lines) or inner
+
+
+def _beside(main: int) -> str:
+    """Where other threads of the program are."""
+    names = {x.ident: x.name for x in threading.enumerate()}
+    found = [
+        f"{name} in {_place(sys._current_frames().get(ident))}"
+        for ident, name in names.items()
+        if ident is not None and ident not in (main, threading.get_ident())
+    ]
+    return f" (beside: {', '.join(found)})" if found else ""
 
 
 def _memory() -> float:
