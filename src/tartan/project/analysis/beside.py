@@ -38,8 +38,7 @@ class _Patience:
     def waits(self, done: threading.Event) -> bool:
         """Whether something is done within the moment that there is for it."""
         now = time.monotonic()
-        if now >= self._anew:
-            self._left = MOMENT
+        self._left = MOMENT if now >= self._anew else min(self._left, MOMENT)
         found = done.wait(max(self._left, 0.0))
         after = time.monotonic()
         self._left -= after - now
