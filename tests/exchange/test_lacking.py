@@ -96,6 +96,10 @@ def test_a_mass_that_is_not_known_is_not_met() -> None:
     assert project.material(lost) is not None
     assert status.figure == f"Mass not known ({lost} has no density)"
     assert f"The mass is not known: {lost} has no density." in text
+    # A click on the verdict leads to the material.
+    said = verdict(project, answer)
+    assert (said.station, said.subject) == ("Materials", lost)
+    assert "Enter its density in Materials." in said.sentence
     # What cannot do without it names the material.
     with pytest.raises(TartanError, match=f"'{lost}'.*density"):
         answer.layout().needed_mass()

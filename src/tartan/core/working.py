@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from tartan.core.criteria.base import derivation, derived_value
+from tartan.core.criteria.base import Criterion, derivation, derived_value, lacking
 from tartan.core.laminate.stiffness import Laminate, reduced_stiffness
 from tartan.core.materials import FIELD_NAMES, Material
 
@@ -93,13 +93,10 @@ def field_given(material: Material, field: str) -> Given:
     return Given(field, float(value), unit, origin)
 
 
-def fields_given(material: Material, fields: Sequence[str]) -> tuple[Given, ...]:
-    """Fields of a material, but those that it lacks: a criterion that goes without reads none."""
-    return tuple(
-        field_given(material, f)
-        for f in fields
-        if getattr(material, f) is not None or derivation(material, f) is not None
-    )
+def fields_given(material: Material, rule: Criterion) -> tuple[Given, ...]:
+    """What a criterion reads of a material; what that lacks it goes without."""
+    missing = lacking(material, rule)
+    return tuple(field_given(material, f) for f in rule.needs if f not in missing)
 
 
 def reduced_stiffness_working(material: Material, i: int, j: int) -> Working:

@@ -74,7 +74,7 @@ def sandwich_working(
     outcome = rule.evaluate(strengths, push, rest)
     core = next(c for c in cores_of(laminate) if c.plies.start == ply)
     body = sandwich_of(laminate, core)
-    given = list(fields_given(material, rule.needs))
+    given = list(fields_given(material, rule))
     given += [Given("tc", body.tc, "m", "stack"), Given("d", body.distance, "m", "stack")]
     face = body.faces[0 if level == 0 else 1] if level != 1 else None
     if face is not None:

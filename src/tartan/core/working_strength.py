@@ -127,7 +127,7 @@ def reserve_working(
             replace(w, title=f"residual {w.title}")
             for w in (ply_stress_working(laminate, thermal, ply, level, c) for c in range(3))
         ]
-    given = fields_given(material, rule.needs)
+    given = fields_given(material, rule)
     index = Working(
         f"{rule.title} index",
         rule.formula,
@@ -215,7 +215,7 @@ def shear_reserve_working(
             )
             for k, n in enumerate(("13", "23"))
         )
-    given = fields_given(material, rule.needs)
+    given = fields_given(material, rule)
     index = Working(
         f"{rule.title} index", rule.formula, float(outcome.index), "1", given, steps, rule.source
     )

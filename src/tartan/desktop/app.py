@@ -14,7 +14,6 @@ from types import TracebackType
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from tartan.core import loops
 from tartan.desktop.opening import Opening, make_application
 from tartan.desktop.scene import loading
 from tartan.desktop.session import Session
@@ -61,7 +60,7 @@ def prepare() -> None:
         for pane in ("forms", "keptspots", "spotsolid", "whatif"):
             import_module(f"tartan.desktop.margins.{pane}")
         # Read from their cache now, the compiled loops do not halt typing later.
-        loops.compile_all()
+        import_module("tartan.core.loops").compile_all()
         for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
             import_module(library)
 

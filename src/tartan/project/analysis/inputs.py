@@ -245,7 +245,7 @@ class Layout:
         MaterialError
             When a material has no density.
         """
-        return self._sum(_density)
+        return self._sum(_density) if self._mass is None else self._mass
 
     def weightless(self) -> str:
         """Name of a material in it that has no density; empty where all have one."""

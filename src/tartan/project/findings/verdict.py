@@ -309,6 +309,10 @@ def verdict(project: Project, answer: PartAnswer, before: PartAnswer | None = No
         sentence += f" Not covered: {told[0].short}{more}."
     if before is not None:
         sentence += against_words(project, least, before)
+    if np.isnan(least.value):
+        lost = answer.layout().weightless()
+        sentence += " Enter its density in Materials."
+        return Verdict(state, least.figure, sentence, "Materials", None, lost)
     return Verdict(state, least.figure, sentence, "Margins", least.address)
 
 
