@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import random
 import resource
@@ -36,11 +37,9 @@ from PyQt6.QtWidgets import (
 
 from storm.mutate import ODD_TEXTS
 from tartan.desktop.app import (
-    QUIET,
     make_application,
     make_window,
     prepare,
-    settle_memory,
     tell_of_faults,
 )
 from tartan.desktop.window import MainWindow
@@ -62,6 +61,28 @@ GAP = 250
 
 
 @dataclass
+class Gap:
+    """A time in which the window did not look at its events.
+
+    Attributes
+    ----------
+    long, work, stolen : float
+        Of the whole, of what its thread was at work, and of what the machine was taken away from
+        all of its cores [ms]. The last may be more than the first: there are several.
+    doing : str
+        What random use did.
+    where : Counter
+        Milliseconds by place in the program.
+    """
+
+    long: float
+    work: float
+    stolen: float
+    doing: str
+    where: Counter[str]
+
+
+@dataclass
 class Told:
     """What random use came to."""
 
@@ -72,7 +93,7 @@ class Told:
     threads: int = 0
     culprits: Counter[str] = field(default_factory=Counter)
     doing: str = ""
-    gaps: list[tuple[float, str, Counter[str]]] = field(default_factory=list)
+    gaps: list[Gap] = field(default_factory=list)
 
 
 class Pulse(QObject):
@@ -85,16 +106,18 @@ class Pulse(QObject):
     def __init__(self, told: Told) -> None:
         super().__init__()
         self._told, self._last = told, time.monotonic()
+        self._worked, self._stolen = time.thread_time(), _stolen()
         self._looks: deque[tuple[float, float, str]] = deque(maxlen=3000)
         self._main = threading.get_ident()
         self._going = True
+        gc.callbacks.append(self._collected)
         threading.Thread(target=self._watch, daemon=True).start()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._beat)
         self._timer.start(10)
 
     def _beat(self) -> None:
-        now = time.monotonic()
+        now, worked = time.monotonic(), time.thread_time()
         gap = 1000 * (now - self._last)
         self._told.longest = max(self._told.longest, gap)
         if gap > GAP:
@@ -104,15 +127,17 @@ class Pulse(QObject):
                 if at > self._last:
                     own[where] += round(1000 * spent)
             self._told.culprits.update(own)
-            self._told.gaps.append((gap, self._told.doing, own))
-        self._last = now
+            work, stolen = 1000 * (worked - self._worked), _stolen() - self._stolen
+            self._told.gaps.append(Gap(gap, work, stolen, self._told.doing, own))
+        self._last, self._worked, self._stolen = now, worked, _stolen()
 
     @contextmanager
     def beside(self) -> Iterator[None]:
         """Something that the window does not do itself: the gap goes on without it."""
-        started = time.monotonic()
+        started, worked = time.monotonic(), time.thread_time()
         yield
         self._last += time.monotonic() - started
+        self._worked += time.thread_time() - worked
 
     def _watch(self) -> None:
         before = time.monotonic()
@@ -131,6 +156,13 @@ class Pulse(QObject):
                 os._exit(1)
             before = now
 
+    def _collected(self, phase: str, told: dict[str, int]) -> None:
+        now = time.monotonic()
+        if phase == "start":
+            self._collecting = now
+        elif now - self._collecting > 0.02:
+            self._looks.append((now, now - self._collecting, f"gc {told['generation']}"))
+
     def stop(self) -> None:
         """Watch no longer."""
         self._timer.stop()
@@ -143,7 +175,7 @@ def _place(frame: FrameType | None) -> str:
     Nothing of the frame is kept: its painters would not end with it.
     """
     inner, lines = "", []
-    while frame is not None and len(lines) < 4:
+    while frame is not None and len(lines) < 6:
         name, line = frame.f_code.co_filename, frame.f_lineno
         words = f"{Path(name).stem}.{frame.f_code.co_name}:{line}"
         if "/tartan/" in name and "site-packages" not in name:
@@ -163,6 +195,12 @@ def _beside(main: int) -> str:
         if ident is not None and ident not in (main, threading.get_ident())
     ]
     return f" (beside: {', '.join(found)})" if found else ""
+
+
+def _stolen() -> float:
+    """Milliseconds that the host has taken from this machine's cores since its start."""
+    words = Path("/proc/stat").read_text("ascii").split(maxsplit=9)
+    return 1000 * int(words[8]) / os.sysconf("SC_CLK_TCK")
 
 
 def _memory() -> float:
@@ -298,6 +336,27 @@ def _press(button: QAbstractButton, rng: random.Random) -> None:
         popup.close()
 
 
+def _print(seed: int, told: Told, faults: dict[str, str]) -> None:
+    print(
+        f"seed {seed}: {told.actions} actions, {len(faults)} kinds of fault, "
+        f"longest gap {told.longest:.0f} ms, {told.long_gaps} over {GAP} ms "
+        f"({sum(gap.long - gap.stolen > GAP for gap in told.gaps)} without what the host took), "
+        f"{told.threads} threads"
+    )
+    print(
+        "memory [MB] by actions: "
+        + ", ".join(f"{n}: {m:.0f}" for n, m in told.memory[:: max(1, len(told.memory) // 8)])
+    )
+    for details in faults.values():
+        print(details)
+    for what, spent in told.culprits.most_common(25):
+        print(f"{spent:7.0f} ms of long gaps in {what}")
+    for gap in sorted(told.gaps, key=lambda g: -g.long)[:12]:
+        parts = "; ".join(f"{spent} {what}" for what, spent in gap.where.most_common(3))
+        words = f"{gap.work:.0f} at work, {gap.stolen:.0f} taken by the host"
+        print(f"{gap.long:.0f} ms, {words}, {gap.doing}: {parts}")
+
+
 def main() -> int:
     """Run it; the status is 1 when the program had any fault."""
     asked = argparse.ArgumentParser(description=__doc__)
@@ -312,9 +371,9 @@ def main() -> int:
     tell_of_faults(window)
     faults = _kept_faults(window)
     prepare()
-    QTimer.singleShot(QUIET, settle_memory)
     window.resize(1280, 800)
     window.show()
+    application.processEvents()
     told, rng = Told(), random.Random(given.seed)
     pulse = Pulse(told)
     end = time.monotonic() + given.seconds
@@ -329,23 +388,8 @@ def main() -> int:
         if told.actions % 100 == 0:
             told.memory.append((told.actions, _memory()))
     told.threads = threading.active_count()
-    print(
-        f"seed {given.seed}: {told.actions} actions, {len(faults)} kinds of fault, "
-        f"longest gap {told.longest:.0f} ms, {told.long_gaps} over {GAP} ms, "
-        f"{told.threads} threads"
-    )
-    print(
-        "memory [MB] by actions: "
-        + ", ".join(f"{n}: {m:.0f}" for n, m in told.memory[:: max(1, len(told.memory) // 8)])
-    )
-    for details in faults.values():
-        print(details)
     pulse.stop()
-    for what, spent in told.culprits.most_common(25):
-        print(f"{spent:7.0f} ms of long gaps in {what}")
-    for gap, doing, own in sorted(told.gaps, key=lambda g: -g[0])[:12]:
-        parts = "; ".join(f"{spent} {what}" for what, spent in own.most_common(3))
-        print(f"{gap:.0f} ms, {doing}: {parts}")
+    _print(given.seed, told, faults)
     window.session.history.mark_saved()
     window.close()
     application.processEvents()

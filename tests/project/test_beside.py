@@ -150,6 +150,7 @@ def test_what_one_click_needs_shares_one_moment(monkeypatch: pytest.MonkeyPatch)
             clock[0] += min(self.takes, seconds)
             return self.takes <= seconds
 
+    monkeypatch.setattr(beside, "MOMENT", 0.08)
     monkeypatch.setattr(beside, "time", SimpleNamespace(monotonic=lambda: clock[0]))
     patience = beside._Patience()
 

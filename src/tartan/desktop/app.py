@@ -7,13 +7,15 @@ import logging
 import sys
 import threading
 import traceback
-from importlib import import_module
+from functools import partial
 from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
+from tartan.core.loops import WITH_LOOPS, compile_in
+from tartan.desktop.gentle import AHEAD, module_of
 from tartan.desktop.opening import Opening, make_application
 from tartan.desktop.scene import loading
 from tartan.desktop.session import Session
@@ -26,6 +28,12 @@ from tartan.project.wording import units
 
 QUIET = 5000
 """Milliseconds after the start until memory is settled: by then all is loaded."""
+
+LATER = 500
+"""Milliseconds until it is looked again whether all is loaded."""
+
+OLD, NEVER = 10, 1_000_000
+"""Collections of young memory until all of it is looked through: usually, and while loading."""
 
 
 def make_window(path: Path | None = None) -> MainWindow:
@@ -47,24 +55,27 @@ def make_window(path: Path | None = None) -> MainWindow:
 
 def prepare() -> None:
     """Load beside the window what its user would wait for at the first use."""
-
-    def work() -> None:
-        # The part is waited for first; loaded at once, one holds up the other.
-        loading.wait()
-        # A typed figure is read, and steady work is written down, from the first edit on.
-        units.prepare()
-        storage.prepare()
-        # A page is gone to sooner than a figure is typed there.
-        for station in STATIONS:
-            import_module(f"tartan.desktop.{station.lower()}.view")
-        for pane in ("forms", "keptspots", "spotsolid", "whatif"):
-            import_module(f"tartan.desktop.margins.{pane}")
-        # Read from their cache now, the compiled loops do not halt typing later.
-        import_module("tartan.core.loops").compile_all()
-        for library in ("scipy.spatial", "scipy.interpolate", "scipy.optimize"):
-            import_module(library)
-
-    threading.Thread(target=work, daemon=True, name="prepare").start()
+    pages = [module_of(station) for station in STATIONS]
+    panes = [f"tartan.desktop.margins.{x}" for x in ("forms", "keptspots", "spotsolid", "whatif")]
+    AHEAD.begin(
+        (
+            # The part is waited for first; loaded at once, one holds up the other.
+            loading.wait,
+            # A typed figure is read, and steady work is written down, from the first edit on.
+            units.prepare,
+            storage.prepare,
+            # A page that is asked for comes next and is waited for without halting the window;
+            # a compiled loop that is not yet read from its cache would halt it.
+            *(partial(compile_in, module) for module in WITH_LOOPS),
+            *pages,
+            *panes,
+            *("scipy.spatial", "scipy.interpolate", "scipy.optimize"),
+        )
+    )
+    # What is loaded stays: looking through all of it again and again would halt the window.
+    young, middle, _ = gc.get_threshold()
+    gc.set_threshold(young, middle, NEVER)
+    QTimer.singleShot(QUIET, settle_memory)
 
 
 def tell_of_faults(window: MainWindow) -> None:
@@ -87,8 +98,12 @@ def settle_memory() -> None:
     It stays for good, and looking through it again and again would halt typing. Looking through
     all of it once would too, for a quarter of a second: what is young is enough.
     """
+    if AHEAD.busy:
+        QTimer.singleShot(LATER, settle_memory)
+        return
     gc.collect(1)
     gc.freeze()
+    gc.set_threshold(*gc.get_threshold()[:2], OLD)
 
 
 def stay(path: Path | None, opening: Opening) -> int:
@@ -109,7 +124,6 @@ def stay(path: Path | None, opening: Opening) -> int:
     painted.set()
     opening.close()
     QTimer.singleShot(0, prepare)
-    QTimer.singleShot(QUIET, settle_memory)
     return QApplication.exec()
 
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
-from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QMenu, QScrollArea, QStackedWidget, QWidget
 
@@ -14,8 +15,10 @@ from tartan.core.materials import Material
 from tartan.core.stack import Ply
 from tartan.core.stack.notation import parse
 from tartan.core.stack.notation_written import context_for
+from tartan.desktop.gentle import AHEAD, module_of
 from tartan.desktop.host import Host
 from tartan.desktop.nextstep import NextStep, next_step
+from tartan.desktop.scene.loading import LOOK
 from tartan.desktop.session import Session
 from tartan.desktop.station import StationView
 from tartan.desktop.widgets.blank import Blank
@@ -117,6 +120,9 @@ class BlankPage(QStackedWidget):
 
     def _take(self, key: str) -> None:
         window, session = self.window_, self.window_.session
+        if not self.stands and not AHEAD.there(module_of(self.station)):
+            QTimer.singleShot(LOOK, partial(self._take, key))
+            return
         if key.startswith("to "):
             session.select(station=key[3:])
         elif key == "sample":

@@ -11,6 +11,9 @@ from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVB
 
 MOST = 12
 
+BETWEEN = 10
+"""Milliseconds between two pages that are made to be found: what is typed goes first."""
+
 WIDE = 380
 """Pixels that names are given at least."""
 
@@ -111,7 +114,7 @@ class Finder(QLineEdit):
             self._gather()
             self._list.setCurrentRow(min(row, self._list.count() - 1))
         elif made and self.hasFocus():
-            self._gathering.start(0)
+            self._gathering.start(BETWEEN)
         if self._entered and (self._found or self.whole):
             self._take()
 

@@ -18,6 +18,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tartan.core.errors import TartanError
 from tartan.desktop.selection import Selection, valid
 from tartan.project.analysis.answers import CANCELLED, Answers, News
+from tartan.project.analysis.beside import turn
 from tartan.project.analysis.caseloads import map_ahead
 from tartan.project.analysis.inputs import PartInputs, lay_ahead, part_inputs
 from tartan.project.analysis.jobs import PartAnswer, Progress
@@ -87,6 +88,7 @@ class Session(QObject):
         if self._closed:
             # A field commits what is typed as its window goes, which nobody would see or save.
             return None
+        turn()
         before = self.project
         if any(each == label for each, _ in self._held):
             # Another figure in the same field takes the place of the one before.
@@ -118,6 +120,7 @@ class Session(QObject):
 
     def open(self, project: Project, path: Path | None, *, saved: bool = True) -> None:
         """Replace the document by another; its history starts anew."""
+        turn()
         before = self.project
         self._held.clear()
         self.history = History.start(project, saved=saved)
@@ -136,12 +139,14 @@ class Session(QObject):
 
     def select(self, **changes: Any) -> None:
         """Change the selection, such as ``select(stack="light sandwich", plies=())``."""
+        turn()
         before = self.selection
         self.selection = valid(replace(before, **changes), self.project)
         if self.selection != before:
             self.selection_changed.emit(before, self.selection)
 
     def _tell(self, before: Project) -> None:
+        turn()
         # Whoever hears of the project looks at the selection too: it is not told by itself.
         self.selection = valid(self.selection, self.project)
         if self.project.version != before.version or not _may_answer(self.project):
@@ -262,6 +267,7 @@ class Session(QObject):
         self.answer_changed.emit()
 
     def _look(self) -> None:
+        turn()
         self.answers.poll()
         MESHES.poll()
         if not self.answers.busy and not MESHES.busy:

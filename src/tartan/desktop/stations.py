@@ -6,11 +6,13 @@ from collections.abc import Callable, Iterator, Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from tartan.desktop.blanks import BlankPage
+from tartan.desktop.gentle import AHEAD, module_of
 from tartan.desktop.host import Host
+from tartan.desktop.scene.loading import LOOK
 from tartan.desktop.session import Session
 from tartan.desktop.station import StationView
 from tartan.pages.stations import STATIONS
@@ -30,7 +32,7 @@ def _maker(station: str) -> Callable[[Session], StationView]:
     """Makes a station's page; what it needs is loaded then."""
 
     def make(session: Session) -> StationView:
-        module = import_module(f"tartan.desktop.{station.lower()}.view")
+        module = import_module(module_of(station))
         made: StationView = getattr(module, f"{station}View")(session)
         return made
 
@@ -41,9 +43,13 @@ class Stations(QObject):
     """Pages by name of their station."""
 
     made = pyqtSignal(str)
+    later = pyqtSignal()
 
     def __init__(self, window: Host, bench: QStackedWidget) -> None:
         super().__init__(bench)
+        self._due = ""
+        self._again = QTimer(self, singleShot=True)
+        self._again.timeout.connect(self.later)
         self.pages = {name: BlankPage(window, name, _maker(name)) for name in STATIONS}
         for page in self.pages.values():
             page.made.connect(self.made)
@@ -78,15 +84,31 @@ class Stations(QObject):
 
     def all_views(self) -> Mapping[str, QWidget]:
         """Every page, whole; what does not stand yet is made."""
-        while self.make_one():
-            pass
+        for page in self.pages.values():
+            while page.view.make_one():
+                pass
         return self.views()
+
+    def may_make(self, station: str) -> bool:
+        """Whether a page stands, or may be made now.
+
+        It is not made in the turn of the click that went to it, and not before its code is loaded:
+        both would halt the window. `later` tells when to ask again.
+        """
+        if self.stands(station) or not AHEAD.begun:
+            return True
+        there = AHEAD.there(module_of(station))
+        if there and self._due == station:
+            return True
+        self._due = station if there else ""
+        self._again.start(0 if there else LOOK)
+        return False
 
     def make_one(self) -> bool:
         """Make a page, or a pane of one, that nobody asked for yet; false where all stand."""
         page = next((p for p in self.pages.values() if not p.stands), None)
         if page is not None:
-            return page.view is not None
+            return not AHEAD.there(module_of(page.station)) or page.view is not None
         return any(page.view.make_one() for page in self.pages.values())
 
 

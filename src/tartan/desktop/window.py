@@ -35,7 +35,7 @@ from tartan.desktop.scene.tools import SceneTools
 from tartan.desktop.session import Session
 from tartan.desktop.stations import PagesByName, Stations
 from tartan.desktop.verdictbar import VerdictBar
-from tartan.desktop.widgets.controls import Field, UnitLabel, Words, choice, label
+from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
 from tartan.desktop.widgets.weave import Weave
 from tartan.pages.keys import ALSO
 from tartan.pages.stations import Freshness, leads_to, lines
@@ -58,6 +58,7 @@ class MainWindow(PagesByName, FileWindow):
         self.bench = QStackedWidget()
         self.stations = Stations(self, self.bench)
         self.stations.made.connect(self._join)
+        self.stations.later.connect(self._show_page)
         self.pages = self.stations.pages
         self.faults = FaultBar()
         self.refused = RefusedBar()
@@ -219,11 +220,7 @@ class MainWindow(PagesByName, FileWindow):
         units.use_system(name)
         self.units.setCurrentText(name)
         preferences().setValue("units", name)
-        for shown in self.findChildren(UnitLabel):
-            if shown.isVisible():
-                shown.show_unit()
-        for words in self.findChildren(Words):
-            words.tell()
+        UnitLabel.show_all()
         self.refresh()
 
     def scale_text(self, step: int) -> None:
@@ -364,7 +361,7 @@ class MainWindow(PagesByName, FileWindow):
     def _show_page(self) -> None:
         """Bring the chosen station to the front, or its next step where it is empty."""
         page = self.pages[self.session.selection.station]
-        if page.show_right():
+        if page.show_right() and self.stations.may_make(page.station):
             # Out of sight still where it is another page: it is drawn once, when it is shown.
             page.view.refresh()
         self.bench.setCurrentWidget(page)

@@ -14,7 +14,7 @@ from tartan.desktop.margins.judging import Judging
 from tartan.desktop.widgets.controls import button, choice, column, label, row, set_options
 from tartan.desktop.widgets.flow import wrapped
 from tartan.desktop.widgets.manychoice import ManyChoice
-from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View
+from tartan.exchange.maps.fields import BY_TITLE, FIELDS, View, reads_growth
 from tartan.exchange.maps.mapped import shapes_of
 from tartan.pages.margins import Picked
 from tartan.project.analysis.jobs import PartAnswer
@@ -41,6 +41,7 @@ class Choosers(QWidget):
         """What envelopes are taken over: what is wanted, as soon as that is judged."""
         self.judging = Judging(self)
         self.judging.ready.connect(self.changed)
+        self._before = FIELDS[0]
         self.shown = choice(TITLES, lambda _: self._tell())
         self.shown.setMaxVisibleItems(44)
         self.plies = ManyChoice("ply", "plies", "Plies that the worst is taken over")
@@ -156,6 +157,10 @@ class Choosers(QWidget):
     def view(self, answer: PartAnswer, at: Picked) -> View:
         """What is looked at."""
         field = BY_TITLE.get(self.shown.currentText(), FIELDS[0])
+        if self.judging.fitting and reads_growth(field.key):
+            # Until then what was shown stays, as while margins are judged.
+            field = self._before
+        self._before = field
         case = answer.inputs.case_names[at.case]
         return View(field.key, self.ask, case, at.ply, max(0, self.level.currentIndex()))
 

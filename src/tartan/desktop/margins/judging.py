@@ -28,6 +28,8 @@ class Judging(QObject):
         self._thread.done.connect(self._end)
         self._thread.failed.connect(self._end)
         self._fit = Background(self, "Margins")
+        self._fit.done.connect(self.ready)
+        self._fit.failed.connect(self.ready)
         self._warmed: PartAnswer | None = None
         self._asked: tuple[PartAnswer, tuple[Ask, ...]] | None = None
         self._tried: tuple[PartAnswer, set[Ask]] | None = None
@@ -36,6 +38,11 @@ class Judging(QObject):
     def busy(self) -> bool:
         """Whether margins are being worked out."""
         return self._asked is not None
+
+    @property
+    def fitting(self) -> bool:
+        """Whether slopes of section forces cannot be had yet without waiting."""
+        return self._fit.busy
 
     def has(self, answer: PartAnswer, asks: Sequence[Ask]) -> bool:
         """Whether margins over every choice can be shown now; else they are being worked out.

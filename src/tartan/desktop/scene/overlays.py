@@ -17,6 +17,7 @@ from tartan.desktop.session import Session
 from tartan.exchange.maps import colours
 from tartan.pages import part as state
 from tartan.pages.draping import DrapedPly, map_of, starts
+from tartan.project.analysis.caseloads import map_soon
 from tartan.project.analysis.inputs import Layout, layout_soon, part_inputs
 from tartan.project.analysis.laying import Laid, laid_soon
 from tartan.project.analysis.partmesh import Meshed, meshed
@@ -278,7 +279,12 @@ class Overlays:
         draw_supports(scene, layout.whole, self._session)
         case = next((c for c in project.cases if c.name == self._session.selection.case), None)
         if case is not None:
-            found = glyphs.load_glyphs(layout, case, project.tables)
+            try:
+                map_soon(layout, case.loads, project.tables)
+                found = glyphs.load_glyphs(layout, case, project.tables)
+            except TartanError as error:
+                self.words = str(error)
+                return
             scene.strokes("loads", found.strokes, face.accent, 2.6)
             scene.words("load words", found.places, list(found.words), face.accent)
 

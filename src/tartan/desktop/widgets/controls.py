@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import ClassVar
+from weakref import WeakSet
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -53,6 +56,12 @@ class Words(QLabel):
     def setText(self, text: str | None) -> None:
         super().setText(text)
         self.tell()
+
+    def event(self, event: QEvent | None) -> bool:
+        # Units may have changed since; telling all of a window's texts would hold it up.
+        if event is not None and event.type() == QEvent.Type.ToolTip:
+            self.tell()
+        return super().event(event)
 
     def tell(self) -> None:
         """Tell symbols by the units in force, unless somebody gave another tip."""
@@ -334,17 +343,26 @@ def set_options(box: QComboBox, options: Sequence[str], chosen: str) -> None:
 class UnitLabel(QLabel):
     """The unit of a quantity in the display system in force."""
 
+    _all: ClassVar[WeakSet[UnitLabel]] = WeakSet()
+
     def __init__(self, quantity: Quantity) -> None:
         super().__init__()
         self.quantity = quantity
         self.setProperty("role", "soft")
         self.show_unit()
+        UnitLabel._all.add(self)
+
+    @classmethod
+    def show_all(cls) -> None:
+        """Show other units where they are seen; hundreds on other pages would hold windows up."""
+        for label in list(cls._all):
+            if not sip.isdeleted(label) and label.isVisible():
+                label.show_unit()
 
     def show_unit(self) -> None:
         """Show the unit as it stands."""
         self.setText(self.quantity.unit)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        # Other units are told to what is seen; hundreds on other pages would hold the window up.
         self.show_unit()
         super().showEvent(event)

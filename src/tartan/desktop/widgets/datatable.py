@@ -48,6 +48,9 @@ Index = QModelIndex | QPersistentModelIndex
 MEASURED = 60
 """Rows by which the width of a column is found."""
 
+LONGEST = 4
+"""Texts of most characters that are measured for it: figures of one length differ little."""
+
 HEAD, LINE = 34, 23
 """Height of a table's head with its margins, and of a line [pixels]."""
 
@@ -227,7 +230,6 @@ class DataTable(QWidget):
         across = self.view.horizontalHeader()
         assert across is not None
         # Widths by the first rows: measuring all of a wide table takes seconds.
-        across.setResizeContentsPrecision(MEASURED)
         for j in range(self.model.columnCount()):
             width = widths[j] if j < len(widths) else -1
             if width == 0:
@@ -235,7 +237,15 @@ class DataTable(QWidget):
             elif width > 0:
                 self.view.setColumnWidth(j, width)
             else:
-                self.view.resizeColumnToContents(j)
+                self.view.setColumnWidth(j, max(self._widest(j), across.sectionSizeHint(j)))
+
+    def _widest(self, column: int) -> int:
+        """Width of the longest texts of a column; each text that is measured is asked for much."""
+        order = [
+            self.sorter.index(i, column) for i in range(min(MEASURED, self.sorter.rowCount()))
+        ]
+        longest = sorted(order, key=lambda index: -len(str(index.data() or "")))[:LONGEST]
+        return max((self.view.sizeHintForIndex(index).width() for index in longest), default=0)
 
     def choose(self, row: int | None) -> None:
         """Mark a row of the table without telling of it."""

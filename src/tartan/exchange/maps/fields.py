@@ -136,6 +136,11 @@ class View:
     level: int = 2
 
 
+def reads_growth(key: str) -> bool:
+    """Whether a field is made of slopes of section forces, which take a while the first time."""
+    return next((make for make, keys in _BY_PLY if key in keys), None) in (_sheared, _across)
+
+
 def values(answer: PartAnswer, view: View) -> Array:
     """Values of a field that is no name, shape (m,), in SI; NaN where there are none.
 

@@ -19,7 +19,7 @@ from tartan.project.analysis.meshes import MESHES, MeshPending, MeshStopped
 
 V = TypeVar("V")
 
-MOMENT = 0.08
+MOMENT = 0.05
 """Seconds that the window waits before it goes on without: less than anybody notices."""
 
 ENOUGH = 1.0
@@ -28,25 +28,42 @@ ENOUGH = 1.0
 AT_ONE_TURN = 0.2
 """Seconds in which what is waited for shares one moment: a click may need several things."""
 
+LONGEST_TURN = 0.4
+"""Seconds after which a click is over, whether or not its end was seen."""
+
 
 class _Patience:
     """How long the window may still wait; it is one thread's, whatever it waits for."""
 
     def __init__(self) -> None:
         self._left, self._anew = MOMENT, -math.inf
+        self._begun = -math.inf
 
     def waits(self, done: threading.Event) -> bool:
         """Whether something is done within the moment that there is for it."""
         now = time.monotonic()
         self._left = MOMENT if now >= self._anew else min(self._left, MOMENT)
+        if now - self._begun < LONGEST_TURN:
+            self._left = min(self._left, MOMENT - (now - self._begun))
         found = done.wait(max(self._left, 0.0))
         after = time.monotonic()
         self._left -= after - now
         self._anew = after + (AT_ONE_TURN if found else ENOUGH)
         return found
 
+    def turn(self) -> None:
+        """A click begins, unless one that has just begun goes on."""
+        now = time.monotonic()
+        if now - self._begun >= LONGEST_TURN:
+            self._begun = now
+
 
 _PATIENCE = _Patience()
+
+
+def turn() -> None:
+    """Tell that a click begins: what it does itself is taken from the moment that it may wait."""
+    _PATIENCE.turn()
 
 
 class _Job(Generic[V]):

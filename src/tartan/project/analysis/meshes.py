@@ -248,8 +248,8 @@ class Meshes:
     def _end(self) -> None:
         if self._process is not None:
             self._process.connection.close()
+            # Its end is not waited for: freeing its memory would hold up the window.
             self._process.kill()
-            self._process.join(2)
         self._process = None
 
 
