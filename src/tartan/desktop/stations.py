@@ -48,7 +48,8 @@ class Stations(QObject):
     def __init__(self, window: Host, bench: QStackedWidget) -> None:
         super().__init__(bench)
         self._due = ""
-        self._again = QTimer(self, singleShot=True)
+        self._again = QTimer(self)
+        self._again.setSingleShot(True)
         self._again.timeout.connect(self.later)
         self.pages = {name: BlankPage(window, name, _maker(name)) for name in STATIONS}
         for page in self.pages.values():

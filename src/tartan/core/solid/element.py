@@ -31,6 +31,7 @@ GAUSS = CORNERS / np.sqrt(3.0)
 """Points of integration, each of weight one."""
 
 _PAIRS = ((0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2))
+_AXES = np.array(_PAIRS).T
 
 MODES = 8
 """Enhanced strains."""
@@ -91,13 +92,11 @@ def _to_axes(x: Array, at: Array) -> tuple[Array, Array]:
     """What takes covariant strains to the axes, shape (m, 6, 6), and the volume's scale (m,)."""
     J = slopes(at) @ x
     D = np.linalg.inv(J)
-    found = np.empty((len(x), 6, 6))
-    for r, (a, b) in enumerate(_PAIRS):
-        for c, (i, j) in enumerate(_PAIRS):
-            value = D[:, a, i] * D[:, b, j]
-            if i != j:
-                value = value + D[:, a, j] * D[:, b, i]
-            found[:, r, c] = (2.0 if a != b else 1.0) * (0.5 if i != j else 1.0) * value
+    a, b = (axis[:, None] for axis in _AXES)
+    i, j = _AXES
+    # A shear has both orders of its axes; as an engineering strain it is twice the tensor's.
+    found = D[:, a, i] * D[:, b, j] + (i != j) * D[:, a, j] * D[:, b, i]
+    found *= np.where(a != b, 2.0, 1.0) * np.where(i != j, 0.5, 1.0)
     return found, np.linalg.det(J)
 
 
