@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterator
 
 import pytest
@@ -11,6 +12,13 @@ from tartan.core.laminate import Laminate, make_laminate
 from tartan.core.materials import Material, isotropic
 from tartan.core.stack import Ply, Stack
 from tartan.project.analysis.engine import Engine
+
+
+def pytest_collection_finish() -> None:
+    """What was loaded stays to the end: looking through it again and again takes its time."""
+    gc.collect()
+    gc.freeze()
+
 
 # What an example takes says nothing of it: machines differ, and cores are shared.
 settings.register_profile("patient", deadline=None)

@@ -40,11 +40,11 @@ def switch_on(pane: CouponPane, words: str) -> None:
 
 @pytest.fixture
 def pane(open_window: OpenWindow) -> CouponPane:
-    """The strut with every other ply: a coupon has as many solids as plies and more."""
+    """The strut with every third ply: a coupon has as many solids as plies and more."""
     project = coarse_sample()
     strut = project.stack("feed strut")
     assert strut is not None
-    return opened(open_window(stack_edits.put_plies(project, strut.name, strut.plies[::2])))
+    return opened(open_window(stack_edits.put_plies(project, strut.name, strut.plies[::3])))
 
 
 def solve(qtbot, pane: CouponPane) -> None:  # type: ignore[no-untyped-def]

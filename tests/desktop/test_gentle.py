@@ -3,7 +3,9 @@
 import gc
 import sys
 import threading
+import time
 from collections.abc import Callable
+from types import SimpleNamespace
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -89,21 +91,46 @@ def test_it_gives_way_before_every_module_and_leaves_no_finder(
     assert sys.meta_path == before
 
 
-def test_who_is_never_at_rest_is_not_waited_for() -> None:
+def test_a_window_that_is_never_at_rest_is_not_waited_for_in_vain(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    now, worked, share = [0.0], [0.0], [1.0]
+
+    def sleep(seconds: float) -> None:
+        now[0] += seconds
+        worked[0] += share[0] * seconds
+
+    own = SimpleNamespace(
+        sleep=sleep,
+        monotonic=lambda: now[0],
+        clock_gettime=lambda _: worked[0],
+        pthread_getcpuclockid=time.pthread_getcpuclockid,
+    )
+    monkeypatch.setattr(gentle, "time", own)
+    give_way()
+    assert now[0] == pytest.approx(gentle.MOST, abs=2 * gentle.PAUSE)
+    # At rest it costs one look.
+    before, share[0] = now[0], 0.1
+    give_way()
+    assert now[0] - before == pytest.approx(gentle.PAUSE)
+
+
+def test_a_window_that_waits_is_not_waited_for() -> None:
+    """It may wait for what is being loaded, however busy a third one is."""
     end = threading.Event()
 
     def busy() -> None:
         while not end.is_set():
             sum(range(1000))
 
-    thread = threading.Thread(target=busy)
-    thread.start()
-    done = threading.Event()
-    waits = threading.Thread(target=lambda: (give_way(0.02), done.set()))
+    third = threading.Thread(target=busy)
+    waits = threading.Thread(target=give_way, args=(60.0,))
+    third.start()
     waits.start()
-    assert done.wait(60)
+    waits.join(50)
+    assert not waits.is_alive()
     end.set()
-    thread.join()
+    third.join()
 
 
 def test_a_page_whose_code_is_not_there_does_not_halt_the_window(

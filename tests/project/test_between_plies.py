@@ -174,11 +174,11 @@ def test_a_cap_under_pressure_is_pressed_evenly_through_its_wall() -> None:
 
 def test_solids_say_the_same_between_the_plies() -> None:
     answer = solve_now(part_inputs(plate()))
-    found = check(answer, 0.08, 0.02, "press", distance=0.035, parts=2, per_ply=4)
+    found = check(answer, 0.08, 0.02, "press", distance=0.025, parts=2, per_ply=4)
     shell_says, _, plies = found.stresses
     shear = np.abs(plies[..., 4:]).max()
     np.testing.assert_allclose(shell_says[..., 4:], plies[..., 4:], atol=0.03 * shear)
-    fine = check(answer, 0.08, 0.02, "press", distance=0.035, parts=4, per_ply=2)
+    fine = check(answer, 0.08, 0.02, "press", distance=0.025, parts=4, per_ply=2)
     np.testing.assert_allclose(fine.stresses[0][..., 2], fine.plies[..., 2], atol=0.05 * 2e4)
 
 

@@ -20,10 +20,10 @@ Step = str | Callable[[], object]
 """A module that is loaded, or something that is called."""
 
 PAUSE = 0.001
-"""Seconds of one look at whether anybody else wants the interpreter."""
+"""Seconds of one look at whether the window is at work."""
 
-HELD = 0.0004
-"""Seconds that it takes longer to come back where somebody else has it."""
+REST = 0.2
+"""Share of it that the window's thread may be at work and still counts as at rest."""
 
 MOST = 0.05
 """Seconds that one step waits at most: a window that is never at rest must not wait for good."""
@@ -35,14 +35,17 @@ def module_of(station: str) -> str:
 
 
 def give_way(most: float = MOST) -> None:
-    """Wait until no other thread is at work, or for so many seconds.
+    """Wait until the window's thread is at rest, or for so many seconds.
 
-    Who waits for this thread is not at work: nobody waits for another here.
+    One that waits for what this thread loads is at rest too: nobody waits for another here.
     """
-    end = time.monotonic() + most
-    while (began := time.monotonic()) < end:
+    window = threading.main_thread().ident
+    assert window is not None
+    clock, end = time.pthread_getcpuclockid(window), time.monotonic() + most
+    while time.monotonic() < end:
+        worked = time.clock_gettime(clock)
         time.sleep(PAUSE)
-        if time.monotonic() - began < PAUSE + HELD:
+        if time.clock_gettime(clock) - worked < REST * PAUSE:
             return
 
 
