@@ -10,7 +10,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
 from importlib import import_module
 from importlib.abc import MetaPathFinder
@@ -93,7 +93,9 @@ class Ahead:
                 with self._guard:
                     taken = self._left[0]
                 give_way()
-                taken[1]()
+                # What cannot be loaded is missed, and told, where it is used.
+                with suppress(Exception):
+                    taken[1]()
                 # Until now it was still to be loaded: half a module is none.
                 with self._guard:
                     self._left.remove(taken)
