@@ -1,17 +1,23 @@
 """Loops in machine code: the compiler is loaded with the first call of one.
 
 Loading it takes as long as all of SciPy, and neither the window's first painting nor a refused
-file needs it. What is compiled is kept beside its source, and read from there by later processes.
+file needs it. What is compiled is kept beside its source, and read from there by later processes
+as long as all that went into it is the same: the function, those it calls and the numbers they
+read. The compiler itself looks at the function's own file alone, though those that it calls from
+others are part of its code: after an update they would have gone on as they were.
 """
 
 from __future__ import annotations
 
+import hashlib
 import threading
 from collections.abc import Callable, Iterator
 from functools import update_wrapper
 from importlib import import_module
 from types import CodeType
 from typing import Any, Generic, ParamSpec, TypeVar
+
+import numpy as np
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -49,7 +55,10 @@ class Compiled(Generic[P, R]):
             if self._machine is None:
                 numba = import_module("numba")
                 known: dict[str, Any] = self._body.__globals__
+                stamp = self._stamp()
                 machine = numba.njit(cache=True, **self._options)(self._body)
+                machine._cache._cache_file._source_stamp = stamp
+                _stamps[id(machine)] = stamp
                 # Compiled code calls compiled code: it finds that by the names of its module.
                 for name in _names(self._body.__code__):
                     other = known.get(name)
@@ -59,6 +68,49 @@ class Compiled(Generic[P, R]):
                         known[name] = numba.prange
                 self._machine = machine
         return self._machine
+
+    def _stamp(self, within: tuple[Compiled[Any, Any], ...] = ()) -> str:
+        """Digest of all that goes into the compiled code; `within` are those that call it."""
+        body, within = self._body, (*within, self)
+        parts = [
+            body.__name__,
+            *sorted(f"{k}={_value(v)}" for k, v in self._options.items()),
+            repr(body.__defaults__),
+        ]
+        parts += _said(body.__code__, body.__doc__)
+        for name in sorted(set(_names(body.__code__)) & set(body.__globals__)):
+            value = body.__globals__[name]
+            if isinstance(value, Compiled):
+                made_of = "itself" if value in within else value._stamp(within)
+            else:
+                made_of = _stamps.get(id(value)) or _value(value)
+            parts.append(f"{name} = {made_of}")
+        return hashlib.sha256("\n".join(parts).encode()).hexdigest()
+
+
+_stamps: dict[int, str] = {}
+"""Digests of what is compiled, by the number of the object, which stays."""
+
+
+def _said(code: CodeType, words: str | None = None) -> Iterator[str]:
+    """What a function's code does, wherever it stands in its file and whatever its words are."""
+    yield f"{code.co_argcount} {code.co_names} {code.co_freevars} {code.co_code.hex()}"
+    for constant in code.co_consts:
+        if isinstance(constant, CodeType):
+            yield from _said(constant)
+        elif words is None or constant != words:
+            yield _value(constant)
+
+
+def _value(value: Any) -> str:
+    """What the compiler sees in a constant: a number, an array, or a thing by its name."""
+    if isinstance(value, np.ndarray | np.generic):
+        return f"{value.dtype} {value.shape} {value.tobytes().hex()}"
+    name = getattr(value, "__qualname__", None) or getattr(value, "__name__", None)
+    if name is not None:
+        return f"{getattr(value, '__module__', '')} {name} {getattr(value, '_fields', '')}"
+    # Sets have another order in every process.
+    return str(sorted(map(repr, value))) if isinstance(value, set | frozenset) else repr(value)
 
 
 def compiled(**options: Any) -> Callable[[Callable[P, R]], Compiled[P, R]]:
