@@ -125,6 +125,7 @@ EXACT = (
     "max(s1 / Xt, -s1 / Xc) + (t12 / S12)**2",
     "(s1 / Xt)**2 - s1 * s2 / (Xt * Xc) + abs(s2) / Yc + abs(t12 / S12)**2",
     "0.5 * max(e1 * E1 / Xt, -e1 * E1 / Xc, abs(g12) * G12 / S12) * 2",
+    "(s1 / Xt)**2 + s1 * s2 / (-1 * Xt * Xc) + abs(s2) / Yc",
     # Figures of the material alone, to any power, are but numbers.
     "(s1 / Xt)**2 + (s2 / Yt)**2 * (Yt / Yc)**0.5 + abs(t12) / (S12 * 2**1.5)",
 )

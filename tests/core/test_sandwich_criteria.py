@@ -398,6 +398,15 @@ def test_a_soft_core_is_told_from_a_stiff_one_by_the_theory_of_thick_faces(lengt
     assert FOAM.G13 is not None
     phi = np.pi**2 * (a * d * d / 2) / (FOAM.G13 * d * d / c * length**2)
     assert found.flexibility == pytest.approx(phi, rel=0.02)
+    # The energy of a sine wave, solved for deflection and turn of the whole: E I of both faces,
+    # D of the pair, S of the core.
+    p, own, pair = np.pi / length, 2 * a * t * t / 12, a * d * d / 2
+    S = FOAM.G13 * d * d / c
+    K = np.array([[own * p**4 + S * p * p, -S * p], [-S * p, pair * p * p + S]])
+    by_faces = own * p**4 * np.linalg.solve(K, [1.0, 0.0])[0]
+    true = (1 - by_faces) / (d * t) + by_faces * a / t * (t / 2) / own
+    shown = a / t * (d + t) / 2 / (own + pair)
+    assert found.low == pytest.approx(1 - shown / true, rel=0.03)
     # Thick faces bend by themselves: plane sections tell too little stress, the more the shorter.
     assert 0 < found.low < 1
     shorter = soft_core(laminate, length / 2, 0)

@@ -1,5 +1,8 @@
 """Solutions against exact ones: plates, coupons, equilibrium; and models that cannot be solved."""
 
+import itertools
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -137,6 +140,23 @@ def test_reactions_energy_and_superposition() -> None:
     area, mass = 0.2 * 0.3, model.laminate.areal_mass
     np.testing.assert_allclose(found.applied[0, :3], [0, 0, 1e4 * area], atol=1e-9)
     np.testing.assert_allclose(found.applied[1, :3], mass * area * np.array([1, 2, -9.81]))
+
+
+def test_what_is_kept_of_one_part_is_not_taken_for_another() -> None:
+    """Parts of as many unknowns, in every order: whichever came before, each answers as alone."""
+    whole, force = simply_supported(6)
+    parts = [whole]
+    for edge in ("left edge", "right edge", "lower edge", "upper edge"):
+        fixed = whole.fixed.copy()
+        fixed[whole.mesh.edges[edge], 2] = False
+        parts.append(replace(whole, fixed=fixed))
+    parts.append(replace(whole, mesh=grid_mesh(Panel(0.2, 0.25), 6, 6)))
+    alone = [solve(part, force).displacement for part in parts]
+    reuse = Reuse()
+    for pair in itertools.permutations(range(len(parts)), 2):
+        for k in pair:
+            again = solve(parts[k], force, reuse).displacement
+            np.testing.assert_allclose(again, alone[k], rtol=1e-7, atol=1e-15)
 
 
 def test_progress_rises_and_ends() -> None:

@@ -17,6 +17,7 @@ from tartan.core.errors import (
     TartanError,
 )
 from tartan.core.laminate import Laminate, make_laminate
+from tartan.core.laminate.loadcase import LoadCase
 from tartan.core.laminate.response import (
     Load,
     free_resultants,
@@ -24,6 +25,7 @@ from tartan.core.laminate.response import (
     respond_mixed,
     stress_from_section,
 )
+from tartan.core.laminate.shear import shear_distribution
 from tartan.core.search.candidates import layers_of
 from tartan.core.search.plyset import PlySet, Stiffness
 from tartan.core.stack import Ply, Stack
@@ -115,6 +117,35 @@ def test_residual_stress_brings_first_failure_forward() -> None:
     warm = ply_discount(lam, pull, "hashin", "mode")
     assert cold.first < warm.first
     assert cold.last == pytest.approx(warm.last, rel=0.05)
+
+
+@pytest.mark.parametrize("faces", [(1e-3, 1e-3), (0.4e-3, 0.6e-3)])
+@pytest.mark.parametrize("angle", [0.0, 30.0])
+def test_core_shear_is_the_largest_anywhere_in_the_core(
+    faces: tuple[float, float], angle: float
+) -> None:
+    # A core that bends too: its shear is a parabola whose peak lies within, off the middle.
+    stiff = dataclasses.replace(FOAM, E1=8e9, E2=5e9)
+    plies = (Ply("carbon", 0, faces[0]), Ply("foam", angle, 6e-3), Ply("carbon", 0, faces[1]))
+    lam = make_laminate(Stack("s", plies), MATERIALS | {"foam": stiff})
+    Q = np.array([2e4, -1e4])
+    places = np.linspace(-1, 1, 2001)
+    f = shear_distribution(lam.Qbar, lam.z, lam.compliance, places)[1] @ Q
+    c, s = np.cos(lam.angles[1]), np.sin(lam.angles[1])
+    own = np.abs(f @ np.array([[c, -s], [s, c]]))
+    peaks = own.argmax(axis=0)
+    assert ((peaks > 0) & (peaks < 2000)).any()
+    np.testing.assert_allclose(core_shear(lam, 1, Q), own.max(axis=0), rtol=1e-6)
+
+
+@pytest.mark.parametrize("dT", [0.0, -120.0])
+def test_what_stays_of_a_case_brings_first_failure_as_the_same_load_does(dT: float) -> None:
+    lam = laminate(*(("carbon", a, 0.125e-3) for a in (0, 90, 90, 0)))
+    pull = np.array([1e4, 0, 0])
+    case = ply_discount(lam, LoadCase("c", (*pull, 0.0, 0.0, 0.0), dT=dT), "hashin", "mode")
+    assert case.first == pytest.approx(
+        ply_discount(lam, Load(pull, dT=dT), "hashin", "mode").first
+    )
 
 
 def sandwich_of(core_angle: float = 0.0) -> Laminate:
