@@ -2,6 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 READY := .venv/.ready
+LOOPS := .venv/.loops
 # The machine's own pip fills the environment: Debian ships venv without the part that brings pip.
 PIP := $(PYTHON) -m pip --quiet --disable-pip-version-check --python $(BIN)/python
 # Tests and pictures never open windows on the user's own display.
@@ -13,7 +14,7 @@ unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: demo install uninstall test test-window-a-r test-window-s-z test-core test-project-a-o test-project-p-z test-exchange lint bench storm mutants screenshots verify lock clean
 
-demo: $(READY)
+demo: $(LOOPS)
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then $(BIN)/tartan; \
 	else $(XVFB) $(BIN)/python scripts/pictures.py build/demo; fi
 
@@ -45,26 +46,26 @@ uninstall:
 # One thread of arithmetic each: those of one part would spin on the core of another.
 test: export OPENBLAS_NUM_THREADS = 1
 test: export NUMBA_NUM_THREADS = 1
-test: $(READY)
+test: $(LOOPS)
 	$(MAKE) --jobs=3 --output-sync=target test-core test-window-a-r test-project-a-o \
 	  test-window-s-z test-project-p-z test-exchange lint
 
-test-window-a-r: $(READY)
+test-window-a-r: $(LOOPS)
 	$(PYTEST) tests/desktop/test_[a-r]*.py
 
-test-window-s-z: $(READY)
+test-window-s-z: $(LOOPS)
 	$(PYTEST) tests/desktop/test_[s-z]*.py
 
-test-core: $(READY)
+test-core: $(LOOPS)
 	$(PYTEST) tests/core tests/verify
 
-test-project-a-o: $(READY)
+test-project-a-o: $(LOOPS)
 	$(PYTEST) tests/project/test_[a-o]*.py
 
-test-project-p-z: $(READY)
+test-project-p-z: $(LOOPS)
 	$(PYTEST) tests/project/test_[p-z]*.py
 
-test-exchange: $(READY)
+test-exchange: $(LOOPS)
 	$(PYTEST) tests/exchange
 
 lint: $(READY)
@@ -76,13 +77,13 @@ lint: $(READY)
 	$(BIN)/python scripts/docstrings.py
 
 # All figures, or those of some rooms, such as ROOMS="start margins".
-bench: $(READY)
+bench: $(LOOPS)
 	$(XVFB) $(BIN)/python -m bench.run $(ROOMS)
 
 # Damaged input, kills, bad disks and random use for a time; SECONDS and SEED can be given. Faults
 # are kept in build/storm. The fuzzer is not there for every machine: without it the rest goes on.
 SECONDS ?= 600
-storm: $(READY)
+storm: $(LOOPS)
 	-$(PIP) install --require-hashes --only-binary :all: -r storm/fuzzer.lock
 	$(XVFB) $(BIN)/python -m storm --seconds $(SECONDS) $(SEED:%=--seed %)
 
@@ -93,10 +94,10 @@ mutants: $(READY)
 	build/mutants-env/bin/pip install --quiet --require-hashes -r scripts/mutants.lock
 	$(BIN)/python scripts/mutants.py --count $(COUNT) $(SEED:%=--seed %)
 
-screenshots: $(READY)
+screenshots: $(LOOPS)
 	$(XVFB) $(BIN)/python scripts/pictures.py docs/screenshots
 
-verify: $(READY)
+verify: $(LOOPS)
 	$(BIN)/tartan verify
 
 $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
@@ -105,8 +106,12 @@ $(READY): requirements.lock pyproject.toml scripts/system_packages.sh
 	$(PIP) install --require-hashes -r requirements.lock
 	$(PIP) install --no-deps --no-build-isolation -e .
 	$(BIN)/python -m compileall -q src
-	$(BIN)/python -m tartan.core.loops
 	touch $(READY)
+
+# Loops whose sources are others since are compiled before they are waited for.
+$(LOOPS): $(READY) $(wildcard src/tartan/core/*.py src/tartan/core/*/*.py)
+	$(BIN)/python -m tartan.core.loops
+	touch $(LOOPS)
 
 # Renews the lock from pyproject.toml; index addresses stay out of it.
 lock: $(READY)
