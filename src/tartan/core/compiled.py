@@ -58,7 +58,7 @@ class Compiled(Generic[P, R]):
                 stamp = self._stamp()
                 machine = numba.njit(cache=True, **self._options)(self._body)
                 machine._cache._cache_file._source_stamp = stamp
-                _stamps[id(machine)] = stamp
+                _stamps[id(machine)] = machine, stamp
                 # Compiled code calls compiled code: it finds that by the names of its module.
                 for name in _names(self._body.__code__):
                     other = known.get(name)
@@ -83,13 +83,13 @@ class Compiled(Generic[P, R]):
             if isinstance(value, Compiled):
                 made_of = "itself" if value in within else value._stamp(within)
             else:
-                made_of = _stamps.get(id(value)) or _value(value)
+                made_of = _stamps[id(value)][1] if id(value) in _stamps else _value(value)
             parts.append(f"{name} = {made_of}")
         return hashlib.sha256("\n".join(parts).encode()).hexdigest()
 
 
-_stamps: dict[int, str] = {}
-"""Digests of what is compiled, by the number of the object, which stays."""
+_stamps: dict[int, tuple[Any, str]] = {}
+"""What is compiled with its digest, by its number; as it is kept no other gets that number."""
 
 
 def _said(code: CodeType, words: str | None = None) -> Iterator[str]:

@@ -35,7 +35,7 @@ from tartan.desktop.scene.tools import SceneTools
 from tartan.desktop.session import Session
 from tartan.desktop.stations import PagesByName, Stations
 from tartan.desktop.verdictbar import VerdictBar
-from tartan.desktop.widgets.controls import Field, UnitLabel, choice, label
+from tartan.desktop.widgets.controls import Field, UnitLabel, Words, choice, label
 from tartan.desktop.widgets.weave import Weave
 from tartan.pages.keys import ALSO
 from tartan.pages.stations import Freshness, leads_to, lines
@@ -221,6 +221,7 @@ class MainWindow(PagesByName, FileWindow):
         self.units.setCurrentText(name)
         preferences().setValue("units", name)
         UnitLabel.show_all()
+        Words.tell_all()
         self.refresh()
 
     def scale_text(self, step: int) -> None:

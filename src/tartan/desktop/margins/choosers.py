@@ -157,7 +157,7 @@ class Choosers(QWidget):
     def view(self, answer: PartAnswer, at: Picked) -> View:
         """What is looked at."""
         field = BY_TITLE.get(self.shown.currentText(), FIELDS[0])
-        if self.judging.fitting and reads_growth(field.key):
+        if reads_growth(field.key) and not self.judging.has_growth():
             # Until then what was shown stays, as while margins are judged.
             field = self._before
         self._before = field

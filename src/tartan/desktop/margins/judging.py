@@ -28,8 +28,9 @@ class Judging(QObject):
         self._thread.done.connect(self._end)
         self._thread.failed.connect(self._end)
         self._fit = Background(self, "Margins")
-        self._fit.done.connect(self.ready)
-        self._fit.failed.connect(self.ready)
+        self._fit.done.connect(self._fitted)
+        self._fit.failed.connect(self._fitted)
+        self._awaited = False
         self._warmed: PartAnswer | None = None
         self._asked: tuple[PartAnswer, tuple[Ask, ...]] | None = None
         self._tried: tuple[PartAnswer, set[Ask]] | None = None
@@ -39,10 +40,15 @@ class Judging(QObject):
         """Whether margins are being worked out."""
         return self._asked is not None
 
-    @property
-    def fitting(self) -> bool:
-        """Whether slopes of section forces cannot be had yet without waiting."""
-        return self._fit.busy
+    def has_growth(self) -> bool:
+        """Whether slopes of section forces can be had without waiting; if not `ready` is told."""
+        self._awaited = self._fit.busy
+        return not self._awaited
+
+    def _fitted(self, _: object) -> None:
+        if self._awaited:
+            self._awaited = False
+            self.ready.emit()
 
     def has(self, answer: PartAnswer, asks: Sequence[Ask]) -> bool:
         """Whether margins over every choice can be shown now; else they are being worked out.

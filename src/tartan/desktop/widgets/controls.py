@@ -48,20 +48,24 @@ WIDEST = 480
 class Words(QLabel):
     """A text that asks for no more room than there can be; its symbols are told in its tip."""
 
+    _all: ClassVar[WeakSet[Words]] = WeakSet()
+
     def __init__(self, text: str) -> None:
         super().__init__(text)
         self._told = ""
         self.tell()
+        Words._all.add(self)
 
     def setText(self, text: str | None) -> None:
         super().setText(text)
         self.tell()
 
-    def event(self, event: QEvent | None) -> bool:
-        # Units may have changed since; telling all of a window's texts would hold it up.
-        if event is not None and event.type() == QEvent.Type.ToolTip:
-            self.tell()
-        return super().event(event)
+    @classmethod
+    def tell_all(cls) -> None:
+        """Tell symbols by other units; a window that is asked for its texts takes longer."""
+        for words in list(cls._all):
+            if not sip.isdeleted(words):
+                words.tell()
 
     def tell(self) -> None:
         """Tell symbols by the units in force, unless somebody gave another tip."""
