@@ -9,6 +9,8 @@ follow by formulas that are written out here and use nothing of the program.
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -173,13 +175,11 @@ def test_the_exact_solution_is_in_equilibrium() -> None:
     """A slip in the reference would be seen: moments carry the load, −Mxx″ − … = q inside."""
     model, _ = simply_supported(2)
     D, h = bending(), 1e-3
-    at = np.array([[0.02, -0.03]])
-
-    def moment(dx: float, dy: float) -> Array:
-        k = curvatures(at + np.array([dx, dy]), model.laminate.shear, terms=199)
-        return np.asarray(D @ k[0])
-
-    mxx = (moment(h, 0)[0] - 2 * moment(0, 0)[0] + moment(-h, 0)[0]) / h**2
-    myy = (moment(0, h)[1] - 2 * moment(0, 0)[1] + moment(0, -h)[1]) / h**2
-    mxy = (moment(h, h)[2] - moment(h, -h)[2] - moment(-h, h)[2] + moment(-h, -h)[2]) / (4 * h**2)
+    steps = np.array(list(itertools.product((-1, 0, 1), repeat=2)))
+    found = curvatures(np.array([0.02, -0.03]) + h * steps, model.laminate.shear, terms=199)
+    moment = {(x, y): D @ k for (x, y), k in zip(steps.tolist(), found, strict=True)}
+    mxx = (moment[1, 0][0] - 2 * moment[0, 0][0] + moment[-1, 0][0]) / h**2
+    myy = (moment[0, 1][1] - 2 * moment[0, 0][1] + moment[0, -1][1]) / h**2
+    twist = moment[1, 1] - moment[1, -1] - moment[-1, 1] + moment[-1, -1]
+    mxy = twist[2] / (4 * h**2)
     assert abs((mxx + 2 * mxy + myy) / PRESSURE) == pytest.approx(1.0, abs=0.05)

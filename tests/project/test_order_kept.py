@@ -301,9 +301,9 @@ def test_seeds_are_searched_on_workers_and_the_best_is_kept(
 ) -> None:
     half = [Ply("UD carbon", a, 8e-5) for a in (0, 0, 0, 45, -45, 90, 90, 45, -45, 0, 90, 0, 30)]
     longer = stack_edits.put_plies(dish_panel(), STRUT, [*half, *half[::-1]])
-    alone = [list(ordered(longer, STRUT, ("reserve",), s, 8))[-1][1] for s in range(2)]
+    alone = [list(ordered(longer, STRUT, ("reserve",), s, 3))[-1][1] for s in range(2)]
     assert {f.method for f in alone} == {"tried"}
-    shares = list(ordered_by_seeds(longer, STRUT, ("reserve",), range(2), engine, 8))
+    shares = list(ordered_by_seeds(longer, STRUT, ("reserve",), range(2), engine, 3))
     assert [s for s, _ in shares] == pytest.approx([0.5, 1.0])
     best = shares[-1][1]
     assert best.steps[-1].merit == max(f.steps[-1].merit for f in alone)
@@ -313,7 +313,7 @@ def test_seeds_are_searched_on_workers_and_the_best_is_kept(
     assert only[1].proved
     path = tmp_path / "long.tartan"
     storage.save(longer, path)
-    words = ["order", str(path), STRUT, "--goal", "reserve", "--tries", "8", "--seeds", "2"]
+    words = ["order", str(path), STRUT, "--goal", "reserve", "--tries", "3", "--seeds", "2"]
     done = CliRunner().invoke(app, words)
     assert done.exit_code == 0, done.output
     assert "Best found, not proved" in done.output
