@@ -169,6 +169,25 @@ def test_a_way_out_of_an_empty_page_waits_for_its_code(
     qtbot.waitUntil(lambda: page.stands, timeout=LONG)
 
 
+def test_a_way_out_of_a_page_that_was_left_is_not_taken(
+    held: tuple[Ahead, threading.Event, list[str]],
+    open_window: Callable[..., MainWindow],
+    qtbot,  # type: ignore[no-untyped-def]
+) -> None:
+    ahead, go, _ = held
+    window = open_window()
+    window.new_project()
+    window.session.select(station="Materials")
+    page = window.pages["Materials"]
+    way = next(b for b in page.blank.ways if b.isVisible())
+    qtbot.mouseClick(way, Qt.MouseButton.LeftButton)
+    window.session.select(station="Stacks")
+    finish(ahead, go)
+    qtbot.wait(3 * stations.LOOK)
+    assert not page.stands
+    assert window.session.selection.station == "Stacks"
+
+
 def test_memory_is_settled_once_all_is_loaded(
     held: tuple[Ahead, threading.Event, list[str]], monkeypatch: pytest.MonkeyPatch, qapp
 ) -> None:  # type: ignore[no-untyped-def]

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QMenu, QScrollArea, QStackedWidget, QWidget
@@ -121,7 +122,7 @@ class BlankPage(QStackedWidget):
     def _take(self, key: str) -> None:
         window, session = self.window_, self.window_.session
         if not self.stands and not AHEAD.there(module_of(self.station)):
-            QTimer.singleShot(LOOK, partial(self._take, key))
+            QTimer.singleShot(LOOK, partial(self._take_later, key))
             return
         if key.startswith("to "):
             session.select(station=key[3:])
@@ -141,6 +142,11 @@ class BlankPage(QStackedWidget):
             {"empty": window.stacks.add, "paste": self._paste_plies}[key]()
         elif self.station == "Part":
             self._shape(key)
+
+    def _take_later(self, key: str) -> None:
+        # Whoever went on to another page meanwhile, or shut the window, no longer wants it.
+        if not sip.isdeleted(self) and self.isVisible():
+            self._take(key)
 
     def _offer_library(self) -> None:
         menu = QMenu(self)
