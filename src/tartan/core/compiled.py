@@ -57,7 +57,9 @@ class Compiled(Generic[P, R]):
                 known: dict[str, Any] = self._body.__globals__
                 stamp = self._stamp()
                 machine = numba.njit(cache=True, **self._options)(self._body)
-                machine._cache._cache_file._source_stamp = stamp
+                # Nothing is kept where the compiler is switched off.
+                if hasattr(machine, "_cache"):
+                    machine._cache._cache_file._source_stamp = stamp
                 _stamps[id(machine)] = machine, stamp
                 # Compiled code calls compiled code: it finds that by the names of its module.
                 for name in _names(self._body.__code__):

@@ -15,7 +15,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from tartan.core.loops import WITH_LOOPS, compile_in
-from tartan.desktop.gentle import AHEAD, module_of
+from tartan.desktop.ahead import AHEAD, module_of
 from tartan.desktop.opening import Opening, make_application
 from tartan.desktop.scene import loading
 from tartan.desktop.session import Session

@@ -16,7 +16,7 @@ from tartan.core.materials import Material
 from tartan.core.stack import Ply
 from tartan.core.stack.notation import parse
 from tartan.core.stack.notation_written import context_for
-from tartan.desktop.gentle import AHEAD, module_of
+from tartan.desktop.ahead import AHEAD, module_of
 from tartan.desktop.host import Host
 from tartan.desktop.nextstep import NextStep, next_step
 from tartan.desktop.scene.loading import LOOK

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, cast
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
+from tartan.desktop.ahead import AHEAD, module_of
 from tartan.desktop.blanks import BlankPage
-from tartan.desktop.gentle import AHEAD, module_of
 from tartan.desktop.host import Host
 from tartan.desktop.scene.loading import LOOK
 from tartan.desktop.session import Session

@@ -8,10 +8,11 @@ from collections.abc import Callable
 from types import SimpleNamespace
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 
-from tartan.desktop import app, blanks, gentle, stations
-from tartan.desktop.gentle import Ahead, give_way, module_of
+from tartan.desktop import ahead as loader
+from tartan.desktop import app, blanks, stations
+from tartan.desktop.ahead import Ahead, give_way, module_of
 from tartan.desktop.window import MainWindow
 from tartan.pages.stations import STATIONS
 
@@ -25,7 +26,7 @@ def held(monkeypatch: pytest.MonkeyPatch) -> tuple[Ahead, threading.Event, list[
     ahead, go, loaded = Ahead(), threading.Event(), []
     for module in (app, blanks, stations):
         monkeypatch.setattr(module, "AHEAD", ahead)
-    monkeypatch.setattr(gentle, "import_module", loaded.append)
+    monkeypatch.setattr(loader, "import_module", loaded.append)
     ahead.begin((lambda: go.wait(60), *(module_of(x) for x in STATIONS)))
     return ahead, go, loaded
 
@@ -76,7 +77,7 @@ def test_it_gives_way_before_every_module_and_leaves_no_finder(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     before, ways = list(sys.meta_path), []
-    monkeypatch.setattr(gentle, "give_way", lambda: ways.append(threading.current_thread().name))
+    monkeypatch.setattr(loader, "give_way", lambda: ways.append(threading.current_thread().name))
     monkeypatch.delitem(sys.modules, "colorsys", raising=False)
     ahead = Ahead()
     ahead.begin(("colorsys",))
@@ -103,13 +104,13 @@ def test_a_window_that_is_never_at_rest_is_not_waited_for_in_vain(
         clock_gettime=lambda _: worked[0],
         pthread_getcpuclockid=time.pthread_getcpuclockid,
     )
-    monkeypatch.setattr(gentle, "time", own)
+    monkeypatch.setattr(loader, "time", own)
     give_way()
-    assert now[0] == pytest.approx(gentle.MOST, abs=2 * gentle.PAUSE)
+    assert now[0] == pytest.approx(loader.MOST, abs=2 * loader.PAUSE)
     # At rest it costs one look.
     before, share[0] = now[0], 0.1
     give_way()
-    assert now[0] - before == pytest.approx(gentle.PAUSE)
+    assert now[0] - before == pytest.approx(loader.PAUSE)
 
 
 def test_a_window_that_waits_is_not_waited_for() -> None:
@@ -183,7 +184,10 @@ def test_a_way_out_of_a_page_that_was_left_is_not_taken(
     qtbot.mouseClick(way, Qt.MouseButton.LeftButton)
     window.session.select(station="Stacks")
     finish(ahead, go)
-    qtbot.wait(3 * stations.LOOK)
+    # One that begins after it, and takes as long, ends after it.
+    over: list[bool] = []
+    QTimer.singleShot(stations.LOOK, lambda: over.append(True))
+    qtbot.waitUntil(lambda: bool(over), timeout=LONG)
     assert not page.stands
     assert window.session.selection.station == "Stacks"
 
